@@ -1,0 +1,131 @@
+"""What the core notices: why a look does less than it seems to, and what to do.
+
+An advisory has a code, a place in the look, the reason as a sentence and, where
+there is one, a fix: a label and JSON Patch operations (RFC 6902) on the look.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import asdict, dataclass, field
+from typing import Any
+
+import numpy as np
+
+from .colour.spaces import saturation
+from .look.evaluate import Evaluation, StepResult
+from .look.steps.attribute import Attribute
+from .look.steps.drift import Drift
+from .look.steps.ramp import Ramp
+
+LEAST_REACHED = 0.60
+_SAMPLE = 2_000
+
+
+@dataclass(frozen=True)
+class Fix:
+    """What one click does: JSON Patch operations on the look."""
+
+    label: str
+    operations: list[dict[str, Any]]
+
+
+@dataclass(frozen=True)
+class Advisory:
+    """One thing noticed."""
+
+    code: str
+    place: str
+    sentence: str
+    fix: Fix | None = field(default=None)
+
+    def document(self) -> dict[str, Any]:
+        """As JSON."""
+        return asdict(self)
+
+
+def pointer(place: str) -> str:
+    """The JSON Pointer (RFC 6901) of a place such as ``lanes.base_colour.layers[0].paint[1]``."""
+    return "/" + place.replace("[", ".").replace("]", "").replace(".", "/")
+
+
+def advise(evaluation: Evaluation, ramps: dict[str, dict[str, Any]]) -> list[Advisory]:
+    """All advisories of an evaluation; ``ramps`` holds the census of each ramp by place."""
+    found: list[Advisory] = []
+    for layer in evaluation.layers:
+        for chain in (layer.paint, layer.mask or ()):
+            for index, result in enumerate(chain):
+                before = chain[index - 1] if index else None
+                found += _of_step(evaluation, result, before, ramps)
+    return found
+
+
+def _of_step(
+    evaluation: Evaluation, result: StepResult, before: StepResult | None, ramps: dict[str, dict[str, Any]]
+) -> Iterator[Advisory]:
+    step = result.compiled.step
+    if isinstance(step, Drift) and before is not None:
+        yield from _of_drift(step, result.place, before)
+    if isinstance(step, Ramp) and result.place in ramps:
+        yield from _of_ramp(result.place, ramps[result.place])
+    if isinstance(step, Attribute):
+        bad = evaluation.population.attributes[step.name].unreadable
+        if bad:
+            yield Advisory(
+                "missing_values",
+                result.place,
+                f"{bad:,} elements have no number in {step.name!r}; they read as 0.",
+            )
+
+
+def _of_drift(step: Drift, place: str, before: StepResult) -> Iterator[Advisory]:
+    at = pointer(place)
+    if step.chance == 0:
+        yield Advisory(
+            "drift_chance_zero", place, "Drift has a chance of 0 %, so no element drifts.",
+            Fix("Let all drift", [{"op": "add", "path": f"{at}/chance", "value": 1.0}]),
+        )  # fmt: skip
+        return
+    if step.hue == step.saturation == step.lightness == 0:
+        yield Advisory(
+            "drift_ranges_zero", place, "Every range of drift is 0, so nothing changes.",
+            Fix("Give hue 12°", [{"op": "add", "path": f"{at}/hue", "value": 12.0}]),
+        )  # fmt: skip
+        return
+    if step.hue == 0 and step.saturation == 0:
+        return
+    colours = before.value.array
+    grey = float((saturation(colours[:: max(1, len(colours) // _SAMPLE)]) < 0.01).mean()) if len(colours) else 0.0
+    if grey >= 0.02:
+        ranges = " or ".join(w for w, r in (("hue", step.hue), ("saturation", step.saturation)) if r)
+        who = (
+            "Every incoming colour is a grey"
+            if grey > 0.999
+            else f"{100 * grey:.0f} % of the incoming colours are greys"
+        )
+        fix = None
+        if step.lightness == 0:
+            fix = Fix("Drift their lightness", [{"op": "add", "path": f"{at}/lightness", "value": 0.08}])
+        yield Advisory(
+            "drift_without_saturation",
+            place,
+            f"{who}: without saturation there is no {ranges} to drift.",
+            fix,
+        )
+
+
+def _of_ramp(place: str, ramp: dict[str, Any]) -> Iterator[Advisory]:
+    if ramp["reached"] >= LEAST_REACHED:
+        return
+    incoming = np.array(ramp["incoming"]["bins"])
+    outside = ramp["incoming"]["below"] + ramp["incoming"]["above"]
+    total = incoming.sum() + outside
+    if total < 2:
+        return
+    at = pointer(place)
+    aside = f" {100 * outside / total:.0f} % of the values lie outside 0..1." if outside > 0.05 * total else ""
+    yield Advisory(
+        "ramp_underused", place,
+        f"The values reach only {100 * ramp['reached']:.0f} % of the ramp, so some of its colours never appear.{aside}",
+        Fix("Even out the values", [{"op": "add", "path": at, "value": {"step": "even_out"}}]),
+    )  # fmt: skip

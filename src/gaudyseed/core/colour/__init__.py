@@ -1,0 +1,1 @@
+"""Colour arithmetic that does not know looks or populations."""

@@ -1,0 +1,154 @@
+"""From JSON to checked documents, with errors as sentences that name the place."""
+
+from __future__ import annotations
+
+import difflib
+import json
+from collections.abc import Sequence
+from functools import cache
+from typing import Any, TypeVar
+
+from pydantic import BaseModel, ValidationError
+
+from .errors import BadInput
+
+Model = TypeVar("Model", bound=BaseModel)
+
+LARGEST_DOCUMENT = 8 * 1024 * 1024
+DEEPEST = 40
+
+
+def parse_json(data: bytes | str, place: str) -> Any:
+    """The value in JSON text; BadInput for anything that is not plain, finite, shallow JSON."""
+    if len(data) > LARGEST_DOCUMENT:
+        raise BadInput(
+            f"The document has {len(data) / 1e6:.1f} MB; at most {LARGEST_DOCUMENT // 2**20} MB are taken.",
+            place=place,
+        )
+    try:
+        text = data.decode("utf-8-sig") if isinstance(data, bytes) else data
+        value = json.loads(text, parse_constant=_no_constant, object_pairs_hook=_no_twice)
+        _check_depth(value)
+    except UnicodeDecodeError as error:
+        raise BadInput(f"Not UTF-8 text (byte {error.start}). Save it as UTF-8.", place=place) from None
+    except json.JSONDecodeError as error:
+        raise BadInput(
+            f"Not JSON: {error.msg} at line {error.lineno}, column {error.colno}.",
+            place=f"{place}, line {error.lineno}",
+        ) from None
+    except RecursionError:
+        raise BadInput(f"Nested deeper than {DEEPEST} levels.", place=place, code="too_deep") from None
+    except ValueError as error:  # integers of thousands of digits
+        raise BadInput(f"Not usable JSON: {error}.", place=place) from None
+    return value
+
+
+def _no_constant(word: str) -> None:
+    raise BadInput(f"{word} is not JSON. Write a finite number.")
+
+
+def _no_twice(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
+    found = dict(pairs)
+    if len(found) != len(pairs):
+        names = [name for name, _ in pairs]
+        twice = next(name for name in names if names.count(name) > 1)
+        raise BadInput(f"The key {twice!r} stands twice in one object. Keep one.")
+    return found
+
+
+def _check_depth(value: Any) -> None:
+    level = [value]
+    for _ in range(DEEPEST):
+        level = [
+            child
+            for item in level
+            if isinstance(item, dict | list)
+            for child in (item.values() if isinstance(item, dict) else item)
+            if isinstance(child, dict | list)
+        ]
+        if not level:
+            return
+    raise RecursionError
+
+
+def parse(model: type[Model], value: Any, place: str = "") -> Model:
+    """``value`` as a checked ``model``; BadInput names the first place that is wrong."""
+    try:
+        return model.model_validate(value)
+    except ValidationError as error:
+        raise from_validation(error, model, place) from None
+
+
+def from_validation(error: ValidationError, model: type[BaseModel], place: str = "") -> BadInput:
+    """A BadInput for the first error of a pydantic report."""
+    first = error.errors(include_url=False)[0]
+    path = path_of(first["loc"])
+    return BadInput(
+        _sentence(first, model),
+        place=".".join(p for p in (place, path) if p),
+        code=f"document_{first['type']}",
+    )
+
+
+def path_of(location: Sequence[int | str]) -> str:
+    """``lanes.base_colour.layers[0].paint[1].stops`` from a pydantic location.
+
+    The location of a step also carries the step's word, which is no key.
+    """
+    path = ""
+    previous: int | str = ""
+    holder: int | str = ""
+    for part in location:
+        tag = isinstance(part, str) and (
+            (isinstance(previous, int) and holder in ("paint", "mask"))
+            or (previous == "maker" and part in ("scatter", "import"))
+        )
+        inner = isinstance(part, str) and (part.startswith(("function-", "constrained-")) or part in ("float", "str"))
+        if isinstance(part, int):
+            path += f"[{part}]"
+        elif not tag and not inner:
+            path += f".{part}" if path else part
+        if isinstance(part, int):
+            holder = previous
+        previous = part
+    return path
+
+
+def _sentence(error: Any, model: type[BaseModel]) -> str:
+    kind, given, context = error["type"], error.get("input"), error.get("ctx", {})
+    last = str(error["loc"][-1]) if error["loc"] else "document"
+    shown = repr(given)[:60]
+    if kind == "extra_forbidden":
+        near = difflib.get_close_matches(last, _known_keys(model), n=2, cutoff=0.6)
+        hint = f" Nearest: {', '.join(near)}." if near else ""
+        return f"{last!r} is not a key here.{hint} Remove it or correct it."
+    if kind == "missing":
+        return f"{last!r} is missing. Add it."
+    if kind == "union_tag_invalid":
+        return f"{context['tag']!r} is not known here. There are: {context['expected_tags']}."
+    if kind == "union_tag_not_found":
+        return f"{context['discriminator']} is missing, which says what this is. Add it."
+    if kind == "literal_error":
+        return f"{shown} is not one of {context['expected']}."
+    if kind == "value_error":
+        return f"{str(context['error']).rstrip('.')}."
+    if kind == "string_pattern_mismatch" and "0-9a-fA-F" in context.get("pattern", ""):
+        return f"{shown} is not a colour. Write six hexadecimal digits after #, such as #d8452f."
+    return f"{error['msg']}; got {shown}."
+
+
+@cache
+def _known_keys(model: type[BaseModel]) -> tuple[str, ...]:
+    keys: set[str] = set()
+
+    def collect(schema: Any) -> None:
+        if isinstance(schema, dict):
+            keys.update(schema.get("properties", {}))
+            for child in schema.values():
+                collect(child)
+        elif isinstance(schema, list):
+            for child in schema:
+                collect(child)
+
+    collect(model.model_json_schema())
+    return tuple(sorted(keys))

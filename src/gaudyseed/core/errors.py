@@ -1,0 +1,31 @@
+"""The one error that the core raises for input it cannot take."""
+
+from __future__ import annotations
+
+
+class BadInput(ValueError):
+    """Input that cannot be taken, as a sentence a person can act on.
+
+    Parameters
+    ----------
+    sentence
+        What came, what was wanted and what to do.
+    place
+        Where: a path in the document (``lanes.base_colour.layers[0]...``) or in
+        the file (``line 14``). Empty where the whole input is meant.
+    code
+        A short stable word for programs.
+    """
+
+    def __init__(self, sentence: str, *, place: str = "", code: str = "bad_input") -> None:
+        super().__init__(sentence)
+        self.sentence = sentence
+        self.place = place
+        self.code = code
+
+    def __str__(self) -> str:
+        return f"{self.place}: {self.sentence}" if self.place else self.sentence
+
+
+class Overtaken(Exception):
+    """Raised inside an evaluation when a newer request has made it pointless."""

@@ -1,0 +1,58 @@
+"""Files in and out: one module a format, chosen by what the bytes are, never by trust in the name."""
+
+from __future__ import annotations
+
+from pathlib import PurePath
+
+from ..errors import BadInput
+from ..population import Population
+from . import csv_points, ply
+
+#: Largest file taken, in bytes.
+LARGEST_FILE = 512 * 1024 * 1024
+
+_PICTURES = {
+    b"\x89PNG": "a PNG picture", b"\xff\xd8\xff": "a JPEG picture", b"GIF8": "a GIF picture",
+    b"RIFF": "a WebP picture or a sound", b"II*\x00": "a TIFF picture", b"MM\x00*": "a TIFF picture",
+    b"v/1\x01": "an OpenEXR picture", b"%PDF": "a PDF", b"PK\x03\x04": "a ZIP archive", b"\x1f\x8b": "a gzip archive",
+    b"glTF": "a GLB scene", b"SQLite": "a database",
+}  # fmt: skip
+
+
+def read_points(data: bytes, name: str) -> Population:
+    """The population in a PLY or CSV file.
+
+    Parameters
+    ----------
+    data
+        The whole file.
+    name
+        Its name; used in sentences, and to tell CSV from other text.
+
+    Raises
+    ------
+    BadInput
+        With a sentence that says where and what to do.
+    """
+    name = PurePath(name.replace("\\", "/")).name or "the file"
+    if len(data) > LARGEST_FILE:
+        raise BadInput(
+            f"{name} has {len(data) / 1e6:,.0f} MB; at most {LARGEST_FILE / 1e6:,.0f} MB are taken. Split it.",
+            place=name,
+        )
+    if not data.strip(b"\x00 \t\r\n"):
+        raise BadInput(f"{name} is empty. Export it again from the program it came from.", place=name)
+    if data.startswith(b"ply") and data[3:4] in (b"\n", b"\r"):
+        return ply.read(data, name)
+    for magic, what in _PICTURES.items():
+        if data.startswith(magic):
+            raise BadInput(f"{name} is {what}, not points. Bring PLY or CSV.", place=name, code="unknown_format")
+    if name.lower().endswith(".ply"):
+        raise BadInput(
+            f"{name} does not begin with the line 'ply', so it is no PLY file. Export it again.",
+            place=f"{name}, line 1", code="unknown_format",
+        )  # fmt: skip
+    return csv_points.read(data, name)
+
+
+WRITERS = {"ply": ply.write, "ply_ascii": ply.write_ascii, "csv": csv_points.write}

@@ -1,0 +1,291 @@
+"""PLY: ASCII and both binary forms.
+
+Greg Turk's format of 1994. Read here rather than by a library because a header
+is a promise that a hostile file breaks: counts are held against the size of the
+file before anything is allocated, and each error names the line or vertex.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from ..errors import BadInput
+from ..population import Population
+from .columns import LARGEST_COLUMNS, RawColumn, outgoing, to_population
+
+_TYPES = {
+    "char": "i1", "int8": "i1", "uchar": "u1", "uint8": "u1", "short": "i2", "int16": "i2",
+    "ushort": "u2", "uint16": "u2", "int": "i4", "int32": "i4", "uint": "u4", "uint32": "u4",
+    "float": "f4", "float32": "f4", "double": "f8", "float64": "f8",
+}  # fmt: skip
+_NAMES = {"i1": "char", "u1": "uchar", "i2": "short", "u2": "ushort", "i4": "int", "u4": "uint",
+          "f4": "float", "f8": "double"}  # fmt: skip
+_ORDERS = {"binary_little_endian": "<", "binary_big_endian": ">"}
+_LONGEST_HEADER = 1 << 20
+
+
+@dataclass
+class _Element:
+    name: str
+    count: int
+    line: int
+    properties: list[tuple[str, str, int]] = field(default_factory=list)  # name, type, line
+    lists: list[tuple[str, int]] = field(default_factory=list)  # name, line
+
+
+def read(data: bytes, name: str) -> Population:
+    """The vertices of a PLY file as a population; BadInput names the line or vertex."""
+    order, elements, start = _header(data, name)
+    if not any(e.name == "vertex" for e in elements):
+        found = ", ".join(e.name for e in elements) or "nothing"
+        raise BadInput(f"{name} declares {found} but no element 'vertex'. Export its points.", place=name)
+    index = next(k for k, e in enumerate(elements) if e.name == "vertex")
+    vertex = elements[index]
+    _check_vertex(vertex, name)
+    body = memoryview(data)[start:]
+    values = _ascii(body, elements, index, name) if order == "ascii" else _binary(body, elements, index, order, name)
+    notes = tuple(
+        f"{e.count:,} of '{e.name}' were left out: only points are read."
+        for e in elements
+        if e is not vertex and e.count
+    )
+    raw: list[RawColumn] = [
+        (p, np.ascontiguousarray(v), ()) for (p, _, _), v in zip(vertex.properties, values, strict=True)
+    ]
+    return to_population(raw, name, "vertex", notes)
+
+
+def _header(data: bytes, name: str) -> tuple[str, list[_Element], int]:
+    end = re.search(rb"(?:\r\n|\n|\r)end_header[ \t]*(\r\n|\n|\r)", data[:_LONGEST_HEADER])
+    if not end:
+        raise BadInput(
+            f"The header of {name} has no line 'end_header'; the file may have been cut off. Export it again.",
+            place=f"{name}, header",
+        )  # fmt: skip
+    try:
+        lines = re.split(r"\r\n|\n|\r", data[: end.start()].decode("ascii"))
+    except UnicodeDecodeError as error:
+        raise BadInput(
+            f"The header of {name} has a byte outside ASCII at {error.start}. Export it again.",
+            place=f"{name}, header",
+        ) from None
+    order = ""
+    elements: list[_Element] = []
+    for number, line in enumerate(lines[1:], 2):
+        words = line.split()
+        if not words or words[0] in ("comment", "obj_info"):
+            continue
+        if words[0] == "format" and len(words) == 3:
+            order = _format(words[1], name, number)
+        elif words[0] == "element" and len(words) == 3:
+            elements.append(_element(words, name, number))
+        elif words[0] == "property" and elements and len(words) >= 3:
+            _property(words, elements[-1], name, number)
+        else:
+            raise BadInput(f"Line {number} is not PLY: {line[:60]!r}. Export it again.", place=f"{name}, line {number}")
+    if not order:
+        raise BadInput(f"The header of {name} has no line 'format'. Export it again.", place=f"{name}, header")
+    return order, elements, end.end()
+
+
+def _format(word: str, name: str, number: int) -> str:
+    if word == "ascii":
+        return word
+    if word in _ORDERS:
+        return _ORDERS[word]
+    raise BadInput(
+        f"Line {number} names the format {word[:40]!r}; known are ascii, binary_little_endian and binary_big_endian.",
+        place=f"{name}, line {number}",
+    )
+
+
+def _element(words: list[str], name: str, number: int) -> _Element:
+    if not re.fullmatch(r"\d{1,18}", words[2]):
+        raise BadInput(
+            f"Line {number} gives the count {words[2][:40]!r}; a whole number is wanted.",
+            place=f"{name}, line {number}",
+        )
+    return _Element(words[1], int(words[2]), number)
+
+
+def _property(words: list[str], element: _Element, name: str, number: int) -> None:
+    place = f"{name}, line {number}"
+    if words[1] == "list":
+        if len(words) != 5 or words[2] not in _TYPES or words[3] not in _TYPES:
+            raise BadInput(f"Line {number} is not a list property: {' '.join(words)[:60]!r}.", place=place)
+        element.lists.append((words[4], number))
+        return
+    if words[1] not in _TYPES or len(words) != 3:
+        raise BadInput(
+            f"Line {number} has the unknown type {words[1][:40]!r}. Use a PLY type, such as float.",
+            place=place,
+        )
+    if any(p[0] == words[2] for p in element.properties):
+        raise BadInput(
+            f"Line {number} declares the property {words[2]!r} a second time. Give every property its own name.",
+            place=place,
+        )
+    element.properties.append((words[2], _TYPES[words[1]], number))
+    if len(element.properties) > LARGEST_COLUMNS:
+        raise BadInput(f"'{element.name}' has more than {LARGEST_COLUMNS} properties. Leave out some.", place=place)
+
+
+def _check_vertex(vertex: _Element, name: str) -> None:
+    if vertex.lists:
+        listed, line = vertex.lists[0]
+        raise BadInput(
+            f"Line {line} gives each vertex a list, {listed!r}; an element carries single values. Leave the list out.",
+            place=f"{name}, line {line}",
+        )
+    if vertex.count == 0:
+        raise BadInput(
+            f"Line {vertex.line} declares 0 vertices. Export at least one point.",
+            place=f"{name}, line {vertex.line}",
+        )
+    if not vertex.properties:
+        raise BadInput("The vertices have no properties. Export their places.", place=f"{name}, line {vertex.line}")
+
+
+def _too_few(vertex: _Element, name: str, found: int) -> BadInput:
+    return BadInput(
+        f"Line {vertex.line} declares {vertex.count:,} vertices, but the file holds only {found:,}. "
+        "The count is wrong or the file was cut off: export it again.",
+        place=f"{name}, vertex {found + 1}", code="truncated",
+    )  # fmt: skip
+
+
+def _binary(body: memoryview, elements: list[_Element], index: int, order: str, name: str) -> list[np.ndarray]:
+    skip = 0
+    for e in elements[:index]:
+        if e.lists and e.count:
+            raise BadInput(
+                f"The element '{e.name}' with lists stands before 'vertex' (line {e.line}). Export the vertices first.",
+                place=f"{name}, line {e.line}",
+            )
+        skip += e.count * sum(int(t[1]) for _, t, _ in e.properties)
+    vertex = elements[index]
+    row = np.dtype([(p, order + t) for p, t, _ in vertex.properties])
+    room = max(0, len(body) - skip) // row.itemsize
+    if room < vertex.count:
+        raise _too_few(vertex, name, room)
+    after = len(body) - skip - vertex.count * row.itemsize
+    if after and not any(e.count for e in elements[index + 1 :]):
+        raise _too_many(vertex, name, f"{after:,} bytes")
+    table = np.frombuffer(body[skip : skip + vertex.count * row.itemsize], row)
+    return [table[p].astype(("<" if int(t[1]) > 1 else "|") + t) for p, t, _ in vertex.properties]
+
+
+def _too_many(vertex: _Element, name: str, more: str) -> BadInput:
+    return BadInput(
+        f"Line {vertex.line} declares {vertex.count:,} vertices, but {more} follow them. "
+        "The count is wrong: export the file again.",
+        place=f"{name}, line {vertex.line}", code="wrong_count",
+    )  # fmt: skip
+
+
+def _ascii(body: memoryview, elements: list[_Element], index: int, name: str) -> list[np.ndarray]:
+    vertex = elements[index]
+    if vertex.count > len(body):
+        raise _too_few(vertex, name, bytes(body).count(b"\n"))
+    lines = bytes(body).splitlines()
+    before = sum(e.count for e in elements[:index])
+    rows = lines[before : before + vertex.count]
+    width = len(vertex.properties)
+    while rows and not rows[-1].strip():
+        rows.pop()
+    if len(rows) < vertex.count:
+        raise _too_few(vertex, name, len(rows))
+    rest = [line for line in lines[before + vertex.count :] if line.strip()]
+    if rest and not any(e.count for e in elements[index + 1 :]):
+        raise _too_many(vertex, name, f"{len(rest):,} lines")
+    cells = b" ".join(rows).split()
+    if len(cells) != width * vertex.count:
+        _name_ragged(rows, width, name)
+    table = np.array(cells, dtype="S")[: width * vertex.count].reshape(-1, width)
+    return [_typed(table[:, k], p, t, name) for k, (p, t, _) in enumerate(vertex.properties)]
+
+
+def _name_ragged(rows: list[bytes], width: int, name: str) -> None:
+    lengths = np.fromiter(map(len, map(bytes.split, rows)), np.int64, len(rows))
+    at = int(np.flatnonzero(lengths != width)[0])
+    raise BadInput(
+        f"Vertex {at + 1} has {lengths[at]} values where {width} are declared. Export the file again.",
+        place=f"{name}, vertex {at + 1}", code="ragged",
+    )  # fmt: skip
+
+
+def _typed(cells: np.ndarray, column: str, kind: str, name: str) -> np.ndarray:
+    """Cells of one property as its type; integers must be integers within range."""
+    try:
+        numbers = cells.astype(np.float64)
+    except ValueError:
+        at = _first_not_number(cells)
+        raise BadInput(
+            f"Vertex {at + 1} has {cells[at].decode('ascii', 'replace')[:40]!r} for {column}; a number is wanted.",
+            place=f"{name}, vertex {at + 1}, {column}",
+        ) from None
+    if kind[0] == "f":
+        return numbers.astype("<" + kind)
+    limits = np.iinfo(kind)
+    with np.errstate(invalid="ignore"):
+        bad = np.flatnonzero(~((numbers >= limits.min) & (numbers <= limits.max) & (numbers == np.floor(numbers))))
+    if len(bad):
+        raise BadInput(
+            f"Vertex {bad[0] + 1} has {cells[bad[0]].decode('ascii', 'replace')[:40]!r} for {column}; "
+            f"a whole number from {limits.min} to {limits.max} is wanted.",
+            place=f"{name}, vertex {bad[0] + 1}, {column}",
+        )
+    return numbers.astype(("<" if kind[1] != "1" else "|") + kind)
+
+
+def _first_not_number(cells: np.ndarray) -> int:
+    def number(cell: bytes) -> bool:
+        try:
+            float(cell)
+        except ValueError:
+            return False
+        return True
+
+    return next(k for k, cell in enumerate(cells) if not number(cell))
+
+
+def _header_lines(columns: list[RawColumn], count: int, form: str) -> bytes:
+    lines = ["ply", f"format {form} 1.0", "comment made by Gaudy Seed", f"element vertex {count}"]
+    lines += [f"property {_NAMES[v.dtype.str[1:]]} {_plain(n)}" for n, v, _ in columns]
+    return ("\n".join([*lines, "end_header"]) + "\n").encode("ascii")
+
+
+def _plain(name: str) -> str:
+    """A property name without white space or characters outside ASCII."""
+    return re.sub(r"[^!-~]+", "_", name) or "_"
+
+
+def _writable(population: Population, linear: np.ndarray | None) -> list[RawColumn]:
+    """PLY has no text and no 64-bit integers: texts go out as their numbers, large integers as doubles."""
+    columns: list[RawColumn] = []
+    for name, values, _labels in outgoing(population, linear):
+        columns.append((name, values.astype("<f8") if values.dtype.str == "<i8" else values, ()))
+    return columns
+
+
+def write(population: Population, linear: np.ndarray | None) -> bytes:
+    """Binary little-endian PLY: every attribute as it came, then the results."""
+    columns = _writable(population, linear)
+    row = np.dtype([(f"c{k}", v.dtype) for k, (_, v, _) in enumerate(columns)])
+    table = np.empty(population.count, row)
+    for k, (_, values, _) in enumerate(columns):
+        table[f"c{k}"] = values
+    return _header_lines(columns, population.count, "binary_little_endian") + table.tobytes()
+
+
+def write_ascii(population: Population, linear: np.ndarray | None) -> bytes:
+    """ASCII PLY with the shortest digits that read back exactly."""
+    columns = _writable(population, linear)
+    texts = [
+        list(map(str, values.tolist() if values.dtype.kind in "iu" else values.astype("U"))) for _, values, _ in columns
+    ]
+    body = "\n".join(map(" ".join, zip(*texts, strict=True)))
+    return _header_lines(columns, population.count, "ascii") + body.encode("ascii") + b"\n"

@@ -1,0 +1,1 @@
+"""Meshes and places: surfaces to scatter on, frames, sampling."""

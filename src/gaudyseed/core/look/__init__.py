@@ -1,0 +1,1 @@
+"""Looks: the document, its compilation (kinds), its evaluation (cache, chunks), advisories."""

@@ -1,0 +1,42 @@
+"""constant: the same number or colour for all."""
+
+from __future__ import annotations
+
+from typing import ClassVar, Literal
+
+import numpy as np
+from pydantic import Field
+
+from ...colour.spaces import parse_hex
+from ...population import Population
+from .base import Context, Kind, Step, Value
+
+
+class Constant(Step):
+    """One number or one colour for every element."""
+
+    summary: ClassVar[str] = "one number or colour for all"
+
+    step: Literal["constant"]
+    value: float | str = Field(
+        0.5, title="Value", description="A number, or a colour as #rrggbb.", union_mode="left_to_right",
+        json_schema_extra={"control": "number_or_colour"},
+    )  # fmt: skip
+
+    def model_post_init(self, context: object, /) -> None:
+        """Refuse texts that are no colours and numbers out of range."""
+        if isinstance(self.value, str):
+            parse_hex(self.value)
+        elif not abs(self.value) <= 1e9:
+            raise ValueError("a number within plus or minus 1e9 is wanted")
+
+    def result_kind(self, population: Population, place: str) -> Kind:
+        """By the value."""
+        return "colour" if isinstance(self.value, str) else "number"
+
+    def apply(self, context: Context, incoming: Value | None) -> Value:
+        """(n,) or (n, 3) float32."""
+        n = context.population.count
+        if isinstance(self.value, str):
+            return Value("colour", np.tile(parse_hex(self.value).astype(np.float32), (n, 1)))
+        return Value("number", np.full(n, self.value, np.float32))

@@ -1,0 +1,44 @@
+"""Attributes that a file did not bring and that the rest of the product needs."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from .table import Attribute, Population
+
+
+def with_derived(population: Population) -> Population:
+    """Add ``id``, ``normal`` and ``size`` where they are missing, and say so in the notes."""
+    table = dict(population.attributes)
+    notes = list(population.notes)
+    identity = table.get("id")
+    if identity is None:
+        table["id"] = Attribute("id", "integer", np.arange(population.count, dtype=np.int64))
+        notes.append("No id: elements are known by their order in the file.")
+    elif identity.kind != "integer":
+        notes.append(f"The attribute id holds {identity.kind}s, so elements are known by their order in the file.")
+    positions = table["position"].readable
+    if "normal" not in table:
+        table["normal"] = Attribute("normal", "vector", _outward(positions))
+        notes.append("No normals: they point away from the middle of the points.")
+    if "size" not in table:
+        table["size"] = Attribute("size", "number", _sizes(positions))
+        notes.append("No sizes: one size for all, from the room each element has.")
+    return replace(population, attributes=table, notes=tuple(notes))
+
+
+def _outward(positions: np.ndarray) -> np.ndarray:
+    away = positions - (positions.min(axis=0) + positions.max(axis=0)) / 2
+    lengths = np.linalg.norm(away, axis=1, keepdims=True)
+    up = np.array([0.0, 0.0, 1.0], np.float32)
+    return np.where(lengths > 0, away / np.where(lengths > 0, lengths, 1), up).astype(np.float32)
+
+
+def _sizes(positions: np.ndarray) -> np.ndarray:
+    """About the distance between neighbours if the points covered the surface of their box."""
+    a, b, c = np.maximum(positions.max(axis=0) - positions.min(axis=0), 0).astype(np.float64)
+    area = 2 * (a * b + b * c + c * a)
+    size = np.sqrt(area / len(positions)) * 0.9 if area > 0 else max(a, b, c) / len(positions)
+    return np.full(len(positions), size if size > 0 else 1.0, np.float32)

@@ -1,0 +1,115 @@
+"""The import maker: a population whose columns were brought in from a file."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+import numpy as np
+from pydantic import Field
+
+from ...digest import digest_of
+from ...errors import BadInput
+from ..derive import with_derived
+from ..table import Attribute, Population
+from ..table import Field as Column
+from .base import ColumnSource, MakerModel
+
+LARGEST_COUNT = 20_000_000
+
+
+class ImportedField(MakerModel):
+    """One column of the file."""
+
+    name: str = Field(max_length=200)
+    dtype: Literal["<f4", "<f8", "|i1", "|u1", "<i2", "<u2", "<i4", "<u4", "<i8"]
+
+
+class ImportedAttribute(MakerModel):
+    """An attribute whose values lie under a content digest."""
+
+    name: str = Field(min_length=1, max_length=200)
+    kind: Literal["number", "integer", "vector", "colour", "text"]
+    dtype: Literal["<f4", "<f8", "|i1", "|u1", "<i2", "<u2", "<i4", "<u4", "<i8"]
+    width: int = Field(ge=1, le=16)
+    digest: str = Field(pattern=r"^[0-9a-f]{32}$")
+    labels: str | None = Field(None, pattern=r"^[0-9a-f]{32}$", description="Digest of the texts, for kind text.")
+    fields: tuple[ImportedField, ...] = Field(max_length=16)
+
+
+class ImportedMaker(MakerModel):
+    """Columns that were imported, stored once, by content."""
+
+    maker: Literal["import"]
+    file: str = Field(max_length=200, description="Name of the file it came from.")
+    count: int = Field(ge=1, le=LARGEST_COUNT)
+    attributes: tuple[ImportedAttribute, ...] = Field(min_length=1, max_length=512)
+
+    def make(self, columns: ColumnSource) -> Population:
+        """Lay the stored columns side by side and derive what is missing."""
+        table = {a.name: self._attribute(a, columns) for a in self.attributes}
+        return with_derived(Population("clones", self.count, table))
+
+    def _attribute(self, a: ImportedAttribute, columns: ColumnSource) -> Attribute:
+        place = f"maker.attributes.{a.name}"
+        try:
+            values = np.frombuffer(columns.column(a.digest), a.dtype)
+            labels = unpack_labels(columns.column(a.labels)) if a.labels else ()
+        except KeyError:
+            raise BadInput(
+                f"The column {a.name!r} of {self.file} is not in this store. Import the file again.",
+                place=place,
+            ) from None
+        if len(values) != self.count * a.width:
+            raise BadInput(
+                f"The column {a.name!r} holds {len(values)} values where {self.count * a.width} are declared.",
+                place=place,
+            )
+        if a.kind == "text" and (not labels or values.min() < 0 or values.max() >= len(labels)):
+            raise BadInput(f"The texts of {a.name!r} do not match its values. Import again.", place=place)
+        shaped = values if a.width == 1 else values.reshape(-1, a.width)
+        fields = tuple(Column(f.name, f.dtype) for f in a.fields)
+        return Attribute(a.name, a.kind, shaped, labels=labels, fields=fields)
+
+
+def pack_labels(labels: tuple[str, ...]) -> bytes:
+    """Texts as bytes: UTF-8, each with its length before it (a text may hold any character)."""
+    parts = [t.encode() for t in labels]
+    return b"".join(len(p).to_bytes(4, "little") + p for p in parts)
+
+
+def unpack_labels(data: bytes) -> tuple[str, ...]:
+    """The inverse of ``pack_labels``."""
+    labels, at = [], 0
+    while at < len(data):
+        size = int.from_bytes(data[at : at + 4], "little")
+        labels.append(data[at + 4 : at + 4 + size].decode())
+        at += 4 + size
+    return tuple(labels)
+
+
+def store_columns(population: Population, file: str) -> tuple[ImportedMaker, dict[str, bytes]]:
+    """The maker of an imported population and the columns to store, by digest.
+
+    Derived attributes (those without file fields) are left out: they are derived again.
+    """
+    blobs: dict[str, bytes] = {}
+
+    def keep(data: bytes) -> str:
+        digest = digest_of(data)
+        blobs[digest] = data
+        return digest
+
+    documents = []
+    for a in population.attributes.values():
+        if not a.fields:
+            continue
+        documents.append(
+            ImportedAttribute(
+                name=a.name, kind=a.kind, dtype=a.values.dtype.str, width=a.width,
+                digest=keep(np.ascontiguousarray(a.values).tobytes()),
+                labels=keep(pack_labels(a.labels)) if a.kind == "text" else None,
+                fields=tuple(ImportedField(name=f.name, dtype=f.dtype) for f in a.fields),
+            )
+        )  # fmt: skip
+    maker = ImportedMaker(maker="import", file=file[:200], count=population.count, attributes=tuple(documents))
+    return maker, blobs

@@ -1,0 +1,73 @@
+"""The scatter maker: clones on a surface."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+import numpy as np
+from pydantic import Field
+
+from ...geometry.frames import orientations
+from ...geometry.scatter import scatter_on
+from ...geometry.surfaces import surface
+from ...kernels import hashing
+from ..table import Attribute, Population
+from ..table import Field as Column
+from .base import ColumnSource, MakerModel
+
+LARGEST_COUNT = 1_000_000
+_SIZE_STREAM = np.uint32(0x5CA7)
+
+
+class ScatterMaker(MakerModel):
+    """Clones scattered on a surface, uniform by area; raising the count keeps those that were there."""
+
+    maker: Literal["scatter"]
+    surface: Literal["beetle", "ball", "ring", "sheet"] = Field("beetle", title="Surface")
+    count: int = Field(12_000, ge=1, le=LARGEST_COUNT, title="Count", description="How many elements to make.")
+    seed: int = Field(1, ge=0, le=2**32 - 1, title="Seed")
+    spacing: float = Field(
+        0.0, ge=0, le=10, title="Minimum spacing", description="No two elements are nearer than this.",
+        json_schema_extra={"unit": "units"},
+    )  # fmt: skip
+    evenness: float = Field(
+        0.6, ge=0, le=0.75, title="Evenness", description="0 is purely random, 0.75 as even as can be."
+    )
+    size: float = Field(0.04, gt=0, le=10, title="Size", json_schema_extra={"unit": "units"})
+    size_variation: float = Field(
+        0.25, ge=0, le=1, title="Size variation", description="The part of the size that varies at random."
+    )
+    lift: float = Field(
+        0.0, ge=0, le=10, title="Lift", description="Distance from the surface.",
+        json_schema_extra={"unit": "units"},
+    )  # fmt: skip
+
+    def make(self, columns: ColumnSource) -> Population:
+        """Scatter, then give each clone its attributes."""
+        found = scatter_on(surface(self.surface), self.count, self.seed, self.spacing, self.evenness)
+        kept = len(found.positions)
+        low = (found.numbers & 0xFFFFFFFF).astype(np.uint32)
+        parts = np.empty((kept, 3), np.float32)
+        hashing.random_three(low, np.zeros(kept, np.uint32), np.uint32(self.seed), _SIZE_STREAM, parts)
+        sizes = np.float32(self.size) * (1 + np.float32(self.size_variation) * (2 * parts[:, 0] - 1))
+        positions = found.positions + np.float32(self.lift) * found.normals
+        notes: tuple[str, ...] = ()
+        if kept < self.count:
+            notes = (
+                f"The surface took {kept:,} of {self.count:,}: there is no room for more at this spacing. "
+                "Lower the minimum spacing or the evenness.",
+            )
+        attributes = [
+            Attribute("id", "integer", found.numbers, fields=(Column("id", "<i4"),)),
+            _vector("position", positions, ("x", "y", "z")),
+            _vector("normal", found.normals, ("nx", "ny", "nz")),
+            _vector("orientation", orientations(found.normals, parts[:, 1]), ("qx", "qy", "qz", "qw")),
+            Attribute("size", "number", sizes.astype(np.float32), fields=(Column("size", "<f4"),)),
+            _vector("uv", found.uvs, ("u", "v")),
+        ]
+        return Population("clones", kept, {a.name: a for a in attributes}, notes)
+
+
+def _vector(name: str, values: np.ndarray, columns: tuple[str, ...]) -> Attribute:
+    fields = tuple(Column(column, "<f4") for column in columns)
+    return Attribute(name, "vector", np.ascontiguousarray(values, np.float32), fields=fields)

@@ -1,0 +1,179 @@
+"""Everything a screen or a command line tells about an evaluation, as plain JSON."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from . import census
+from .advisories import advise
+from .colour.spaces import to_hex
+from .digest import digest_of
+from .look.evaluate import Evaluation, Evaluator, LayerResult, StepResult
+from .look.steps.ramp import Ramp
+
+
+@dataclass(frozen=True)
+class Groups:
+    """Which colour each finished element counts for.
+
+    ``of`` (n,) uint8; ``counts``, and ``colours`` as the mean finished colour
+    (None where empty); ``place`` is the ramp that decides, or None.
+    """
+
+    of: np.ndarray
+    counts: list[int]
+    colours: list[str | None]
+    place: str | None
+
+
+class Reporter:
+    """Censuses with a cache: what did not change is not counted again."""
+
+    def __init__(self, evaluator: Evaluator) -> None:
+        self._cache = evaluator.cache
+
+    def _cached(self, key: str, make: Any, size: int = 20_000) -> Any:
+        found = self._cache.get(key)
+        if found is None:
+            found = make()
+            self._cache.put(key, found, size)
+        return found
+
+    def steps(self, evaluation: Evaluation) -> dict[str, dict[str, Any]]:
+        """The census of every step by its place."""
+        found = {}
+        for layer in evaluation.layers:
+            for chain in (layer.paint, layer.mask or ()):
+                for index, result in enumerate(chain):
+                    found[result.place] = self._step(chain, index, result)
+        return found
+
+    def _step(self, chain: tuple[StepResult, ...], index: int, result: StepResult) -> dict[str, Any]:
+        before = chain[index - 1] if index else None
+        return self._cached(
+            digest_of("census", result.digest),
+            lambda: self._census(chain, index, result, before),
+        )
+
+    def _census(
+        self, chain: tuple[StepResult, ...], index: int, result: StepResult, before: StepResult | None
+    ) -> dict[str, Any]:
+        found = _of_step(result, before, _numbers_before(chain, index))
+        step = result.compiled.step
+        if isinstance(step, Ramp) and before is not None:
+            found["ramp"] = census.of_ramp(step.compiled(), before.value.array, self._stops_of(result, before))
+        return found
+
+    def _stops_of(self, ramp: StepResult, before: StepResult) -> np.ndarray:
+        """(n,) uint8: the stop that each element counts for."""
+        step = ramp.compiled.step
+        assert isinstance(step, Ramp)
+        values = before.value.array
+        return self._cached(digest_of("stops", ramp.digest), lambda: step.compiled().groups_of(values), len(values))
+
+    def groups(self, evaluation: Evaluation) -> Groups:
+        """Groups of the finished population.
+
+        The last ramp of the topmost layer that covers everything below it decides;
+        where none does, the last ramp of the lowest layer that has one; where there
+        is no ramp at all, elements are grouped by like colours.
+        """
+        layer = _deciding_layer(evaluation)
+        ramp = _last_ramp(layer) if layer else None
+        key = digest_of("groups", evaluation.digest, ramp.digest if ramp else "")
+
+        def make() -> Groups:
+            if ramp is None:
+                of, count = census.group_by_colour(evaluation.colours)
+            else:
+                step = ramp.compiled.step
+                assert isinstance(step, Ramp) and layer is not None
+                chain = layer.paint
+                of = self._stops_of(ramp, chain[chain.index(ramp) - 1])
+                count = len(step.stops)
+            counts = census.group_counts(of)[:count].tolist()
+            return Groups(of, counts, census.mean_colours(evaluation.colours, of, count), ramp.place if ramp else None)
+
+        return self._cached(key, make, evaluation.population.count + 20_000)
+
+    def advisories(self, evaluation: Evaluation) -> list[dict[str, Any]]:
+        """All advisories as JSON."""
+        ramps = {place: c["ramp"] for place, c in self.steps(evaluation).items() if "ramp" in c}
+        key = digest_of("advisories", evaluation.population.digest, [[s.digest, s.place] for s in evaluation.steps])
+        return self._cached(key, lambda: [a.document() for a in advise(evaluation, ramps)])
+
+    def trace(self, evaluation: Evaluation, element: int) -> dict[str, Any]:
+        """One element's value after every step."""
+        population = evaluation.population
+        stable = population.attributes.get("id")
+        steps = []
+        for result in evaluation.steps:
+            entry: dict[str, Any] = {"place": result.place, **_value_at(result, element)}
+            if isinstance(result.compiled.step, Ramp):
+                chain = next(c for layer in evaluation.layers for c in (layer.paint, layer.mask or ()) if result in c)
+                incoming = chain[chain.index(result) - 1].value.array[element : element + 1]
+                entry["stop"] = int(result.compiled.step.compiled().groups_of(incoming)[0])
+                entry["at"] = float(incoming[0])
+            steps.append(entry)
+        return {
+            "element": element,
+            "id": int(stable.values[element]) if stable is not None and stable.kind == "integer" else element,
+            "steps": steps,
+            "result": to_hex(evaluation.colours[element]),
+        }
+
+
+def _numbers_before(chain: tuple[StepResult, ...], index: int) -> np.ndarray | None:
+    """The last numbers that led to this step's colours."""
+    for earlier in reversed(chain[:index]):
+        if earlier.value.kind == "number":
+            return earlier.value.array
+    return None
+
+
+def _of_step(result: StepResult, before: StepResult | None, numbers: np.ndarray | None) -> dict[str, Any]:
+    value = result.value
+    found: dict[str, Any] = {"kind": value.kind}
+    if value.kind == "number":
+        found["numbers"] = census.of_numbers(value.array)
+        if before is not None and before.value.kind == "number":
+            found["flow"] = census.flow(before.value.array, value.array)
+    elif value.kind == "vector":
+        lengths = np.linalg.norm(value.array, axis=1).astype(np.float32)
+        found["numbers"] = census.of_numbers(lengths)
+    else:
+        found["colours"] = census.of_colours(value.array, numbers)
+    return found
+
+
+def _value_at(result: StepResult, element: int) -> dict[str, Any]:
+    row = result.value.array[element]
+    if result.value.kind == "number":
+        return {"kind": "number", "number": float(row)}
+    if result.value.kind == "vector":
+        return {"kind": "vector", "vector": [float(v) for v in row]}
+    return {"kind": "colour", "colour": to_hex(row)}
+
+
+def _last_ramp(layer: LayerResult) -> StepResult | None:
+    found = [s for s in layer.paint if isinstance(s.compiled.step, Ramp)]
+    return found[-1] if found else None
+
+
+def _deciding_layer(evaluation: Evaluation) -> LayerResult | None:
+    with_ramp = [layer for layer in evaluation.layers if _last_ramp(layer)]
+    covers = [
+        layer
+        for layer in with_ramp
+        if layer.compiled.layer.blend == "normal" and layer.compiled.layer.amount == 1 and not layer.mask
+    ]
+    return covers[-1] if covers else (with_ramp[0] if with_ramp else None)
+
+
+def attribute_census(values: np.ndarray) -> dict[str, Any]:
+    """The distribution of one attribute's numbers; of the lengths for vectors."""
+    numbers = values if values.ndim == 1 else np.linalg.norm(values, axis=1)
+    return census.of_numbers(np.ascontiguousarray(numbers, np.float32))
