@@ -120,7 +120,7 @@ def group_counts(groups: np.ndarray) -> np.ndarray:
 
 def mean_colours(colours: np.ndarray, groups: np.ndarray, count: int) -> list[str | None]:
     """The mean finished colour of each group, from an even sample; None for an empty one."""
-    stride = max(1, len(colours) // (4 * _SAMPLE))
+    stride = max(1, len(colours) // _SAMPLE)
     sample, of = colours[::stride].astype(np.float64), groups[::stride]
     totals = np.stack([np.bincount(of, weights=sample[:, k], minlength=count) for k in range(3)], axis=1)
     numbers = np.bincount(of, minlength=count)

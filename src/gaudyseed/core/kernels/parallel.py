@@ -12,9 +12,10 @@ from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 
 #: Elements a chunk. Fits a chunk of colours in and out into the second-level cache.
-CHUNK = 65_536
+CHUNK = 32_768
 
-_pool = ThreadPoolExecutor(max_workers=os.cpu_count() or 1, thread_name_prefix="kernel")
+_WORKERS = os.cpu_count() or 1
+_pool = ThreadPoolExecutor(max_workers=_WORKERS, thread_name_prefix="kernel")
 
 
 def over(
@@ -29,17 +30,24 @@ def over(
     overtaken request). The result does not depend on the chunking, because
     ``work`` writes disjoint slices.
     """
-    if count <= chunk:
-        if check:
-            check()
-        if count:
-            work(0, count)
+    if count == 0:
         return
+    starts = iter(range(0, count, chunk))
 
-    def one(start: int) -> None:
-        if check:
-            check()
-        work(start, min(start + chunk, count))
+    def take_turns() -> None:
+        # The next start of a shared range iterator: atomic under the interpreter lock.
+        for start in starts:
+            if check:
+                check()
+            work(start, min(start + chunk, count))
 
-    for _ in _pool.map(one, range(0, count, chunk)):
-        pass
+    helpers = [_pool.submit(take_turns) for _ in range(min(_WORKERS, -(-count // chunk)) - 1)]
+    try:
+        take_turns()
+    finally:
+        for _ in starts:  # after an error the helpers find nothing more to take
+            pass
+        for helper in helpers:
+            # One that has not begun is not waited for: a busy pool must not delay a caller that is done.
+            if not helper.cancel():
+                helper.result()

@@ -1,0 +1,47 @@
+"""The tables."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+
+from sqlalchemy import ForeignKey, Index, LargeBinary, String, Text
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+
+
+def _now() -> datetime:
+    return datetime.now(UTC)
+
+
+class Base(DeclarativeBase):
+    """All tables."""
+
+
+class SceneRow(Base):
+    """A scene: a name in the address and the revision that is shown."""
+
+    __tablename__ = "scene"
+    id: Mapped[str] = mapped_column(String(40), primary_key=True)
+    head: Mapped[int | None] = mapped_column(ForeignKey("revision.id", use_alter=True, name="fk_scene_head"))
+    created: Mapped[datetime] = mapped_column(default=_now)
+
+
+class RevisionRow(Base):
+    """One edit's whole document. Its parent is what was shown before; nothing is ever removed."""
+
+    __tablename__ = "revision"
+    __table_args__ = (Index("ix_revision_scene_parent", "scene_id", "parent"),)
+    id: Mapped[int] = mapped_column(primary_key=True, autoincrement=True)
+    scene_id: Mapped[str] = mapped_column(ForeignKey("scene.id"))
+    parent: Mapped[int | None] = mapped_column(ForeignKey("revision.id"))
+    label: Mapped[str] = mapped_column(String(200))
+    document: Mapped[str] = mapped_column(Text)
+    created: Mapped[datetime] = mapped_column(default=_now)
+
+
+class ColumnRow(Base):
+    """An imported column, under the digest of its bytes."""
+
+    __tablename__ = "column_data"
+    digest: Mapped[str] = mapped_column(String(32), primary_key=True)
+    data: Mapped[bytes] = mapped_column(LargeBinary)
+    created: Mapped[datetime] = mapped_column(default=_now)

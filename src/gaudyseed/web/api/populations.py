@@ -1,0 +1,73 @@
+"""What makers make: places for the view, attributes with their distributions; and surfaces."""
+
+from __future__ import annotations
+
+import numpy as np
+from flask import Blueprint, Response
+from pydantic import BaseModel, ConfigDict
+
+from ...core.errors import BadInput
+from ...core.geometry.frames import orientations
+from ...core.geometry.surfaces import SURFACES, surface
+from ...core.population import Population
+from ...core.population.makers import Maker
+from ...core.report import attribute_census
+from .. import binary
+from ..openapi import BINARY, operation
+from ..workshop import workshop
+
+blueprint = Blueprint("populations", __name__)
+
+
+class MakerRequest(BaseModel):
+    """A maker to run."""
+
+    model_config = ConfigDict(extra="forbid")
+    maker: Maker
+
+
+def described(population: Population) -> dict[str, object]:
+    """Count, notes and attributes of a population, as JSON."""
+    attributes = []
+    for a in population.attributes.values():
+        census = None if a.kind == "text" else attribute_census(a.readable)
+        if a.kind == "vector" and a.width == 3:
+            census = attribute_census(np.ascontiguousarray(a.readable[:, 2]))
+        attributes.append(
+            {
+                "name": a.name, "kind": a.kind, "domain": a.domain, "width": a.width, "census": census,
+                "texts": len(a.labels), "derived": not a.fields, "unreadable": a.unreadable,
+            }
+        )  # fmt: skip
+    return {"count": population.count, "notes": list(population.notes), "attributes": attributes}
+
+
+@operation(blueprint, "/populations", method="post", body=MakerRequest, result=BINARY)
+def make_population(body: MakerRequest) -> Response:
+    """Positions, orientations and sizes of what a maker makes, and its attributes."""
+    population = workshop().population(body.maker)
+    positions = population.attributes["position"].readable
+    turned = population.attributes.get("orientation")
+    if turned is not None and turned.width == 4:
+        orientation = turned.readable
+    else:
+        orientation = orientations(population.attributes["normal"].readable)
+    sizes = population.attributes["size"]
+    low, high = positions.min(axis=0).astype(float), positions.max(axis=0).astype(float)
+    header = {**described(population), "low": low.tolist(), "high": high.tolist()}
+    size = sizes.readable if sizes.kind in ("number", "integer") else np.ones(population.count, np.float32)
+    return binary.answer(header, {"positions": positions, "orientations": orientation, "sizes": np.abs(size)})
+
+
+@operation(blueprint, "/surfaces/<name>", method="get", result=BINARY)
+def get_surface(name: str) -> Response:
+    """A surface as triangles with normals and gloss."""
+    if name not in SURFACES:
+        raise BadInput(f"There is no surface {name!r}; there are {', '.join(SURFACES)}.", place="name")
+    mesh = surface(name)
+    low, high = mesh.vertices.min(axis=0).astype(float), mesh.vertices.max(axis=0).astype(float)
+    header = {"name": name, "low": low.tolist(), "high": high.tolist()}
+    arrays = {"positions": mesh.vertices, "normals": mesh.normals, "gloss": mesh.gloss, "faces": mesh.faces}
+    response = binary.answer(header, arrays)
+    response.headers["Cache-Control"] = "private, max-age=600"
+    return response

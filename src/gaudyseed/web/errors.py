@@ -1,0 +1,49 @@
+"""Errors as JSON: a code, a sentence, and the place in the document."""
+
+from __future__ import annotations
+
+from flask import Flask, Response, jsonify
+from werkzeug.exceptions import HTTPException
+
+from ..core.errors import BadInput, Overtaken
+from ..store import Conflict, Missing
+
+_SENTENCES = {
+    404: "There is nothing at this address.",
+    405: "This address does not take that method.",
+    413: "The request is too large; at most 512 MB are taken.",
+    415: "This kind of content is not taken here.",
+}
+
+
+def answer(status: int, code: str, sentence: str, place: str = "") -> Response:
+    """One error."""
+    response = jsonify({"code": code, "sentence": sentence, "place": place})
+    response.status_code = status
+    return response
+
+
+def register_errors(app: Flask) -> None:
+    """Turn what the core, the store and the framework raise into answers."""
+
+    @app.errorhandler(BadInput)
+    def bad_input(error: BadInput) -> Response:
+        return answer(422, error.code, error.sentence, error.place)
+
+    @app.errorhandler(Overtaken)
+    def overtaken(error: Overtaken) -> Response:
+        return answer(409, "overtaken", "A newer request has overtaken this one.")
+
+    @app.errorhandler(Conflict)
+    def conflict(error: Conflict) -> Response:
+        return answer(409, "conflict", str(error))
+
+    @app.errorhandler(Missing)
+    def missing(error: Missing) -> Response:
+        return answer(404, "missing", str(error))
+
+    @app.errorhandler(HTTPException)
+    def http(error: HTTPException) -> Response:
+        status = error.code or 400
+        sentence = _SENTENCES.get(status, error.description or "The request cannot be taken.")
+        return answer(status, f"http_{status}", sentence)

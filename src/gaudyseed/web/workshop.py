@@ -1,0 +1,86 @@
+"""What requests share: the store, populations in memory, the evaluator, who is newest."""
+
+from __future__ import annotations
+
+import threading
+from collections import OrderedDict
+from collections.abc import Callable
+from typing import cast
+
+from flask import current_app
+
+from ..core.cache import ResultCache
+from ..core.errors import BadInput, Overtaken
+from ..core.look.evaluate import Evaluator
+from ..core.look.model import PopulationDocument, Scene
+from ..core.population import Population
+from ..core.population.makers import Maker
+from ..core.report import Reporter
+from ..store import Store
+
+POPULATION_BYTES = 1024 * 1024 * 1024
+_MOST_SESSIONS = 1000
+
+
+class Latest:
+    """Which request of each session is the newest, so that older ones can be dropped early."""
+
+    def __init__(self) -> None:
+        self._newest: OrderedDict[str, int] = OrderedDict()
+        self._lock = threading.Lock()
+
+    def enter(self, session: str, sequence: int) -> Callable[[], None]:
+        """Note a request; returns a check that raises Overtaken once a newer one has come."""
+        with self._lock:
+            self._newest[session] = max(sequence, self._newest.get(session, sequence))
+            self._newest.move_to_end(session)
+            while len(self._newest) > _MOST_SESSIONS:
+                self._newest.popitem(last=False)
+
+        def check() -> None:
+            if self._newest.get(session, sequence) > sequence:
+                raise Overtaken
+
+        check()
+        return check
+
+
+class Workshop:
+    """One for the application."""
+
+    def __init__(self, store: Store) -> None:
+        self.store = store
+        self.evaluator = Evaluator()
+        self.reporter = Reporter(self.evaluator)
+        self.latest = Latest()
+        self._populations = ResultCache(POPULATION_BYTES)
+        self._making: dict[str, threading.Lock] = {}
+        self._lock = threading.Lock()
+
+    def population(self, maker: Maker) -> Population:
+        """What the maker makes; made once, however many ask at the same time."""
+        key = maker.key()
+        with self._lock:
+            turn = self._making.setdefault(key, threading.Lock())
+        with turn:
+            found = self._populations.get(key)
+            if found is None:
+                found = maker.make(self.store)
+                size = sum(a.values.nbytes for a in found.attributes.values()) * 2
+                self._populations.put(key, found, size)
+        with self._lock:
+            self._making.pop(key, None)
+        return cast(Population, found)
+
+
+def workshop() -> Workshop:
+    """The one of the current application."""
+    return cast(Workshop, current_app.extensions["workshop"])
+
+
+def chosen(scene: Scene, population: str) -> PopulationDocument:
+    """The population of that id; BadInput where the scene has none."""
+    for candidate in scene.populations:
+        if candidate.id == population:
+            return candidate
+    raise BadInput(f"The scene has no population {population!r}.", place="population", code="unknown_population")
