@@ -17,6 +17,7 @@ from .base import ColumnSource, MakerModel
 
 LARGEST_COUNT = 1_000_000
 _SIZE_STREAM = np.uint32(0x5CA7)
+_TILT_STREAM = np.uint32(0x7117)
 
 
 class ScatterMaker(MakerModel):
@@ -37,6 +38,10 @@ class ScatterMaker(MakerModel):
     size_variation: float = Field(
         0.25, ge=0, le=1, title="Size variation", description="The part of the size that varies at random."
     )
+    tilt: float = Field(
+        6.0, ge=0, le=90, title="Tilt", description="How far elements may lean away from the surface.",
+        json_schema_extra={"unit": "°"},
+    )  # fmt: skip
     lift: float = Field(
         0.0, ge=0, le=10, title="Lift", description="Distance from the surface.",
         json_schema_extra={"unit": "units"},
@@ -61,11 +66,18 @@ class ScatterMaker(MakerModel):
             Attribute("id", "integer", found.numbers, fields=(Column("id", "<i4"),)),
             _vector("position", positions, ("x", "y", "z")),
             _vector("normal", found.normals, ("nx", "ny", "nz")),
-            _vector("orientation", orientations(found.normals, parts[:, 1]), ("qx", "qy", "qz", "qw")),
+            _vector("orientation", orientations(_leaning(found.normals, low, self.seed, self.tilt), parts[:, 1]), ("qx", "qy", "qz", "qw")),
             Attribute("size", "number", sizes.astype(np.float32), fields=(Column("size", "<f4"),)),
             _vector("uv", found.uvs, ("u", "v")),
         ]
         return Population("clones", kept, {a.name: a for a in attributes}, notes)
+
+
+def _leaning(normals: np.ndarray, low: np.ndarray, seed: int, tilt: float) -> np.ndarray:
+    """Normals leant by up to ``tilt`` degrees, in a random direction each."""
+    parts = np.empty((len(normals), 3), np.float32)
+    hashing.random_three(low, np.zeros(len(low), np.uint32), np.uint32(seed), _TILT_STREAM, parts)
+    return normals + np.tan(np.radians(min(tilt, 89.0))) * (2 * parts - 1) / np.sqrt(3)
 
 
 def _vector(name: str, values: np.ndarray, columns: tuple[str, ...]) -> Attribute:

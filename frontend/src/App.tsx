@@ -1,0 +1,177 @@
+/** The page: rooms around one view, the share strip below. */
+import { Redo2, Search, SunMoon, Undo2 } from "lucide-react";
+import { useEffect, useState } from "react";
+import { commands } from "./commands";
+import { ColourLeft, ColourRight } from "./rooms/colour/ColourRoom";
+import { GatherLeft, GatherRight } from "./rooms/gather/GatherRoom";
+import { DropZone, ImportDialog } from "./rooms/gather/ImportDialog";
+import { PublishLeft, PublishRight } from "./rooms/publish/PublishRoom";
+import { isRamp, parsePlace } from "./state/edits";
+import { chosenPopulation, type Room, showRoom, start, travel, useStore } from "./state/store";
+import { flipTheme } from "./theme";
+import { View } from "./view3d/View";
+import { IconButton } from "./widgets/Button";
+import { CommandSearch } from "./widgets/CommandSearch";
+import { ShareStrip } from "./widgets/ShareStrip";
+
+const ROOMS: { room: Room; name: string; left: () => React.ReactNode; right: () => React.ReactNode }[] = [
+  { room: "gather", name: "Gather", left: GatherLeft, right: GatherRight },
+  { room: "colour", name: "Colour", left: ColourLeft, right: ColourRight },
+  { room: "publish", name: "Publish", left: PublishLeft, right: PublishRight },
+];
+
+const SAVE_WORDS = { saved: "saved", saving: "saving…", offline: "not saved yet", conflict: "not saved", refused: "not saved" } as const;
+
+function SaveState() {
+  const saving = useStore((s) => s.saving);
+  const sentence = useStore((s) => s.saveSentence);
+  return (
+    <span role="status" aria-label="Save state" data-saving={saving} className={saving === "saved" || saving === "saving" ? "text-soft" : "font-semibold"}>
+      {SAVE_WORDS[saving]}
+      {sentence && <span className="ml-1.5 font-normal">{sentence}</span>}
+      {saving === "conflict" && (
+        <button type="button" className="button ml-2" onClick={() => location.reload()}>
+          Reload
+        </button>
+      )}
+    </span>
+  );
+}
+
+function Header({ onSearch }: { onSearch: () => void }) {
+  const room = useStore((s) => s.room);
+  const name = useStore((s) => s.scene?.name ?? "");
+  const canUndo = useStore((s) => s.canUndo);
+  const canRedo = useStore((s) => s.canRedo);
+  return (
+    <header className="grid h-11 grid-cols-[1fr_auto_1fr] items-center border-b border-line bg-panel px-3">
+      <div className="flex min-w-0 items-center gap-2.5">
+        <svg viewBox="0 0 24 24" className="size-6 flex-none" fill="none" aria-hidden>
+          <path d="M12 2c5 3.6 7 7 7 11a7 7 0 0 1-14 0c0-4 2-7.4 7-11Z" fill="var(--ink)" />
+          <path
+            d="M12 7v12M8.2 11.2 12 14l3.8-2.8M8 15.6l4 2.6 4-2.6"
+            stroke="var(--panel)"
+            strokeWidth="1.3"
+            strokeLinecap="round"
+            strokeLinejoin="round"
+          />
+        </svg>
+        <h1 className="text-[15px] font-bold whitespace-nowrap">Gaudy Seed</h1>
+        <span className="truncate">
+          <span className="text-soft">{name} · </span>
+          <SaveState />
+        </span>
+      </div>
+      <nav aria-label="Rooms" className="flex rounded-lg bg-well p-[3px]">
+        {ROOMS.map((r) => (
+          <button
+            key={r.room}
+            type="button"
+            aria-current={r.room === room ? "page" : undefined}
+            className={`h-6.5 w-[88px] cursor-pointer rounded-md text-[13px] ${r.room === room ? "bg-ink font-semibold text-on-ink" : "hover:bg-panel"}`}
+            onClick={() => showRoom(r.room)}
+          >
+            {r.name}
+          </button>
+        ))}
+      </nav>
+      <div className="flex items-center justify-end gap-1">
+        <IconButton label="Undo (Ctrl+Z)" disabled={!canUndo} onClick={() => void travel("undo")}>
+          <Undo2 size={15} />
+        </IconButton>
+        <IconButton label="Redo (Ctrl+Shift+Z)" disabled={!canRedo} onClick={() => void travel("redo")}>
+          <Redo2 size={15} />
+        </IconButton>
+        <IconButton label="Light or dim interface" onClick={flipTheme}>
+          <SunMoon size={15} />
+        </IconButton>
+        <button type="button" className="button ml-1.5" onClick={onSearch}>
+          <Search size={13} aria-hidden />
+          Search commands
+          <kbd className="font-sans text-[11px] text-soft">Ctrl K</kbd>
+        </button>
+      </div>
+    </header>
+  );
+}
+
+/** The stepped ramp that decides the strip's groups can have its shares set. */
+function useSettable(): boolean {
+  return useStore((s) => {
+    const place = s.results[s.chosen]?.groups.place;
+    const at = place ? parsePlace(place) : null;
+    const step = at ? chosenPopulation(s)?.look.lanes.base_colour.layers[at.layer]?.paint[at.step] : undefined;
+    return isRamp(step) && step.interpolation === "step";
+  });
+}
+
+export function App() {
+  const room = useStore((s) => s.room);
+  const loaded = useStore((s) => s.scene !== null);
+  const loadError = useStore((s) => s.loadError);
+  const result = useStore((s) => s.results[s.chosen]);
+  const timing = useStore((s) => s.timing);
+  const [searching, setSearching] = useState(false);
+  const settable = useSettable();
+
+  useEffect(() => {
+    void start();
+    const keys = (event: KeyboardEvent) => {
+      const command = event.ctrlKey || event.metaKey;
+      const typing = event.target instanceof HTMLInputElement;
+      const key = event.key.toLowerCase();
+      if (command && key === "k") {
+        event.preventDefault();
+        setSearching(true);
+      } else if (command && key === "z" && !typing) {
+        event.preventDefault();
+        void travel(event.shiftKey ? "redo" : "undo");
+      } else if (command && key === "y" && !typing) {
+        event.preventDefault();
+        void travel("redo");
+      } else if (event.altKey && ["1", "2", "3"].includes(key)) {
+        event.preventDefault();
+        showRoom(ROOMS[Number(key) - 1]!.room);
+      }
+    };
+    window.addEventListener("keydown", keys);
+    return () => window.removeEventListener("keydown", keys);
+  }, []);
+
+  const shown = ROOMS.find((r) => r.room === room)!;
+  if (loadError) {
+    return (
+      <div className="grid h-full place-items-center">
+        <div role="alert" className="panel max-w-sm p-5 text-center">
+          <p className="mb-3">{loadError}</p>
+          <button type="button" className="button" onClick={() => location.reload()}>
+            Try again
+          </button>
+        </div>
+      </div>
+    );
+  }
+  return (
+    <div
+      className="grid h-full grid-rows-[44px_minmax(0,1fr)_46px]"
+      data-loaded={loaded}
+      data-median={timing.median.toFixed(1)}
+      data-computed={result?.computed.join(" ")}
+    >
+      <Header onSearch={() => setSearching(true)} />
+      <main className="grid min-h-0 grid-cols-[212px_minmax(0,1fr)_456px] min-[1600px]:grid-cols-[248px_minmax(0,1fr)_560px]">
+        <aside className="min-h-0 overflow-y-auto border-r border-line">
+          <shown.left />
+        </aside>
+        <View />
+        <aside className="min-h-0 overflow-y-auto border-l border-line" data-room={room}>
+          <shown.right />
+        </aside>
+      </main>
+      <ShareStrip result={result} settable={settable} />
+      <CommandSearch open={searching} onClose={() => setSearching(false)} commands={searching ? commands() : []} />
+      <ImportDialog />
+      <DropZone />
+    </div>
+  );
+}

@@ -1,0 +1,197 @@
+/** Requests to the server. Types come from its OpenAPI document (schema.d.ts). */
+import type { components } from "./schema";
+
+type Schemas = components["schemas"];
+export type Scene = Schemas["Scene"];
+export type SceneAnswer = Schemas["SceneAnswer"];
+export type PopulationDocument = Schemas["PopulationDocument"];
+export type Maker = PopulationDocument["maker"];
+export type ScatterMaker = Schemas["ScatterMaker"];
+export type Layer = Schemas["Layer"];
+export type Look = Schemas["Look"];
+export type Step = Layer["paint"][number];
+export type Ramp = Schemas["Ramp"];
+export type Stop = Schemas["Stop"];
+export type StepDescription = Schemas["StepDescription"];
+export type StepList = Schemas["StepList"];
+export type ImportPreview = Schemas["ImportPreview"];
+export type ImportAnswer = Schemas["ImportAnswer"];
+
+export interface Histogram {
+  low: number;
+  high: number;
+  bins: number[];
+  below: number;
+  above: number;
+  least: number;
+  greatest: number;
+}
+
+export interface RampCensus {
+  bar: string;
+  incoming: Histogram;
+  counts: number[];
+  reached: number;
+}
+
+export interface StepCensus {
+  kind: "number" | "vector" | "colour";
+  numbers?: Histogram;
+  flow?: [number, number][];
+  colours?: { swatches: string; columns: number; rows: number };
+  ramp?: RampCensus;
+}
+
+export interface PatchOperation {
+  op: "add" | "replace" | "remove";
+  path: string;
+  value?: unknown;
+}
+
+export interface Advisory {
+  code: string;
+  place: string;
+  sentence: string;
+  fix: { label: string; operations: PatchOperation[] } | null;
+}
+
+export interface TraceStep {
+  place: string;
+  kind: "number" | "vector" | "colour";
+  number?: number;
+  vector?: number[];
+  colour?: string;
+  stop?: number;
+  at?: number;
+}
+
+export interface Trace {
+  element: number;
+  id: number;
+  steps: TraceStep[];
+  result: string;
+}
+
+export interface EvaluationHeader {
+  sequence: number;
+  population: string;
+  count: number;
+  computed: string[];
+  reused: number;
+  milliseconds: number;
+  groups: { counts: number[]; colours: (string | null)[]; place: string | null };
+  steps: Record<string, StepCensus>;
+  advisories: Advisory[];
+  trace: Trace | null;
+}
+
+export interface AttributeCensus {
+  name: string;
+  kind: "number" | "integer" | "vector" | "colour" | "text";
+  domain: string;
+  width: number;
+  census: Histogram | null;
+  texts: number;
+  derived: boolean;
+  unreadable: number;
+}
+
+export interface PopulationHeader {
+  count: number;
+  notes: string[];
+  attributes: AttributeCensus[];
+  low: [number, number, number];
+  high: [number, number, number];
+}
+
+export interface SurfaceHeader {
+  name: string;
+  low: [number, number, number];
+  high: [number, number, number];
+}
+
+type TypedArray = Float32Array | Uint8Array | Int32Array;
+
+export interface Packed<Header> {
+  header: Header;
+  arrays: Record<string, TypedArray>;
+}
+
+/** What the server refused, as the sentence it said. */
+export class Refused extends Error {
+  constructor(
+    readonly status: number,
+    readonly code: string,
+    readonly sentence: string,
+    readonly place: string,
+  ) {
+    super(sentence);
+  }
+}
+
+async function refusal(response: Response): Promise<Refused> {
+  try {
+    const said = await response.json();
+    return new Refused(response.status, said.code, said.sentence, said.place);
+  } catch {
+    return new Refused(response.status, "unknown", `The server answered ${response.status}.`, "");
+  }
+}
+
+async function send(method: string, path: string, body?: unknown, signal?: AbortSignal): Promise<Response> {
+  const response = await fetch(`/api${path}`, {
+    method,
+    signal,
+    headers: body === undefined ? undefined : { "Content-Type": "application/json" },
+    body: body === undefined ? undefined : JSON.stringify(body),
+  });
+  if (!response.ok) throw await refusal(response);
+  return response;
+}
+
+export async function json<T>(method: string, path: string, body?: unknown): Promise<T> {
+  return (await send(method, path, body)).json();
+}
+
+export async function binary<Header>(method: string, path: string, body?: unknown, signal?: AbortSignal) {
+  return unpack<Header>(await (await send(method, path, body, signal)).arrayBuffer());
+}
+
+export async function file(path: string, body: unknown): Promise<{ blob: Blob; name: string }> {
+  const response = await send("POST", path, body);
+  const name = /filename="([^"]+)"/.exec(response.headers.get("Content-Disposition") ?? "")?.[1];
+  return { blob: await response.blob(), name: name ?? "download" };
+}
+
+export async function upload<T>(path: string, data: File): Promise<T> {
+  const response = await fetch(`/api${path}?name=${encodeURIComponent(data.name)}`, {
+    method: "POST",
+    headers: { "Content-Type": "application/octet-stream" },
+    body: data,
+  });
+  if (!response.ok) throw await refusal(response);
+  return response.json();
+}
+
+const ARRAY_TYPES = { float32: Float32Array, uint8: Uint8Array, int32: Int32Array } as const;
+
+interface Listed {
+  name: string;
+  dtype: keyof typeof ARRAY_TYPES;
+  shape: number[];
+  offset: number;
+}
+
+/** The inverse of the server's binary layout (web/binary.py). */
+export function unpack<Header>(data: ArrayBuffer): Packed<Header> {
+  const magic = new TextDecoder().decode(new Uint8Array(data, 0, 4));
+  if (magic !== "GSB1") throw new Error("The server's answer cannot be read.");
+  const size = new DataView(data).getUint32(4, true);
+  const header = JSON.parse(new TextDecoder().decode(new Uint8Array(data, 8, size)));
+  const arrays: Record<string, TypedArray> = {};
+  for (const { name, dtype, shape, offset } of header.arrays as Listed[]) {
+    const length = shape.reduce((a, b) => a * b, 1);
+    arrays[name] = new ARRAY_TYPES[dtype](data, 8 + size + offset, length);
+  }
+  return { header, arrays };
+}

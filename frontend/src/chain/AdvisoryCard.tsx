@@ -1,0 +1,47 @@
+/** Something the core noticed: a black-edged card with a sign, the reason, and the fix. */
+import { TriangleAlert } from "lucide-react";
+import type { Advisory, Refused } from "../api/client";
+import { parsePlace, patched } from "../state/edits";
+import { chooseLayer, chooseStep, editLook } from "../state/store";
+import { Button } from "../widgets/Button";
+
+export function AdvisoryCard({ advisory }: { advisory: Advisory }) {
+  const { fix } = advisory;
+  const at = parsePlace(advisory.place);
+  return (
+    <Card sentence={advisory.sentence} role="status">
+      {at && (
+        <Button
+          onClick={() => {
+            chooseLayer(at.layer);
+            chooseStep(at.step);
+          }}
+        >
+          Show
+        </Button>
+      )}
+      {fix && (
+        <Button strong onClick={() => editLook(fix.label, (look) => patched(look, fix.operations))}>
+          {fix.label}
+        </Button>
+      )}
+    </Card>
+  );
+}
+
+export function ErrorCard({ error }: { error: Refused }) {
+  return <Card sentence={error.sentence} place={error.place} role="alert" />;
+}
+
+function Card(props: { sentence: string; place?: string; role: "alert" | "status"; children?: React.ReactNode }) {
+  return (
+    <div role={props.role} className="flex items-start gap-2.5 rounded-lg border-2 border-ink bg-panel px-3 py-2.5">
+      <TriangleAlert size={16} className="mt-px flex-none" aria-hidden />
+      <div className="min-w-0 grow">
+        <p>{props.sentence}</p>
+        {props.place && <p className="mt-0.5 truncate text-[11px] text-soft">{props.place}</p>}
+        {props.children && <div className="mt-2 flex gap-2">{props.children}</div>}
+      </div>
+    </div>
+  );
+}

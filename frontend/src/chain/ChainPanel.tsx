@@ -1,0 +1,146 @@
+/** The chain: channels, layers, and the chosen layer's steps as slabs on one shared axis. */
+import { Menu, MenuButton, MenuItem, MenuItems } from "@headlessui/react";
+import { Plus } from "lucide-react";
+import { Fragment } from "react";
+import type { Step } from "../api/client";
+import { layersOf, moved, placeOf, withLayer, withStep } from "../state/edits";
+import { chooseStep, chosenPopulation, draftLook, editLook, useStore } from "../state/store";
+import { Toggle } from "../widgets/Toggle";
+import { AdvisoryCard, ErrorCard } from "./AdvisoryCard";
+import { FlowLines } from "./FlowLines";
+import { Layers } from "./Layers";
+import { Slab, type StepActions } from "./Slab";
+import { fresh, STEP_WORDS } from "./words";
+
+export function ChainPanel() {
+  const population = useStore(chosenPopulation);
+  const layerIndex = useStore((s) => s.layer);
+  const open = useStore((s) => s.step);
+  const result = useStore((s) => s.results[s.chosen]);
+  const error = useStore((s) => s.errors[s.chosen]);
+  if (!population) return <p className="p-4 text-soft">Choose a population, or go to Gather to make one.</p>;
+  const { look } = population;
+  const layer = layersOf(look)[layerIndex];
+  const census = error ? undefined : result?.steps;
+  const trace = result?.trace?.steps;
+
+  function actionsFor(index: number): StepActions {
+    const change = (label: string, to: (steps: Step[]) => Step[]) =>
+      editLook(label, (l) => withLayer(l, layerIndex, (x) => ({ ...x, paint: to(x.paint) })));
+    return {
+      move: (by) => {
+        const to = index + by;
+        if (to < 0 || to >= layer!.paint.length) return;
+        change("Reorder steps", (steps) => moved(steps, index, to));
+        chooseStep(to);
+      },
+      duplicate: () => change("Duplicate a step", (s) => [...s.slice(0, index + 1), s[index]!, ...s.slice(index + 1)]),
+      remove: () => layer!.paint.length > 1 && change("Remove a step", (s) => s.filter((_, k) => k !== index)),
+      toggle: () => change("Switch a step", (s) => s.map((x, k) => (k === index ? { ...x, enabled: !x.enabled } : x))),
+    };
+  }
+
+  return (
+    <div className="flex flex-col gap-3 p-3">
+      <div className="flex flex-wrap items-center gap-2">
+        <button
+          type="button"
+          aria-pressed
+          className={`chip bg-ink font-semibold text-on-ink ${look.lanes.base_colour.enabled ? "" : "line-through"}`}
+        >
+          Base colour
+        </button>
+        <span className="ml-auto">
+          <Toggle
+            label="Lane on"
+            on={look.lanes.base_colour.enabled}
+            onChange={(enabled) =>
+              editLook("Switch the lane", (l) => ({ ...l, lanes: { ...l.lanes, base_colour: { ...l.lanes.base_colour, enabled } } }))
+            }
+          />
+        </span>
+      </div>
+      <Layers look={look} />
+      {error && <ErrorCard error={error} />}
+      {!error && result?.advisories.map((a) => <AdvisoryCard key={a.code + a.place} advisory={a} />)}
+      {layer && (
+        <div aria-label={`Steps of ${layer.name}`} role="group">
+          {layer.paint.map((step, k) => {
+            const place = placeOf(layerIndex, k);
+            return (
+              <Fragment key={k}>
+                {k > 0 && <FlowLines from={census?.[placeOf(layerIndex, k - 1)]} to={census?.[place]} />}
+                <Slab
+                  step={step}
+                  index={k}
+                  place={place}
+                  open={k === open}
+                  census={census?.[place]}
+                  trace={trace?.find((t) => t.place === place)}
+                  actions={actionsFor(k)}
+                  onOpen={() => chooseStep(k)}
+                  onDraft={(s) => draftLook((l) => withStep(l, layerIndex, k, s))}
+                  onCommit={(s, label) => editLook(label, (l) => withStep(l, layerIndex, k, s))}
+                />
+              </Fragment>
+            );
+          })}
+          <AddStep layer={layerIndex} steps={layer.paint} />
+        </div>
+      )}
+    </div>
+  );
+}
+
+/** Adds after the open step, only what fits there by kind. */
+function AddStep({ layer, steps }: { layer: number; steps: Step[] }) {
+  const described = useStore((s) => s.steps);
+  const open = useStore((s) => s.step) ?? steps.length - 1;
+  const census = useStore((s) => s.results[s.chosen]?.steps);
+  const attribute = useStore((s) => s.geometry[s.chosen]?.header.attributes.find((a) => a.kind === "number")?.name ?? "size");
+  const kindAfter = (k: number) => census?.[placeOf(layer, k)]?.kind ?? described.find((d) => d.name === steps[k]?.step)?.gives;
+  /** The last place where a step taking this kind fits. */
+  function fits(takes: string | null): number | null {
+    if (takes === null) return 0;
+    for (const k of [open, ...steps.map((_, i) => steps.length - 1 - i)]) if (kindAfter(k) === takes) return k + 1;
+    return null;
+  }
+  function add(word: Step["step"], takes: string | null, at: number) {
+    const step = fresh(word, attribute);
+    editLook(`Add ${STEP_WORDS[word].noun}`, (l) =>
+      withLayer(l, layer, (x) => ({
+        ...x,
+        paint: takes === null ? [step, ...x.paint.slice(1)] : [...x.paint.slice(0, at), step, ...x.paint.slice(at)],
+      })),
+    );
+    chooseStep(takes === null ? 0 : at);
+  }
+  return (
+    <div className="mt-2 text-center">
+      <Menu>
+        <MenuButton className="button">
+          <Plus size={13} aria-hidden />
+          Add a step
+        </MenuButton>
+        <MenuItems anchor={{ to: "top", gap: 4 }} className="panel z-40 w-80 p-1 shadow-lg outline-none">
+          {described.map(({ name, takes, summary }) => {
+            const at = fits(takes);
+            const word = name as Step["step"];
+            return (
+              <MenuItem key={name} disabled={at === null}>
+                <button
+                  type="button"
+                  className="flex w-full cursor-pointer items-baseline gap-2 rounded px-2 py-1 text-left text-xs data-disabled:opacity-40 data-focus:bg-ink data-focus:text-on-ink"
+                  onClick={() => at !== null && add(word, takes, at)}
+                >
+                  <span className="w-20 flex-none font-semibold">{STEP_WORDS[word]?.title ?? name}</span>
+                  <span className="grow opacity-80">{takes === null ? `begin with ${summary}` : summary}</span>
+                </button>
+              </MenuItem>
+            );
+          })}
+        </MenuItems>
+      </Menu>
+    </div>
+  );
+}

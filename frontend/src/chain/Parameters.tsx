@@ -1,0 +1,168 @@
+/** A step's controls, drawn from the JSON Schema of its parameters. */
+import type { AttributeCensus, Step } from "../api/client";
+import { useStore } from "../state/store";
+import { Choice } from "../widgets/Choice";
+import { ColourField } from "../widgets/ColourField";
+import { NumberField } from "../widgets/NumberField";
+import { Toggle } from "../widgets/Toggle";
+import { Seed } from "./Seed";
+
+export interface Property {
+  type?: string;
+  title?: string;
+  description?: string;
+  enum?: string[];
+  const?: string;
+  minimum?: number;
+  maximum?: number;
+  exclusiveMinimum?: number;
+  unit?: string;
+  control?: string;
+  default?: unknown;
+}
+
+interface Props {
+  values: Record<string, unknown>;
+  schema: Record<string, unknown>;
+  onDraft: (values: Record<string, unknown>) => void;
+  onCommit: (values: Record<string, unknown>, label: string) => void;
+  skip?: string[];
+}
+
+const capital = (word: string) => word.charAt(0).toUpperCase() + word.slice(1).replaceAll("_", " ");
+
+export function Parameters({ values, schema, onDraft, onCommit, skip = [] }: Props) {
+  const properties = (schema.properties ?? {}) as Record<string, Property>;
+  const names = Object.keys(properties).filter((n) => !["step", "maker", "enabled", ...skip].includes(n));
+  return (
+    <div className="flex flex-wrap items-center gap-x-3.5 gap-y-2">
+      {names.map((name) => (
+        <Control
+          key={name}
+          name={name}
+          of={properties[name]!}
+          value={values[name]}
+          onDraft={(value) => onDraft({ ...values, [name]: value })}
+          onCommit={(value, label) => onCommit({ ...values, [name]: value }, label)}
+        />
+      ))}
+    </div>
+  );
+}
+
+interface ControlProps {
+  name: string;
+  of: Property;
+  value: unknown;
+  onDraft: (value: unknown) => void;
+  onCommit: (value: unknown, label: string) => void;
+}
+
+function Control({ name, of, value, onDraft, onCommit }: ControlProps) {
+  const attributes = useStore((s) => s.geometry[s.chosen]?.header.attributes ?? []);
+  const title = of.title ?? capital(name);
+  const label = `Change ${title.toLowerCase()}`;
+  if (of.control === "seed") return <Seed seed={value as number} what={title} onCommit={onCommit} />;
+  if (of.control === "attribute" || of.control === "key") {
+    return <AttributeChoice title={title} value={value as string} of={of} attributes={attributes} onCommit={onCommit} />;
+  }
+  if (of.control === "number_or_colour") return <NumberOrColour value={value as number | string} onDraft={onDraft} onCommit={onCommit} />;
+  if (of.enum) {
+    return (
+      <span className="inline-flex items-center gap-1 text-soft" title={of.description}>
+        {title}
+        <span className="text-ink">
+          <Choice
+            label={title}
+            plain
+            value={value as string}
+            options={of.enum.map((v) => ({ value: v, label: capital(v) }))}
+            onChange={(v) => onCommit(v, label)}
+          />
+        </span>
+      </span>
+    );
+  }
+  if (of.type === "boolean") return <Toggle label={title} on={value as boolean} onChange={(v) => onCommit(v, label)} />;
+  const share = of.unit === "share";
+  const factor = share ? 100 : 1;
+  const whole = of.type === "integer";
+  const low = of.minimum ?? of.exclusiveMinimum ?? -Infinity;
+  const span = (of.maximum ?? 1) - (Number.isFinite(low) ? low : 0);
+  return (
+    <span title={of.description}>
+      <NumberField
+        label={title}
+        value={(value as number) * factor}
+        min={low * factor}
+        max={(of.maximum ?? Infinity) * factor}
+        unit={share ? "%" : of.unit === "°" ? "°" : undefined}
+        whole={whole}
+        digits={share ? 1 : 4}
+        step={whole ? 1 : share || span > 20 ? 1 : span > 1 ? 0.01 : 0.01}
+        width={whole ? "w-[84px]" : "w-[62px]"}
+        onDraft={(v) => onDraft(v / factor)}
+        onCommit={(v) => onCommit(v / factor, label)}
+      />
+    </span>
+  );
+}
+
+interface AttributeChoiceProps {
+  title: string;
+  value: string;
+  of: Property;
+  attributes: AttributeCensus[];
+  onCommit: (value: unknown, label: string) => void;
+}
+
+function AttributeChoice({ title, value, of, attributes, onCommit }: AttributeChoiceProps) {
+  const key = of.control === "key";
+  const fitting = attributes.filter((a) => (key ? a.kind === "integer" || a.kind === "text" : a.kind !== "text"));
+  const options = fitting.map((a) => ({ value: a.name, label: `${a.name} · ${a.kind}` }));
+  if (key) options.unshift({ value: "element", label: "element" });
+  if (!options.some((o) => o.value === value)) options.push({ value, label: `${value} (missing)` });
+  return (
+    <span className="inline-flex items-center gap-1 text-soft" title={of.description}>
+      {title}
+      <span className="text-ink">
+        <Choice label={title} plain value={value} options={options} onChange={(v) => onCommit(v, `Read ${v}`)} />
+      </span>
+    </span>
+  );
+}
+
+interface NumberOrColourProps {
+  value: number | string;
+  onDraft: (value: unknown) => void;
+  onCommit: (value: unknown, label: string) => void;
+}
+
+function NumberOrColour({ value, onDraft, onCommit }: NumberOrColourProps) {
+  const colour = typeof value === "string";
+  return (
+    <span className="inline-flex items-center gap-2">
+      <Choice
+        label="Kind"
+        plain
+        value={colour ? "colour" : "number"}
+        options={[
+          { value: "number", label: "Number" },
+          { value: "colour", label: "Colour" },
+        ]}
+        onChange={(kind) => onCommit(kind === "colour" ? "#c8553d" : 0.5, `Make it a ${kind}`)}
+      />
+      {colour ? (
+        <ColourField label="Constant colour" value={value} onDraft={onDraft} onCommit={(c) => onCommit(c, "Recolour")} />
+      ) : (
+        <NumberField label="Value" value={value} onDraft={onDraft} onCommit={(v) => onCommit(v, "Change the value")} />
+      )}
+    </span>
+  );
+}
+
+/** The schema of a step by its word. */
+export function useSchema(step: Step): Record<string, unknown> {
+  return useStore((s) => s.steps.find((d) => d.name === step.step)?.parameters ?? EMPTY);
+}
+const EMPTY: Record<string, unknown> = {};

@@ -1,0 +1,135 @@
+/** One step: what it does, its few numbers, and the distribution that leaves it. */
+import { ArrowDown, ArrowUp, Copy, EllipsisVertical, Power, Trash2 } from "lucide-react";
+import { Menu, MenuButton, MenuItem, MenuItems } from "@headlessui/react";
+import type { Step, StepCensus, TraceStep } from "../api/client";
+import { isRamp } from "../state/edits";
+import { AxisEnds, Bars, Swatches } from "../widgets/Distribution";
+import { Parameters, useSchema } from "./Parameters";
+import { RampEditor } from "./RampEditor";
+import { Seed } from "./Seed";
+import { STEP_WORDS, summary } from "./words";
+
+export interface StepActions {
+  move: (by: number) => void;
+  duplicate: () => void;
+  remove: () => void;
+  toggle: () => void;
+}
+
+interface Props {
+  step: Step;
+  index: number;
+  place: string;
+  open: boolean;
+  census: StepCensus | undefined;
+  trace: TraceStep | undefined;
+  actions: StepActions;
+  onOpen: () => void;
+  onDraft: (step: Step) => void;
+  onCommit: (step: Step, label: string) => void;
+}
+
+export function Slab({ step, index, place, open, census, trace, actions, onOpen, onDraft, onCommit }: Props) {
+  const schema = useSchema(step);
+  const title = STEP_WORDS[step.step].title;
+  const ramp = isRamp(step);
+  const reached = census?.ramp?.reached;
+  return (
+    <section
+      aria-label={`Step ${index + 1}, ${title}`}
+      className={`panel px-3 ${open ? "border-2 border-ink px-[11px] py-2" : "py-1.5"} ${step.enabled ? "" : "border-dashed"}`}
+    >
+      <div className="flex min-h-6.5 items-center gap-2">
+        <button
+          type="button"
+          aria-expanded={open}
+          onClick={onOpen}
+          className="flex min-w-0 grow cursor-pointer items-baseline gap-2 rounded text-left"
+        >
+          <span className={`text-[13px] font-semibold ${step.enabled ? "" : "line-through"}`}>{title}</span>
+          <span className="truncate text-soft">{summary(step)}</span>
+        </button>
+        {step.step === "even_out" && <span className="tabular text-[11px] text-soft">100% of ramp</span>}
+        {ramp && reached !== undefined && !open && (
+          <span className="tabular text-[11px] text-soft">{Math.round(reached * 100)}% reached</span>
+        )}
+        {step.step === "random" && (
+          <Seed seed={step.seed} what={title} onCommit={(seed, label) => onCommit({ ...step, seed }, label)} />
+        )}
+        <StepMenu title={title} enabled={step.enabled} actions={actions} />
+      </div>
+      {open && (
+        <div className="mt-1.5 mb-1">
+          {ramp ? (
+            <RampEditor
+              ramp={step}
+              place={place}
+              index={index}
+              census={census?.ramp}
+              trace={trace}
+              onDraft={onDraft}
+              onCommit={onCommit}
+            />
+          ) : (
+            <Parameters
+              values={step as unknown as Record<string, unknown>}
+              schema={schema}
+              skip={step.step === "random" ? ["seed"] : []}
+              onDraft={(v) => onDraft(v as unknown as Step)}
+              onCommit={(v, label) => onCommit(v as unknown as Step, label)}
+            />
+          )}
+        </div>
+      )}
+      {census?.numbers && step.enabled && (
+        <div className="mt-1">
+          <Bars of={census.numbers} height={22} label={`Values after ${title}`} mark={trace?.number} />
+          <AxisEnds of={census.numbers} />
+        </div>
+      )}
+      {census?.colours && step.enabled && !(ramp && open) && (
+        <div className="relative mt-1">
+          <Swatches of={census.colours} height={ramp ? 12 : 18} label={`Colours after ${title}`} />
+          {trace?.colour && (
+            <span
+              aria-label={`Traced element: ${trace.colour}`}
+              className="absolute -top-1 right-0 h-6 w-3 rounded-sm border border-white outline outline-ink"
+              style={{ background: trace.colour }}
+            />
+          )}
+        </div>
+      )}
+    </section>
+  );
+}
+
+function StepMenu({ title, enabled, actions }: { title: string; enabled: boolean; actions: StepActions }) {
+  const items = [
+    { label: enabled ? "Switch off" : "Switch on", icon: Power, run: actions.toggle },
+    { label: "Move up", icon: ArrowUp, run: () => actions.move(-1) },
+    { label: "Move down", icon: ArrowDown, run: () => actions.move(1) },
+    { label: "Duplicate", icon: Copy, run: actions.duplicate },
+    { label: "Remove", icon: Trash2, run: actions.remove },
+  ];
+  return (
+    <Menu>
+      <MenuButton className="icon-button -mr-1.5" aria-label={`More for ${title}`} title="More">
+        <EllipsisVertical size={14} />
+      </MenuButton>
+      <MenuItems anchor={{ to: "bottom end", gap: 4 }} className="panel z-40 p-1 shadow-lg outline-none">
+        {items.map(({ label, icon: Icon, run }) => (
+          <MenuItem key={label}>
+            <button
+              type="button"
+              className="flex w-full cursor-pointer items-center gap-2 rounded px-2 py-1 text-left text-xs data-focus:bg-ink data-focus:text-on-ink"
+              onClick={run}
+            >
+              <Icon size={13} aria-hidden />
+              {label}
+            </button>
+          </MenuItem>
+        ))}
+      </MenuItems>
+    </Menu>
+  );
+}

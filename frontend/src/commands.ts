@@ -1,0 +1,89 @@
+/** Every action that the command search reaches. */
+import { fresh, STEP_WORDS } from "./chain/words";
+import { newScatter } from "./rooms/gather/GatherRoom";
+import { download } from "./rooms/publish/PublishRoom";
+import { layersOf, placeOf, withLayer, withStep } from "./state/edits";
+import { editRamp } from "./state/ramps";
+import { chosenPopulation, choosePopulation, chooseStep, edit, editLook, showRoom, trace, travel, useStore } from "./state/store";
+import { flipTheme } from "./theme";
+import { stage } from "./view3d/View";
+import type { Command } from "./widgets/CommandSearch";
+
+function steps() {
+  const state = useStore.getState();
+  const population = chosenPopulation(state);
+  return { state, population, paint: population ? (layersOf(population.look)[state.layer]?.paint ?? []) : [] };
+}
+
+function reseedAll() {
+  const { state } = steps();
+  editLook("Reseed", (look) =>
+    withLayer(look, state.layer, (layer) => ({
+      ...layer,
+      paint: layer.paint.map((s) => ("seed" in s ? { ...s, seed: Math.floor(Math.random() * 100_000) } : s)),
+    })),
+  );
+}
+
+function rampAction(action: "flip" | "space_evenly") {
+  const { state, paint } = steps();
+  const index = paint.findLastIndex((s) => s.step === "ramp" && s.enabled);
+  if (index >= 0) void editRamp(placeOf(state.layer, index), action);
+}
+
+export function commands(): Command[] {
+  const { state, paint, population } = steps();
+  const view = (label: string, change: Partial<NonNullable<typeof state.scene>["view"]>) => () =>
+    edit(label, (scene) => ({ ...scene, view: { ...scene.view, ...change } }));
+  const list: Command[] = [
+    { name: "Go to Gather", keys: "Alt+1", run: () => showRoom("gather") },
+    { name: "Go to Colour", keys: "Alt+2", run: () => showRoom("colour") },
+    { name: "Go to Publish", keys: "Alt+3", run: () => showRoom("publish") },
+    { name: "Undo", keys: "Ctrl+Z", run: () => void travel("undo") },
+    { name: "Redo", keys: "Ctrl+Shift+Z", run: () => void travel("redo") },
+    { name: "Make a scatter", run: () => (showRoom("gather"), newScatter()) },
+    { name: "Frame all in the view", keys: "Home", run: () => stage?.frame() },
+    { name: "Show flat colour", run: view("Change the shading", { shading: "flat" }) },
+    { name: "Show the finished look", run: view("Change the shading", { shading: "finished" }) },
+    { name: "Light surround", run: view("Change the surround", { surround: "light" }) },
+    { name: "Mid grey surround", run: view("Change the surround", { surround: "mid" }) },
+    { name: "Dark surround", run: view("Change the surround", { surround: "dark" }) },
+    { name: "Switch between light and dim interface", run: flipTheme },
+  ];
+  if (population) {
+    list.push(
+      { name: "Reseed the layer", run: reseedAll },
+      { name: "Flip the ramp", run: () => rampAction("flip") },
+      { name: "Space the ramp's stops evenly", run: () => rampAction("space_evenly") },
+      { name: "Trace the first element", run: () => trace(0) },
+      { name: "Close the trace", run: () => trace(null) },
+      { name: "Download PLY, binary", run: () => void download("ply") },
+      { name: "Download PLY, text", run: () => void download("ply_ascii") },
+      { name: "Download CSV", run: () => void download("csv") },
+      { name: "Download look file", run: () => void download("look") },
+    );
+    paint.forEach((step, k) => {
+      const { title } = STEP_WORDS[step.step];
+      list.push({ name: `Open step ${k + 1}: ${title}`, run: () => (showRoom("colour"), chooseStep(k)) });
+      list.push({
+        name: `${step.enabled ? "Switch off" : "Switch on"} step ${k + 1}: ${title}`,
+        run: () => editLook("Switch a step", (look) => withStep(look, state.layer, k, { ...step, enabled: !step.enabled })),
+      });
+    });
+    for (const word of ["range", "even_out", "drift"] as const) {
+      const ramp = paint.findIndex((s) => s.step === "ramp");
+      const at = word === "drift" ? paint.length : ramp < 0 ? paint.length : ramp;
+      list.push({
+        name: `Add ${STEP_WORDS[word].title.toLowerCase()} ${word === "drift" ? "at the end" : "before the ramp"}`,
+        run: () => {
+          editLook(`Add ${STEP_WORDS[word].noun}`, (look) =>
+            withLayer(look, state.layer, (layer) => ({ ...layer, paint: layer.paint.toSpliced(at, 0, fresh(word, "")) })),
+          );
+          chooseStep(at);
+        },
+      });
+    }
+  }
+  for (const p of state.scene?.populations ?? []) list.push({ name: `Choose ${p.name}`, run: () => choosePopulation(p.id) });
+  return list;
+}

@@ -1,0 +1,14 @@
+import { ChainPanel } from "../../chain/ChainPanel";
+import { Populations } from "../Populations";
+import { Values } from "../Values";
+
+export function ColourLeft() {
+  return (
+    <div className="flex flex-col gap-4 p-2.5">
+      <Populations />
+      <Values />
+    </div>
+  );
+}
+
+export const ColourRight = ChainPanel;

@@ -1,0 +1,151 @@
+/** A file's preview before anything is stored: what was recognised, what was derived. */
+import { Dialog, DialogBackdrop, DialogPanel, DialogTitle } from "@headlessui/react";
+import { useEffect, useState } from "react";
+import { create } from "zustand";
+import { type AttributeCensus, type ImportAnswer, type ImportPreview, Refused, upload } from "../../api/client";
+import { addPopulation, useStore } from "../../state/store";
+import { Button } from "../../widgets/Button";
+import { Bars } from "../../widgets/Distribution";
+import { freeId, plainLook } from "./fresh";
+
+interface Offer {
+  file: File | null;
+  preview: ImportPreview | null;
+  sentence: string;
+  place: string;
+  busy: boolean;
+}
+
+const nothing: Offer = { file: null, preview: null, sentence: "", place: "", busy: false };
+const useOffer = create<Offer>(() => nothing);
+
+export async function offerFile(file: File) {
+  useOffer.setState({ ...nothing, file, busy: true });
+  try {
+    const preview = await upload<ImportPreview>("/imports/preview", file);
+    if (useOffer.getState().file === file) useOffer.setState({ preview, busy: false });
+  } catch (error) {
+    const said = error instanceof Refused ? error : null;
+    useOffer.setState({
+      busy: false,
+      sentence: said?.sentence ?? "The file could not be sent. Is the server still running?",
+      place: said?.place ?? "",
+    });
+  }
+}
+
+async function accept() {
+  const { file } = useOffer.getState();
+  const { scene } = useStore.getState();
+  if (!file || !scene) return;
+  useOffer.setState({ busy: true });
+  try {
+    const answer = await upload<ImportAnswer>("/imports", file);
+    const name = file.name.replace(/\.[^.]+$/, "").slice(0, 100) || "Imported";
+    addPopulation({ id: freeId(scene, name), name, maker: answer.maker, look: plainLook(), shape: "ball" });
+    useOffer.setState(nothing);
+  } catch (error) {
+    useOffer.setState({ busy: false, sentence: (error as Error).message });
+  }
+}
+
+/** Dropping a file anywhere on the page offers it. */
+export function DropZone() {
+  const [over, setOver] = useState(false);
+  useEffect(() => {
+    const files = (e: DragEvent) => e.dataTransfer?.types.includes("Files");
+    const drag = (e: DragEvent) => {
+      if (!files(e)) return;
+      e.preventDefault();
+      setOver(e.type !== "dragleave" || e.relatedTarget !== null);
+    };
+    const drop = (e: DragEvent) => {
+      if (!files(e)) return;
+      e.preventDefault();
+      setOver(false);
+      const file = e.dataTransfer?.files[0];
+      if (file) void offerFile(file);
+    };
+    const listeners = { dragenter: drag, dragover: drag, dragleave: drag, drop } as const;
+    for (const [name, run] of Object.entries(listeners)) window.addEventListener(name as "drop", run);
+    return () => {
+      for (const [name, run] of Object.entries(listeners)) window.removeEventListener(name as "drop", run);
+    };
+  }, []);
+  if (!over) return null;
+  return (
+    <div className="pointer-events-none fixed inset-3 z-50 grid place-items-center rounded-xl border-2 border-dashed border-ink bg-panel/80 text-base font-semibold">
+      Drop a PLY or CSV file to see what it holds
+    </div>
+  );
+}
+
+export function ImportDialog() {
+  const { file, preview, sentence, place, busy } = useOffer();
+  const close = () => useOffer.setState(nothing);
+  return (
+    <Dialog open={file !== null} onClose={close} className="relative z-50">
+      <DialogBackdrop className="fixed inset-0 bg-black/35" />
+      <div className="fixed inset-0 grid place-items-center p-6">
+        <DialogPanel className="panel flex max-h-full w-[560px] flex-col gap-3 p-5 shadow-2xl">
+          <DialogTitle className="truncate text-[15px] font-semibold">{file?.name}</DialogTitle>
+          {busy && !preview && <p role="status">Reading…</p>}
+          {sentence && (
+            <div role="alert" className="rounded-lg border-2 border-ink p-3">
+              <p>{sentence}</p>
+              {place && <p className="mt-1 text-[11px] text-soft">{place}</p>}
+            </div>
+          )}
+          {preview && (
+            <>
+              <p className="text-soft">
+                <span className="font-semibold text-ink tabular">{preview.count.toLocaleString("en-GB")}</span> elements with{" "}
+                {preview.attributes.length} attributes. Nothing is stored until you add them.
+              </p>
+              <div className="min-h-0 overflow-y-auto">
+                <table className="w-full border-separate border-spacing-y-1 text-left">
+                  <thead className="text-[11px] text-soft">
+                    <tr>
+                      <th className="font-normal">Attribute</th>
+                      <th className="font-normal">Recognised as</th>
+                      <th className="w-40 font-normal">Distribution</th>
+                    </tr>
+                  </thead>
+                  <tbody>
+                    {(preview.attributes as unknown as AttributeCensus[]).map((a) => (
+                      <tr key={a.name}>
+                        <td className="font-medium">{a.name}</td>
+                        <td className="text-soft">
+                          {a.kind}
+                          {a.width > 1 ? ` of ${a.width}` : ""}
+                          {a.derived ? ", derived" : ""}
+                          {a.unreadable ? `, ${a.unreadable} missing` : ""}
+                        </td>
+                        <td>
+                          {a.census ? <Bars of={a.census} height={16} label={`Distribution of ${a.name}`} /> : `${a.texts} texts`}
+                        </td>
+                      </tr>
+                    ))}
+                  </tbody>
+                </table>
+              </div>
+              {preview.notes.length > 0 && (
+                <ul className="list-disc pl-4 text-soft">
+                  {preview.notes.map((note) => (
+                    <li key={note}>{note}</li>
+                  ))}
+                </ul>
+              )}
+            </>
+          )}
+          <div className="flex justify-end gap-2 pt-1">
+            <Button onClick={close}>Cancel</Button>
+            <Button strong disabled={!preview || busy} onClick={() => void accept()}>
+              Add to the scene
+            </Button>
+          </div>
+        </DialogPanel>
+      </div>
+    </Dialog>
+  );
+}

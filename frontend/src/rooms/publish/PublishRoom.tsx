@@ -1,0 +1,159 @@
+/** Take the colours home: points with colours, the look, a picture. */
+import { Download, FileUp, Image } from "lucide-react";
+import { useRef, useState } from "react";
+import { file, type Look } from "../../api/client";
+import { chosenPopulation, editPopulation, useStore } from "../../state/store";
+import { stage } from "../../view3d/View";
+import { Button } from "../../widgets/Button";
+import { NumberField } from "../../widgets/NumberField";
+import { Populations } from "../Populations";
+
+export type Format = "ply" | "ply_ascii" | "csv" | "look";
+
+function save(blob: Blob, name: string) {
+  const link = document.createElement("a");
+  link.href = URL.createObjectURL(blob);
+  link.download = name;
+  link.click();
+  setTimeout(() => URL.revokeObjectURL(link.href), 10_000);
+}
+
+export async function download(format: Format) {
+  const { scene, chosen } = useStore.getState();
+  const { blob, name } = await file("/exports", { scene, population: chosen, format });
+  save(blob, name);
+}
+
+const LARGEST_SIDE = 8192;
+
+export function PublishLeft() {
+  return (
+    <div className="p-2.5">
+      <Populations />
+    </div>
+  );
+}
+
+const FILES: { format: Format; title: string; text: string }[] = [
+  { format: "ply", title: "PLY, binary", text: "Every attribute as it came, with red, green, blue for viewers and the linear colours as floats." },
+  { format: "ply_ascii", title: "PLY, text", text: "The same, readable in an editor. Larger." },
+  { format: "csv", title: "CSV", text: "A row for each element, for spreadsheets and scripts." },
+  { format: "look", title: "Look file", text: "The recipe alone (JSON): use it on other points, or from the command line." },
+];
+
+export function PublishRight() {
+  const population = useStore(chosenPopulation);
+  const [busy, setBusy] = useState("");
+  const [sentence, setSentence] = useState("");
+  const [size, setSize] = useState({ width: 1920, height: 1080 });
+  const input = useRef<HTMLInputElement>(null);
+  if (!population) return <p className="p-4 text-soft">Nothing to publish yet. Go to Gather first.</p>;
+
+  async function run(what: string, work: () => Promise<void>) {
+    setBusy(what);
+    setSentence("");
+    try {
+      await work();
+    } catch (error) {
+      setSentence((error as Error).message);
+    } finally {
+      setBusy("");
+    }
+  }
+
+  async function load(chosen: File) {
+    const { scene, chosen: id } = useStore.getState();
+    let look: unknown;
+    try {
+      look = JSON.parse(await chosen.text());
+    } catch {
+      throw new Error(`${chosen.name} is not JSON. Choose a look file.`);
+    }
+    // The server checks the look in a scene of its own before it comes into this one.
+    const probe = { ...scene!, populations: scene!.populations.map((p) => (p.id === id ? { ...p, look: look as Look } : p)) };
+    const body = { scene: probe, population: id, format: "look" };
+    const checked = JSON.parse(await (await file("/exports", body)).blob.text()) as Look;
+    editPopulation(`Load ${chosen.name}`, (p) => ({ ...p, look: checked }));
+  }
+
+  return (
+    <div className="flex flex-col gap-3 p-3">
+      <h2 className="heading">Files of {population.name}</h2>
+      {FILES.map(({ format, title, text }) => (
+        <section key={format} className="panel flex items-center gap-3 p-3">
+          <div className="min-w-0 grow">
+            <h3 className="text-[13px] font-semibold">{title}</h3>
+            <p className="text-soft">{text}</p>
+          </div>
+          <Button aria-label={`Download ${title}`} disabled={busy !== ""} onClick={() => void run(title, () => download(format))}>
+            <Download size={13} aria-hidden />
+            {busy === title ? "Writing…" : "Download"}
+          </Button>
+        </section>
+      ))}
+      <h2 className="heading mt-2">Picture of the view</h2>
+      <section className="panel flex flex-wrap items-center gap-3 p-3">
+        <NumberField
+          label="Width"
+          unit="px"
+          whole
+          min={16}
+          max={LARGEST_SIDE}
+          width="w-[84px]"
+          value={size.width}
+          onCommit={(width) => setSize({ ...size, width })}
+        />
+        <NumberField
+          label="Height"
+          unit="px"
+          whole
+          min={16}
+          max={LARGEST_SIDE}
+          width="w-[84px]"
+          value={size.height}
+          onCommit={(height) => setSize({ ...size, height })}
+        />
+        <span className="grow" />
+        <Button
+          strong
+          disabled={busy !== ""}
+          onClick={() =>
+            void run("picture", async () => {
+              if (!stage) throw new Error("There is no view to take a picture of.");
+              save(await stage.picture(size.width, size.height), `${population.id}-${size.width}x${size.height}.png`);
+            })
+          }
+        >
+          <Image size={13} aria-hidden />
+          {busy === "picture" ? "Drawing…" : "Save picture"}
+        </Button>
+      </section>
+      <h2 className="heading mt-2">Use a look file here</h2>
+      <section className="panel flex items-center gap-3 p-3">
+        <p className="grow text-soft">Replaces the look of {population.name}. Undo brings it back.</p>
+        <Button onClick={() => input.current?.click()}>
+          <FileUp size={13} aria-hidden />
+          Load look…
+        </Button>
+        <input
+          ref={input}
+          type="file"
+          accept=".json"
+          className="sr-only"
+          tabIndex={-1}
+          aria-label="Look file"
+          onChange={(e) => {
+            const chosen = e.target.files?.[0];
+            e.target.value = "";
+            if (chosen) void run("look", () => load(chosen));
+          }}
+        />
+      </section>
+      {sentence && (
+        <p role="alert" className="rounded-lg border-2 border-ink bg-panel p-3">
+          {sentence}
+        </p>
+      )}
+    </div>
+  );
+}

@@ -1,0 +1,28 @@
+/** Ramp edits whose arithmetic is the core's. */
+import { json, type Ramp } from "../api/client";
+import { parsePlace, withStep } from "./edits";
+import { editLook, useStore } from "./store";
+
+type Action = "flip" | "space_evenly" | "set_shares";
+const LABELS: Record<Action, string> = {
+  flip: "Flip the ramp",
+  space_evenly: "Space the stops evenly",
+  set_shares: "Set shares",
+};
+
+export async function editRamp(place: string, action: Action, shares: number[] | null = null) {
+  const { scene, chosen } = useStore.getState();
+  const at = parsePlace(place);
+  if (!scene || !at) return;
+  try {
+    const body = { scene, population: chosen, place, action, shares };
+    const { ramp } = await json<{ ramp: Ramp }>("POST", "/ramp-edits", body);
+    editLook(LABELS[action], (look) => withStep(look, at.layer, at.step, ramp));
+  } catch (error) {
+    useStore.setState({ saving: "refused", saveSentence: (error as Error).message });
+  }
+}
+
+export function setShares(place: string, shares: number[]) {
+  return editRamp(place, "set_shares", shares);
+}

@@ -1,0 +1,320 @@
+/** The state of the page: the draft, what the core said about it, and what is chosen. */
+import { create } from "zustand";
+import {
+  binary,
+  type EvaluationHeader,
+  json,
+  type Look,
+  type Maker,
+  type PopulationDocument,
+  type PopulationHeader,
+  type Refused,
+  type Scene,
+  type SceneAnswer,
+  type StepDescription,
+  type StepList,
+} from "../api/client";
+import { EvaluationQueue } from "../api/evaluator";
+import { withPopulation } from "./edits";
+import { type SaveState, Saver } from "./saver";
+
+export type Room = "gather" | "colour" | "publish";
+
+/** Arrays for the view; kept outside the reactive state because they are large. */
+export interface Geometry {
+  key: string;
+  header: PopulationHeader;
+  positions: Float32Array;
+  orientations: Float32Array;
+  sizes: Float32Array;
+}
+
+interface State {
+  room: Room;
+  sceneId: string;
+  scene: Scene | null;
+  canUndo: boolean;
+  canRedo: boolean;
+  saving: SaveState;
+  saveSentence: string;
+  loadError: string;
+  steps: StepDescription[];
+  scatterSchema: Record<string, unknown>;
+  chosen: string;
+  layer: number;
+  step: number | null;
+  stop: number;
+  results: Record<string, EvaluationHeader>;
+  errors: Record<string, Refused | null>;
+  geometry: Record<string, Geometry>;
+  making: Record<string, boolean>;
+  colours: Record<string, Uint8Array>;
+  colourVersion: number;
+  timing: { median: number; last: number };
+  isolated: number | null;
+  preview: string | null;
+  traced: number | null;
+}
+
+const initial: State = {
+  room: "colour",
+  sceneId: "",
+  scene: null,
+  canUndo: false,
+  canRedo: false,
+  saving: "saved",
+  saveSentence: "",
+  loadError: "",
+  steps: [],
+  scatterSchema: {},
+  chosen: "",
+  layer: 0,
+  step: null,
+  stop: 0,
+  results: {},
+  errors: {},
+  geometry: {},
+  making: {},
+  colours: {},
+  colourVersion: 0,
+  timing: { median: 0, last: 0 },
+  isolated: null,
+  preview: null,
+  traced: null,
+};
+
+export const useStore = create<State>(() => initial);
+const { setState: set, getState: get } = useStore;
+
+let saver: Saver | null = null;
+const queues = new Map<string, EvaluationQueue>();
+const times: number[] = [];
+
+export function chosenPopulation(state: State): PopulationDocument | null {
+  return state.scene?.populations.find((p) => p.id === state.chosen) ?? null;
+}
+
+// Loading
+
+export async function start() {
+  try {
+    const [listed, steps] = await Promise.all([
+      json<{ scenes: { id: string }[] }>("GET", "/scenes"),
+      json<StepList>("GET", "/steps"),
+    ]);
+    set({ steps: steps.steps, scatterSchema: steps.scatter });
+    const wanted = new URLSearchParams(location.search).get("scene");
+    const id = wanted ?? listed.scenes[0]?.id;
+    const answer = id
+      ? await json<SceneAnswer>("GET", `/scenes/${encodeURIComponent(id)}`)
+      : await json<SceneAnswer>("POST", "/scenes", { document: { gaudyseed: 1, name: "Untitled" } });
+    saver = new Saver(answer.id, answer.revision, (saving, saved, saveSentence) =>
+      set({ saving, saveSentence, ...(saved ? { canUndo: saved.can_undo, canRedo: saved.can_redo } : {}) }),
+    );
+    set({ sceneId: answer.id });
+    show(answer);
+  } catch (error) {
+    set({ loadError: (error as Error).message || "The server cannot be reached." });
+  }
+}
+
+function show(answer: SceneAnswer) {
+  const chosen = get().chosen;
+  const still = answer.document.populations.some((p) => p.id === chosen);
+  set({
+    scene: answer.document,
+    canUndo: answer.can_undo,
+    canRedo: answer.can_redo,
+    chosen: still ? chosen : (answer.document.populations[0]?.id ?? ""),
+    saving: "saved",
+    saveSentence: "",
+  });
+  settle();
+  refreshAll();
+}
+
+/** Keep what is chosen within what there is. */
+function settle() {
+  const state = get();
+  const layers = chosenPopulation(state)?.look.lanes.base_colour.layers ?? [];
+  const layer = Math.max(0, Math.min(state.layer, layers.length - 1));
+  const steps = layers[layer]?.paint ?? [];
+  let step = state.step;
+  if (step === null || step >= steps.length) {
+    const ramp = steps.findIndex((s) => s.step === "ramp");
+    step = steps.length === 0 ? null : ramp >= 0 ? ramp : 0;
+  }
+  const opened = step === null ? undefined : steps[step];
+  const stop = opened?.step === "ramp" ? Math.min(state.stop, opened.stops.length - 1) : 0;
+  set({ layer, step, stop });
+}
+
+function refreshAll() {
+  for (const p of get().scene?.populations ?? []) refresh(p.id);
+}
+
+/** Ask for the geometry if the maker changed, and for the colours. */
+function refresh(id: string) {
+  const state = get();
+  const population = state.scene?.populations.find((p) => p.id === id);
+  if (!state.scene || !population) return;
+  const key = JSON.stringify(population.maker);
+  if (state.geometry[id]?.key !== key) void make(id, population.maker, key);
+  queueFor(id).ask({
+    scene: state.scene,
+    population: id,
+    trace: id === state.chosen ? state.traced : null,
+    preview: id === state.chosen ? state.preview : null,
+  });
+}
+
+async function make(id: string, maker: Maker, key: string) {
+  set((s) => ({ making: { ...s.making, [id]: true } }));
+  try {
+    const { header, arrays } = await binary<PopulationHeader>("POST", "/populations", { maker });
+    const current = get().scene?.populations.find((p) => p.id === id);
+    if (!current || JSON.stringify(current.maker) !== key) return;
+    const geometry: Geometry = {
+      key,
+      header,
+      positions: arrays.positions as Float32Array,
+      orientations: arrays.orientations as Float32Array,
+      sizes: arrays.sizes as Float32Array,
+    };
+    const traced = get().traced;
+    set((s) => ({
+      geometry: { ...s.geometry, [id]: geometry },
+      traced: s.chosen === id && traced !== null && traced >= header.count ? null : traced,
+    }));
+  } catch (error) {
+    set((s) => ({ errors: { ...s.errors, [id]: error as Refused } }));
+  } finally {
+    set((s) => ({ making: { ...s.making, [id]: false } }));
+  }
+}
+
+function queueFor(id: string): EvaluationQueue {
+  let queue = queues.get(id);
+  if (!queue) {
+    queue = new EvaluationQueue(id, {
+      done: ({ header, arrays }, took) => {
+        times.push(took);
+        if (times.length > 60) times.shift();
+        const median = times.toSorted((a, b) => a - b)[times.length >> 1]!;
+        set((s) => ({
+          results: { ...s.results, [id]: header },
+          errors: { ...s.errors, [id]: null },
+          colours: { ...s.colours, [id]: arrays.colours as Uint8Array },
+          colourVersion: s.colourVersion + 1,
+          timing: { median, last: took },
+        }));
+      },
+      failed: (error) => set((s) => ({ errors: { ...s.errors, [id]: error } })),
+    });
+    queues.set(id, queue);
+  }
+  return queue;
+}
+
+// Editing
+
+/** Change the draft and show the result at once, without saving: for a drag under way. */
+export function draft(edit: (scene: Scene) => Scene, id = get().chosen) {
+  const scene = get().scene;
+  if (!scene) return;
+  set({ scene: edit(scene) });
+  refresh(id);
+}
+
+/** Save the draft as one revision. */
+export function commit(label: string) {
+  const scene = get().scene;
+  if (scene) saver?.save(scene, label);
+  settle();
+}
+
+export function edit(label: string, change: (scene: Scene) => Scene, id = get().chosen) {
+  draft(change, id);
+  commit(label);
+}
+
+export function editPopulation(label: string, change: (p: PopulationDocument) => PopulationDocument) {
+  edit(label, (scene) => withPopulation(scene, get().chosen, change));
+}
+
+export function editLook(label: string, change: (look: Look) => Look) {
+  editPopulation(label, (p) => ({ ...p, look: change(p.look) }));
+}
+
+export function draftLook(change: (look: Look) => Look) {
+  draft((scene) => withPopulation(scene, get().chosen, (p) => ({ ...p, look: change(p.look) })));
+}
+
+export async function travel(direction: "undo" | "redo") {
+  const state = get();
+  if (!saver || (direction === "undo" ? !state.canUndo && state.saving === "saved" : !state.canRedo)) return;
+  try {
+    show(await saver.move(direction));
+  } catch (error) {
+    set({ saving: "refused", saveSentence: (error as Error).message });
+  }
+}
+
+// Choosing
+
+export function choosePopulation(id: string) {
+  if (id === get().chosen) return;
+  set({ chosen: id, layer: 0, step: null, stop: 0, isolated: null, traced: null, preview: null });
+  settle();
+  refresh(id);
+}
+
+export function chooseLayer(layer: number) {
+  set({ layer, step: null, stop: 0 });
+  settle();
+}
+
+export function chooseStep(step: number, stop = 0) {
+  set({ step, stop });
+}
+
+export function isolate(group: number | null) {
+  if (get().isolated !== group) set({ isolated: group });
+}
+
+export function showPreview(name: string | null) {
+  if (get().preview === name) return;
+  set({ preview: name });
+  refresh(get().chosen);
+}
+
+export function trace(element: number | null) {
+  set({ traced: element });
+  refresh(get().chosen);
+}
+
+export function showRoom(room: Room) {
+  set({ room });
+}
+
+export function addPopulation(population: PopulationDocument) {
+  edit(`Add ${population.name}`, (scene) => ({ ...scene, populations: [...scene.populations, population] }), population.id);
+  choosePopulation(population.id);
+}
+
+export function removePopulation(id: string) {
+  const name = get().scene?.populations.find((p) => p.id === id)?.name ?? "population";
+  edit(`Remove ${name}`, (scene) => ({ ...scene, populations: scene.populations.filter((p) => p.id !== id) }));
+  const left = get().scene?.populations ?? [];
+  if (!left.some((p) => p.id === get().chosen)) {
+    set({ chosen: "" });
+    if (left[0]) choosePopulation(left[0].id);
+  }
+}
+
+export function rememberColour(colour: string) {
+  const scene = get().scene;
+  if (!scene) return;
+  const recent = [colour, ...scene.recent_colours.filter((c) => c !== colour)].slice(0, 12);
+  set({ scene: { ...scene, recent_colours: recent } });
+}

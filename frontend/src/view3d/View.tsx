@@ -1,0 +1,194 @@
+/** The view with its controls, the traced element's mark and card. */
+import { Maximize, Move3d } from "lucide-react";
+import { useEffect, useRef, useState } from "react";
+import { binary, type SurfaceHeader } from "../api/client";
+import { chosenPopulation, edit, trace, useStore } from "../state/store";
+import { Choice } from "../widgets/Choice";
+import { IconButton } from "../widgets/Button";
+import { ViewTrace } from "./ViewTrace";
+import { Stage } from "./Stage";
+
+/** The one stage of the page, for commands from elsewhere (frame all, pictures). */
+export let stage: Stage | null = null;
+
+export function View() {
+  const holder = useRef<HTMLDivElement>(null);
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const [failed, setFailed] = useState("");
+  const [frames, setFrames] = useState(0);
+  const population = useStore(chosenPopulation);
+  const geometry = useStore((s) => s.geometry[s.chosen]);
+  const colours = useStore((s) => s.colours[s.chosen]);
+  const version = useStore((s) => s.colourVersion);
+  const isolated = useStore((s) => s.isolated);
+  const traced = useStore((s) => s.traced);
+  const making = useStore((s) => s.making[s.chosen]);
+  const surround = useStore((s) => s.scene?.view.surround ?? "mid");
+  const shading = useStore((s) => s.scene?.view.shading ?? "finished");
+  const framed = useRef("");
+
+  useEffect(() => {
+    if (!canvas.current || !holder.current) return;
+    let made: Stage;
+    try {
+      made = new Stage(canvas.current);
+    } catch {
+      setFailed("This browser cannot draw in 3D (WebGL 2). The colours are computed all the same.");
+      return;
+    }
+    stage = made;
+    made.onFrame = () => setFrames((n) => n + 1);
+    const box = holder.current;
+    const watch = new ResizeObserver(() => made.resize(box.clientWidth, box.clientHeight));
+    watch.observe(box);
+    return () => {
+      watch.disconnect();
+      made.dispose();
+      stage = null;
+    };
+  }, []);
+
+  const surface = population?.maker.maker === "scatter" ? population.maker.surface : null;
+  useEffect(() => {
+    let stale = false;
+    if (!surface) {
+      stage?.setSurface(null);
+      return;
+    }
+    void binary<SurfaceHeader>("GET", `/surfaces/${surface}`).then(({ arrays }) => {
+      if (stale) return;
+      stage?.setSurface({
+        positions: arrays.positions as Float32Array,
+        normals: arrays.normals as Float32Array,
+        gloss: arrays.gloss as Float32Array,
+        faces: arrays.faces as Int32Array,
+      });
+    });
+    return () => {
+      stale = true;
+    };
+  }, [surface]);
+
+  useEffect(() => {
+    if (!population || !geometry) {
+      stage?.setElements(null, false);
+      return;
+    }
+    const subject = `${population.id} ${surface}`;
+    stage?.setElements(
+      {
+        key: `${geometry.key} ${population.shape}`,
+        shape: population.shape,
+        positions: geometry.positions,
+        orientations: geometry.orientations,
+        sizes: geometry.sizes,
+        low: geometry.header.low,
+        high: geometry.header.high,
+      },
+      framed.current !== subject,
+    );
+    framed.current = subject;
+  }, [population, geometry, surface]);
+
+  useEffect(() => {
+    if (colours) stage?.setColours(colours, version);
+  }, [colours, geometry, population?.shape, version]);
+  useEffect(() => stage?.isolate(isolated), [isolated]);
+  useEffect(() => stage?.setSurround(surround), [surround]);
+  useEffect(() => stage?.setShading(shading), [shading]);
+
+  const pressed = useRef<{ x: number; y: number } | null>(null);
+  const count = geometry?.header.count ?? 0;
+
+  function keys(event: React.KeyboardEvent) {
+    const step = event.shiftKey ? 0.04 : 0.12;
+    const actions: Record<string, () => void> = {
+      ArrowLeft: () => (event.altKey ? stage?.pan(-0.05, 0) : stage?.orbit(-step, 0)),
+      ArrowRight: () => (event.altKey ? stage?.pan(0.05, 0) : stage?.orbit(step, 0)),
+      ArrowUp: () => (event.altKey ? stage?.pan(0, 0.05) : stage?.orbit(0, step)),
+      ArrowDown: () => (event.altKey ? stage?.pan(0, -0.05) : stage?.orbit(0, -step)),
+      "+": () => stage?.zoom(0.88),
+      "=": () => stage?.zoom(0.88),
+      "-": () => stage?.zoom(1.14),
+      Home: () => stage?.frame(),
+      Enter: () => {
+        const box = canvas.current!;
+        trace(stage?.elementAt(box.clientWidth / 2, box.clientHeight / 2) ?? null);
+      },
+      PageDown: () => count && trace(((traced ?? -1) + 1) % count),
+      PageUp: () => count && trace(((traced ?? 0) - 1 + count) % count),
+      Escape: () => trace(null),
+    };
+    const action = actions[event.key];
+    if (!action || event.ctrlKey || event.metaKey) return;
+    event.preventDefault();
+    action();
+  }
+
+  return (
+    <div ref={holder} className="relative h-full min-h-0 overflow-hidden" data-frames={frames > 0 ? "some" : "none"}>
+      <canvas
+        ref={canvas}
+        tabIndex={0}
+        role="application"
+        aria-label={`View of ${population?.name ?? "nothing"}. Arrow keys orbit, with Alt they pan, plus and minus zoom, Home frames all, Enter traces the element in the middle, Page Up and Page Down the neighbours.`}
+        className="block h-full w-full touch-none outline-none focus-visible:shadow-[inset_0_0_0_2px_var(--ink)]"
+        onPointerDown={(e) => {
+          pressed.current = { x: e.clientX, y: e.clientY };
+        }}
+        onPointerUp={(e) => {
+          const from = pressed.current;
+          pressed.current = null;
+          if (!from || e.button !== 0 || Math.hypot(e.clientX - from.x, e.clientY - from.y) > 4) return;
+          const box = e.currentTarget.getBoundingClientRect();
+          trace(stage?.elementAt(e.clientX - box.left, e.clientY - box.top) ?? null);
+        }}
+        onKeyDown={keys}
+      />
+      {failed && <p className="panel absolute inset-x-8 top-20 p-4 text-sm">{failed}</p>}
+      <div className="pointer-events-none absolute inset-x-2.5 top-2.5 flex items-start gap-2 [&>*]:pointer-events-auto">
+        <Choice
+          label="Shading"
+          value={shading}
+          options={[
+            { value: "finished", label: "Finished look" },
+            { value: "flat", label: "Flat colour" },
+          ]}
+          onChange={(value) =>
+            edit("Change the shading", (scene) => ({ ...scene, view: { ...scene.view, shading: value } }))
+          }
+        />
+        <Choice
+          label="Surround"
+          value={surround}
+          options={[
+            { value: "light", label: "Light surround" },
+            { value: "mid", label: "Mid grey surround" },
+            { value: "dark", label: "Dark surround" },
+          ]}
+          onChange={(value) =>
+            edit("Change the surround", (scene) => ({ ...scene, view: { ...scene.view, surround: value } }))
+          }
+        />
+        <IconButton label="Frame all (Home)" onClick={() => stage?.frame()}>
+          <Maximize size={14} />
+        </IconButton>
+        <span className="grow" />
+        {population && (
+          <span className="chip tabular" role="status">
+            {making ? "making…" : `${count.toLocaleString("en-GB")} elements`}
+          </span>
+        )}
+      </div>
+      {!population && (
+        <div className="absolute inset-0 grid place-items-center">
+          <div className="panel max-w-xs p-5 text-center text-sm">
+            <Move3d className="mx-auto mb-2" size={22} />
+            Nothing here yet. Go to Gather: bring in points, or make a scatter.
+          </div>
+        </div>
+      )}
+      <ViewTrace frames={frames} />
+    </div>
+  );
+}

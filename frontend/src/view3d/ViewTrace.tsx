@@ -1,0 +1,65 @@
+/** The traced element: a ring around it and a card with its value after every step. */
+import { X } from "lucide-react";
+import type { Step, TraceStep } from "../api/client";
+import { layersOf, parsePlace } from "../state/edits";
+import { chosenPopulation, trace, useStore } from "../state/store";
+import { STEP_WORDS } from "../chain/words";
+import { stage } from "./View";
+
+export function shownValue(at: TraceStep): string {
+  if (at.kind === "number") return (at.number ?? 0).toFixed(3);
+  if (at.kind === "vector") return (at.vector ?? []).map((v) => v.toFixed(2)).join(" ");
+  return at.colour ?? "";
+}
+
+export function ViewTrace({ frames }: { frames: number }) {
+  const population = useStore(chosenPopulation);
+  const traced = useStore((s) => s.traced);
+  const found = useStore((s) => s.results[s.chosen]?.trace ?? null);
+  if (traced === null || !population || !found || found.element !== traced || frames < 0) return null;
+  const place = stage?.placeOf(traced);
+  const layers = layersOf(population.look);
+  const stepAt = (at: TraceStep): Step | undefined => {
+    const p = parsePlace(at.place);
+    return p ? layers[p.layer]?.paint[p.step] : undefined;
+  };
+  return (
+    <>
+      {place && (
+        <span
+          aria-hidden
+          className="pointer-events-none absolute size-5 -translate-x-1/2 -translate-y-1/2 rounded-full border-2 border-white shadow-[0_0_0_1.5px_#111,inset_0_0_0_1.5px_#111]"
+          style={{ left: place.x, top: place.y }}
+        />
+      )}
+      <section
+        aria-label={`Trace of element ${found.id}`}
+        className="absolute bottom-3 left-3 w-56 rounded-lg bg-[#141414] p-3 text-[11.5px] text-white shadow-lg"
+      >
+        <div className="mb-1.5 flex items-center justify-between">
+          <h3 className="text-xs font-semibold tabular">Element {found.id.toLocaleString("en-GB")}</h3>
+          <button className="rounded p-0.5 hover:bg-white/15" aria-label="Close the trace" onClick={() => trace(null)}>
+            <X size={13} />
+          </button>
+        </div>
+        <dl className="grid grid-cols-[1fr_auto] gap-y-1 tabular">
+          {found.steps.map((at) => (
+            <div key={at.place} className="contents">
+              <dt className="text-[#bdbdbd]">{STEP_WORDS[stepAt(at)?.step ?? "random"].title}</dt>
+              <dd className="flex items-center justify-end gap-1.5">
+                {at.stop !== undefined && <span className="text-[#bdbdbd]">stop {at.stop + 1}</span>}
+                {shownValue(at)}
+                {at.colour && <span className="size-3 rounded-[3px]" style={{ background: at.colour }} />}
+              </dd>
+            </div>
+          ))}
+          <dt className="border-t border-white/20 pt-1 font-medium">Result</dt>
+          <dd className="flex items-center justify-end gap-1.5 border-t border-white/20 pt-1 font-medium">
+            {found.result}
+            <span className="size-3 rounded-[3px]" style={{ background: found.result }} />
+          </dd>
+        </dl>
+      </section>
+    </>
+  );
+}

@@ -1,0 +1,22 @@
+/** How much the view may cost. Slow machines and tests take less through the address: ?view=light. */
+export interface Quality {
+  antialias: boolean;
+  environment: boolean;
+  shadowSize: number;
+  /** Elements drawn at most; the rest keep their colours but are not shown. */
+  most: number;
+  pixelRatio: number;
+}
+
+export function quality(): Quality {
+  const light = new URLSearchParams(location.search).get("view") === "light";
+  return light
+    ? { antialias: false, environment: false, shadowSize: 256, most: 2_000, pixelRatio: 1 }
+    : {
+        antialias: true,
+        environment: true,
+        shadowSize: 2048,
+        most: 1_000_000,
+        pixelRatio: Math.min(window.devicePixelRatio, 2),
+      };
+}

@@ -1,0 +1,110 @@
+/** A colour: a hex field, a picker, and the colours used lately. */
+import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
+import { useEffect, useRef, useState } from "react";
+import { HexColorPicker } from "react-colorful";
+import { rememberColour, useStore } from "../state/store";
+
+interface Props {
+  label: string;
+  value: string;
+  onDraft: (colour: string) => void;
+  onCommit: (colour: string) => void;
+}
+
+/** #rrggbb of what was typed (with or without #, three or six digits), or null. */
+export function hexOf(text: string): string | null {
+  const digits = text.trim().replace(/^#/, "").toLowerCase();
+  if (/^[0-9a-f]{6}$/.test(digits)) return `#${digits}`;
+  if (/^[0-9a-f]{3}$/.test(digits)) return `#${[...digits].map((d) => d + d).join("")}`;
+  return null;
+}
+
+export function ColourField({ label, value, onDraft, onCommit }: Props) {
+  const [text, setText] = useState<string | null>(null);
+  const recent = useStore((s) => s.scene?.recent_colours ?? []);
+  const drafted = useRef<string | null>(null);
+  const wrong = text !== null && hexOf(text) === null;
+
+  function settle() {
+    if (text === null) return;
+    const found = hexOf(text);
+    if (!found) return;
+    setText(null);
+    if (found !== value) commit(found);
+  }
+
+  function commit(colour: string) {
+    drafted.current = null;
+    rememberColour(colour);
+    onCommit(colour);
+  }
+
+  // A drag in the picker is one edit: it is saved when the pointer or key is let go.
+  useEffect(() => {
+    const release = () => {
+      if (drafted.current) commit(drafted.current);
+    };
+    window.addEventListener("pointerup", release);
+    window.addEventListener("keyup", release);
+    return () => {
+      window.removeEventListener("pointerup", release);
+      window.removeEventListener("keyup", release);
+    };
+  });
+
+  return (
+    <span className="inline-flex items-center gap-1.5">
+      <Popover className="contents">
+        <PopoverButton
+          aria-label={`${label}: ${value}. Open the picker`}
+          className="size-6.5 flex-none cursor-pointer rounded-md border border-line shadow-[inset_0_0_0_1px_rgb(255_255_255/0.35)]"
+          style={{ background: value }}
+        />
+        <PopoverPanel anchor={{ to: "bottom start", gap: 6 }} className="panel z-40 w-56 p-2.5 shadow-xl outline-none">
+          <HexColorPicker
+            color={value}
+            style={{ width: "100%", height: 150 }}
+            onChange={(colour) => {
+              if (colour === value) return;
+              drafted.current = colour;
+              onDraft(colour);
+            }}
+          />
+          {recent.length > 0 && (
+            <div className="mt-2.5">
+              <h4 className="heading mb-1">Used lately</h4>
+              <div className="flex flex-wrap gap-1">
+                {recent.map((colour) => (
+                  <button
+                    key={colour}
+                    type="button"
+                    aria-label={`Take ${colour}`}
+                    title={colour}
+                    className="size-5 cursor-pointer rounded border border-line"
+                    style={{ background: colour }}
+                    onClick={() => commit(colour)}
+                  />
+                ))}
+              </div>
+            </div>
+          )}
+        </PopoverPanel>
+      </Popover>
+      <input
+        className="field w-[76px]"
+        aria-label={`${label} as hexadecimal`}
+        aria-invalid={wrong}
+        title={wrong ? "Write six hexadecimal digits, such as #d8452f" : undefined}
+        spellCheck={false}
+        value={text ?? value}
+        onChange={(e) => setText(e.target.value)}
+        onFocus={(e) => e.target.select()}
+        onBlur={settle}
+        onKeyDown={(e) => {
+          if (e.key === "Enter") settle();
+          if (e.key === "Escape") setText(null);
+        }}
+      />
+    </span>
+  );
+}

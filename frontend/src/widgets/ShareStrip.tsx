@@ -1,0 +1,93 @@
+/** The finished population's colours by share; pointing at one singles out its elements. */
+import { useState } from "react";
+import type { EvaluationHeader } from "../api/client";
+import { isolate } from "../state/store";
+import { setShares } from "../state/ramps";
+import { Button } from "./Button";
+import { NumberField } from "./NumberField";
+import { percent, textOn, withShare } from "./shares";
+
+/** A thin strip for lists. */
+export function ThinStrip({ result, height = 8 }: { result: EvaluationHeader | undefined; height?: number }) {
+  const total = result?.count ?? 0;
+  return (
+    <div aria-hidden className="flex overflow-hidden rounded-[3px] bg-well" style={{ height }}>
+      {result?.groups.counts.map((count, k) => (
+        <span key={k} style={{ width: `${(100 * count) / total}%`, background: result.groups.colours[k] ?? "none" }} />
+      ))}
+    </div>
+  );
+}
+
+export function ShareStrip({ result, settable }: { result: EvaluationHeader | undefined; settable: boolean }) {
+  const [typing, setTyping] = useState(false);
+  const counts = result?.groups.counts ?? [];
+  const total = result?.count ?? 0;
+  const place = result?.groups.place ?? null;
+  const open = typing && settable && place !== null;
+  return (
+    <footer className="flex h-full items-center gap-3 border-t border-line bg-panel px-3">
+      <div className="w-[86px] flex-none text-xs leading-tight text-soft">
+        Share of
+        <br />
+        <span className="text-ink tabular">{total.toLocaleString("en-GB")}</span>
+      </div>
+      <ul className="flex h-8 min-w-0 grow overflow-hidden rounded-md bg-well" onPointerLeave={() => isolate(null)} aria-label="Shares">
+        {counts.map((count, k) => {
+          const colour = result?.groups.colours[k] ?? null;
+          const share = total > 0 ? count / total : 0;
+          return (
+            <li
+              key={k}
+              className="relative flex min-w-0 items-center overflow-hidden text-[11.5px] font-semibold tabular"
+              style={{
+                flex: open ? `${Math.max(share, 0.001)} 1 ${58}px` : `${share} 1 0`,
+                background: colour ?? "var(--well)",
+                color: colour ? textOn(colour) : "var(--ink)",
+              }}
+              onPointerEnter={() => isolate(k)}
+            >
+              {open ? (
+                <span className="px-1">
+                  <NumberField
+                    label={`Share of colour ${k + 1}`}
+                    hideLabel
+                    unit="%"
+                    width="w-[62px]"
+                    digits={2}
+                    step={1}
+                    min={0}
+                    max={100}
+                    value={100 * share}
+                    onCommit={(v) => void setShares(place, withShare(counts, k, v / 100))}
+                  />
+                </span>
+              ) : (
+                <button
+                  type="button"
+                  className="h-full w-full min-w-0 cursor-default truncate px-2 text-left"
+                  aria-label={`${colour ?? "no elements"}, ${count.toLocaleString("en-GB")} elements, ${percent(count, total)}: single out`}
+                  title={`${colour ?? ""} · ${count.toLocaleString("en-GB")} elements`}
+                  onFocus={() => isolate(k)}
+                  onBlur={() => isolate(null)}
+                >
+                  {share > 0.035 ? percent(count, total) : ""}
+                </button>
+              )}
+            </li>
+          );
+        })}
+      </ul>
+      <Button
+        aria-pressed={open}
+        strong={open}
+        disabled={!settable}
+        title={settable ? undefined : "Shares can be set for a stepped ramp"}
+        onClick={() => setTyping(!typing)}
+        className="w-[92px]"
+      >
+        {open ? "Done" : "Set shares…"}
+      </Button>
+    </footer>
+  );
+}
