@@ -1,6 +1,6 @@
 /** A step's controls, drawn from the JSON Schema of its parameters. */
 import type { AttributeCensus, Step } from "../api/client";
-import { useStore } from "../state/store";
+import { NONE, useStore } from "../state/store";
 import { Choice } from "../widgets/Choice";
 import { ColourField } from "../widgets/ColourField";
 import { NumberField } from "../widgets/NumberField";
@@ -59,7 +59,7 @@ interface ControlProps {
 }
 
 function Control({ name, of, value, onDraft, onCommit }: ControlProps) {
-  const attributes = useStore((s) => s.geometry[s.chosen]?.header.attributes ?? []);
+  const attributes = useStore((s) => s.geometry[s.chosen]?.header.attributes ?? NONE);
   const title = of.title ?? capital(name);
   const label = `Change ${title.toLowerCase()}`;
   if (of.control === "seed") return <Seed seed={value as number} what={title} onCommit={onCommit} />;

@@ -1,11 +1,11 @@
 /** The populations, each with its true colour shares. */
 import { Trash2 } from "lucide-react";
-import { choosePopulation, removePopulation, useStore } from "../state/store";
+import { choosePopulation, NONE, removePopulation, useStore } from "../state/store";
 import { IconButton } from "../widgets/Button";
 import { ThinStrip } from "../widgets/ShareStrip";
 
 export function Populations({ removable }: { removable?: boolean }) {
-  const populations = useStore((s) => s.scene?.populations ?? []);
+  const populations = useStore((s) => s.scene?.populations ?? NONE);
   const chosen = useStore((s) => s.chosen);
   const results = useStore((s) => s.results);
   const geometry = useStore((s) => s.geometry);

@@ -1,9 +1,9 @@
 /** The values that the elements carry; pointing at one previews it in the view in greys. */
-import { showPreview, useStore } from "../state/store";
+import { NONE, showPreview, useStore } from "../state/store";
 import { Bars } from "../widgets/Distribution";
 
 export function Values() {
-  const attributes = useStore((s) => s.geometry[s.chosen]?.header.attributes ?? []);
+  const attributes = useStore((s) => s.geometry[s.chosen]?.header.attributes ?? NONE);
   const preview = useStore((s) => s.preview);
   return (
     <section aria-label="Values" onPointerLeave={() => showPreview(null)}>

@@ -18,6 +18,9 @@ import { EvaluationQueue } from "../api/evaluator";
 import { withPopulation } from "./edits";
 import { type SaveState, Saver } from "./saver";
 
+/** The one empty list, so that a selector without a result always gives the same value. */
+export const NONE: never[] = [];
+
 export type Room = "gather" | "colour" | "publish";
 
 /** Arrays for the view; kept outside the reactive state because they are large. */

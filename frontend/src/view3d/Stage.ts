@@ -27,7 +27,9 @@ export interface Surface {
 export const SURROUNDS = { light: 0xdedede, mid: 0xa9a9a9, dark: 0x3c3c3c } as const;
 export type Surround = keyof typeof SURROUNDS;
 
-const VIEW_FROM = new THREE.Vector3(-0.78, -1.32, 0.92).normalize();
+/** How much of the view the subject may fill. */
+const MARGIN = 0.9;
+const VIEW_FROM = new THREE.Vector3(-1.22, -1.12, 0.74).normalize();
 
 export class Stage {
   private readonly renderer: THREE.WebGLRenderer;
@@ -49,6 +51,9 @@ export class Stage {
   private elements: THREE.Mesh<THREE.InstancedBufferGeometry> | null = null;
   private current: Elements | null = null;
   private body: THREE.Mesh | null = null;
+  private surfaceBox: THREE.Box3 | null = null;
+  private surfacePositions: Float32Array | null = null;
+  private box = new THREE.Box3();
   private middle = new THREE.Vector3();
   private radius = 1;
   private queued = 0;
@@ -155,6 +160,8 @@ export class Stage {
       this.body.geometry.dispose();
       this.body = null;
     }
+    this.surfaceBox = null;
+    this.surfacePositions = surface?.positions ?? null;
     if (surface) {
       const geometry = new THREE.BufferGeometry();
       geometry.setAttribute("position", new THREE.BufferAttribute(surface.positions, 3));
@@ -162,12 +169,16 @@ export class Stage {
       geometry.setAttribute("gloss", new THREE.BufferAttribute(surface.gloss, 1));
       geometry.setIndex(new THREE.BufferAttribute(new Uint32Array(surface.faces), 1));
       this.body = new THREE.Mesh(geometry, bareMaterial());
+      geometry.computeBoundingBox();
+      this.surfaceBox = geometry.boundingBox;
       this.body.castShadow = true;
       this.body.receiveShadow = true;
       this.scene.add(this.body);
     }
-    this.contactStale = true;
-    this.renderer.shadowMap.needsUpdate = true;
+    if (this.current) {
+      this.place(this.current);
+      this.frame();
+    }
     this.draw();
   }
 
@@ -189,11 +200,9 @@ export class Stage {
   /** Bring everything into view from the first direction. */
   frame(keepDirection = false) {
     const direction = keepDirection ? this.camera.position.clone().sub(this.controls.target).normalize() : VIEW_FROM;
-    const half = THREE.MathUtils.degToRad(this.camera.fov / 2);
-    const fit = Math.atan(Math.tan(half) * Math.min(1, this.camera.aspect));
-    const distance = (this.radius * 0.98) / Math.sin(fit);
-    this.controls.target.copy(this.middle);
-    this.camera.position.copy(this.middle).addScaledVector(direction, distance);
+    const { middle, distance } = this.fitted(direction);
+    this.controls.target.copy(middle);
+    this.camera.position.copy(middle).addScaledVector(direction, distance);
     this.camera.near = distance / 100;
     this.camera.far = distance * 20;
     this.camera.updateProjectionMatrix();
@@ -201,6 +210,34 @@ export class Stage {
     this.controls.maxDistance = this.radius * 16;
     this.controls.update();
     this.draw();
+  }
+
+  /** Where to look at, and from how far, so that all just fits the view from a direction. */
+  private fitted(direction: THREE.Vector3): { middle: THREE.Vector3; distance: number } {
+    const tall = Math.tan(THREE.MathUtils.degToRad(this.camera.fov / 2)) * MARGIN;
+    const wide = tall * this.camera.aspect;
+    const side = new THREE.Vector3().crossVectors(this.camera.up, direction).normalize();
+    const up = new THREE.Vector3().crossVectors(direction, side);
+    const points = [...sampled(this.current?.positions), ...sampled(this.surfacePositions)].map((p) => p.sub(this.middle));
+    if (points.length === 0) return { middle: this.middle, distance: this.radius * 4 };
+    let distance = this.radius * 0.1;
+    let across = 0;
+    let above = 0;
+    // The middle of what is seen moves with the distance: a few rounds settle it.
+    for (let round = 0; round < 6; round++) {
+      const seen = points.map((c) => {
+        const depth = Math.max(distance - c.dot(direction), this.radius * 0.05);
+        return { x: (c.dot(side) - across) / depth, y: (c.dot(up) - above) / depth };
+      });
+      const [left, right] = [Math.min(...seen.map((s) => s.x)), Math.max(...seen.map((s) => s.x))];
+      const [low, high] = [Math.min(...seen.map((s) => s.y)), Math.max(...seen.map((s) => s.y))];
+      across += ((left + right) / 2) * distance;
+      above += ((low + high) / 2) * distance;
+      distance *= Math.max((right - left) / 2 / wide, (high - low) / 2 / tall);
+      distance = Math.max(distance, this.radius * 0.1);
+      if (round === 0) distance = Math.max(distance, this.radius * 2);
+    }
+    return { middle: this.middle.clone().addScaledVector(side, across).addScaledVector(up, above), distance };
   }
 
   /** Turn the camera about the middle, in radians; for the keyboard. */
@@ -308,11 +345,11 @@ export class Stage {
   }
 
   private place(elements: Elements) {
-    const low = new THREE.Vector3(...elements.low);
-    const high = new THREE.Vector3(...elements.high);
-    this.middle.copy(low).add(high).multiplyScalar(0.5);
-    this.radius = Math.max(low.distanceTo(high) / 2, elements.sizes[0] ?? 0.01, 1e-6);
-    const level = Math.min(elements.low[2], this.body ? 0 : Infinity);
+    this.box.set(new THREE.Vector3(...elements.low), new THREE.Vector3(...elements.high));
+    if (this.surfaceBox) this.box.union(this.surfaceBox);
+    this.box.getCenter(this.middle);
+    this.radius = Math.max(this.box.min.distanceTo(this.box.max) / 2, elements.sizes[0] ?? 0.01, 1e-6);
+    const level = this.surfaceBox ? this.surfaceBox.min.z : this.box.min.z;
     this.shadowFloor.position.set(this.middle.x, this.middle.y, level);
     this.shadowFloor.scale.setScalar(this.radius * 6);
     aim(this.sun.key, this.middle, this.radius);
@@ -332,6 +369,15 @@ export class Stage {
     this.canvas.dataset.frames = String(Number(this.canvas.dataset.frames ?? 0) + 1);
     this.onFrame?.();
   }
+}
+
+/** Some of the points, evenly through the array: enough to frame by. */
+function sampled(positions: Float32Array | null | undefined): THREE.Vector3[] {
+  const count = (positions?.length ?? 0) / 3;
+  const stride = Math.max(1, Math.floor(count / 1500));
+  const points: THREE.Vector3[] = [];
+  for (let k = 0; k < count; k += stride) points.push(new THREE.Vector3().fromArray(positions!, 3 * k));
+  return points;
 }
 
 const black = new THREE.MeshBasicMaterial({ color: 0x000000, toneMapped: false });

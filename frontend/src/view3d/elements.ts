@@ -6,14 +6,14 @@ export type Shape = "sequin" | "tile" | "ball";
 /** A thin dished disc whose rim and middle catch the light differently; one unit across. */
 function sequin(): THREE.BufferGeometry {
   const profile = [
-    [0.0, 0.0],
-    [0.17, 0.012],
-    [0.38, 0.05],
-    [0.5, 0.09],
+    [0.0, 0.012],
+    [0.2, 0.008],
+    [0.43, 0.03],
+    [0.5, 0.012],
   ] as const;
   return new THREE.LatheGeometry(
     profile.map(([r, h]) => new THREE.Vector2(r, h)),
-    14,
+    16,
   ).rotateX(Math.PI / 2);
 }
 

@@ -2,7 +2,7 @@
 import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
 import { useEffect, useRef, useState } from "react";
 import { HexColorPicker } from "react-colorful";
-import { rememberColour, useStore } from "../state/store";
+import { NONE, rememberColour, useStore } from "../state/store";
 
 interface Props {
   label: string;
@@ -21,7 +21,7 @@ export function hexOf(text: string): string | null {
 
 export function ColourField({ label, value, onDraft, onCommit }: Props) {
   const [text, setText] = useState<string | null>(null);
-  const recent = useStore((s) => s.scene?.recent_colours ?? []);
+  const recent = useStore((s) => s.scene?.recent_colours ?? NONE);
   const drafted = useRef<string | null>(null);
   const wrong = text !== null && hexOf(text) === null;
 

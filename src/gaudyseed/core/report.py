@@ -174,6 +174,11 @@ def _deciding_layer(evaluation: Evaluation) -> LayerResult | None:
 
 
 def attribute_census(values: np.ndarray) -> dict[str, Any]:
-    """The distribution of one attribute's numbers; of the lengths for vectors."""
-    numbers = values if values.ndim == 1 else np.linalg.norm(values, axis=1)
-    return census.of_numbers(np.ascontiguousarray(numbers, np.float32))
+    """The distribution of one attribute over its own range.
+
+    Of (n, k) values: the last of three components (height, for places), else the first.
+    """
+    numbers = values if values.ndim == 1 else values[:, 2 if values.shape[1] == 3 else 0]
+    numbers = np.ascontiguousarray(numbers, np.float32)
+    whole = census.histogram(numbers, 0.0, 1.0)
+    return census.histogram(numbers, whole["least"], whole["greatest"])

@@ -1,7 +1,7 @@
 """A papier-mache beetle for a parade float: the demo's surface.
 
 Units are scene units (about a metre); z is up, the beetle looks along -y. The
-wing cases, the shield behind the head, the head and the horn take elements; legs,
+wing cases, the shield behind the head, the head and the horns take elements; legs,
 feelers, eyes and the underside stay bare.
 """
 
@@ -20,7 +20,7 @@ def beetle() -> Mesh:
             _belly(),
             _shield(),
             _head(),
-            _horn(),
+            *_horns(),
             *(_eye(side) for side in (-1, 1)),
             *(leg for side in (-1, 1) for leg in _legs(side)),
             *(_feeler(side) for side in (-1, 1)),
@@ -66,7 +66,7 @@ def _belly() -> Mesh:
 
 
 def _shield() -> Mesh:
-    return _dome((0, -0.80, 0.60), (0.74, 0.40, 0.46), coat=True, gloss=0.35, square=0.82)
+    return _dome((0, -0.76, 0.60), (0.78, 0.46, 0.50), coat=True, gloss=0.35, square=0.86)
 
 
 def _head() -> Mesh:
@@ -77,13 +77,21 @@ def _tube(path: np.ndarray, radii: np.ndarray, *, coat: bool, gloss: float = 0.3
     """A round tube along a (k, 3) path with a radius at each point."""
     forward = np.gradient(path, axis=0)
     forward /= np.linalg.norm(forward, axis=1, keepdims=True)
-    reference = np.where(np.abs(forward[:, :1]) < 0.9, [[1.0, 0.0, 0.0]], [[0.0, 0.0, 1.0]])
-    side = np.cross(forward, reference)
-    side /= np.linalg.norm(side, axis=1, keepdims=True)
+    side = _carried(forward)
     other = np.cross(forward, side)
     around = np.linspace(0, 2 * np.pi, columns)
     ring = side[:, None] * np.cos(around)[None, :, None] + other[:, None] * np.sin(around)[None, :, None]
     return grid_mesh(path[:, None] + radii[:, None, None] * ring, coat=coat, gloss=gloss)
+
+
+def _carried(forward: np.ndarray) -> np.ndarray:
+    """A direction square to the path, carried along it without twisting, (k, 3)."""
+    first = np.cross(forward[0], [0.0, 0.0, 1.0] if abs(forward[0, 2]) < 0.9 else [1.0, 0.0, 0.0])
+    sides = [first / np.linalg.norm(first)]
+    for ahead in forward[1:]:
+        leant = sides[-1] - ahead * (ahead @ sides[-1])
+        sides.append(leant / np.linalg.norm(leant))
+    return np.array(sides)
 
 
 def _curve(points: list[tuple[float, float, float]], samples: int) -> np.ndarray:
@@ -96,11 +104,19 @@ def _curve(points: list[tuple[float, float, float]], samples: int) -> np.ndarray
     return 0.5 * (2 * b + (c - a) * f + (2 * a - 5 * b + 4 * c - d) * f**2 + (3 * b - a - 3 * c + d) * f**3)
 
 
-def _horn() -> Mesh:
-    path = _curve([(0, -1.36, 0.62), (0, -1.70, 0.82), (0, -1.86, 1.16), (0, -1.74, 1.50)], 49)
-    radii = 0.15 * (1 - np.linspace(0, 1, 49) ** 1.6) + 0.012
-    radii[-1] = 1e-4
-    return _tube(path, radii, coat=True, gloss=0.35, columns=33)
+def _horns() -> list[Mesh]:
+    """One horn rises from the head, the other reaches forward over it from the shield."""
+    horns = []
+    for points, width in (
+        ([(0, -1.30, 0.58), (0, -1.74, 0.72), (0, -2.06, 1.10), (0, -1.98, 1.62)], 0.15),
+        ([(0, -0.62, 0.86), (0, -0.98, 1.16), (0, -1.42, 1.62), (0, -2.06, 1.96), (0, -2.62, 1.86)], 0.23),
+    ):
+        path = _curve(points, 65)
+        t = np.linspace(0, 1, 65)
+        radii = width * (1 - t**1.7) * (0.86 + 0.14 * np.cos(np.pi * t)) + 0.014
+        radii[-1] = 1e-4
+        horns.append(_tube(path, radii, coat=True, gloss=0.35, columns=33))
+    return horns
 
 
 def _eye(side: int) -> Mesh:

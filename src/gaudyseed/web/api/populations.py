@@ -31,8 +31,6 @@ def described(population: Population) -> dict[str, object]:
     attributes = []
     for a in population.attributes.values():
         census = None if a.kind == "text" else attribute_census(a.readable)
-        if a.kind == "vector" and a.width == 3:
-            census = attribute_census(np.ascontiguousarray(a.readable[:, 2]))
         attributes.append(
             {
                 "name": a.name, "kind": a.kind, "domain": a.domain, "width": a.width, "census": census,

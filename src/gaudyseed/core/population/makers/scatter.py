@@ -66,7 +66,11 @@ class ScatterMaker(MakerModel):
             Attribute("id", "integer", found.numbers, fields=(Column("id", "<i4"),)),
             _vector("position", positions, ("x", "y", "z")),
             _vector("normal", found.normals, ("nx", "ny", "nz")),
-            _vector("orientation", orientations(_leaning(found.normals, low, self.seed, self.tilt), parts[:, 1]), ("qx", "qy", "qz", "qw")),
+            _vector(
+                "orientation",
+                orientations(_leaning(found.normals, low, self.seed, self.tilt), parts[:, 1]),
+                ("qx", "qy", "qz", "qw"),
+            ),
             Attribute("size", "number", sizes.astype(np.float32), fields=(Column("size", "<f4"),)),
             _vector("uv", found.uvs, ("u", "v")),
         ]
