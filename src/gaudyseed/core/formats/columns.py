@@ -124,6 +124,15 @@ def _single(attribute: str, column: str, values: np.ndarray, labels: tuple[str, 
     return Attribute(attribute, kind, values, labels=labels, fields=(Field(column, values.dtype.str),))  # type: ignore[arg-type]
 
 
+def digits(values: np.ndarray) -> list[str]:
+    """Numbers as texts that read back exactly: float64 shortest, float32 in nine digits, integers plain."""
+    if values.dtype.kind in "iu":
+        return list(map(str, values.tolist()))
+    if values.dtype.itemsize > 4:
+        return list(map(repr, values.tolist()))
+    return list(map("%.9g".__mod__, values.tolist()))
+
+
 def outgoing(population: Population, linear: np.ndarray | None) -> list[RawColumn]:
     """Every column that came in, unchanged, then the results.
 

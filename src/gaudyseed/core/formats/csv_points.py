@@ -16,7 +16,7 @@ import numpy as np
 
 from ..errors import BadInput
 from ..population import Population
-from .columns import LARGEST_COLUMNS, RawColumn, outgoing, to_population
+from .columns import LARGEST_COLUMNS, RawColumn, digits, outgoing, to_population
 
 _BATCH = 65_536
 _FORMULA = re.compile(r"^(?:[=@\t\r]|[+-](?![\d.]|inf|nan|$))", re.I)
@@ -142,17 +142,15 @@ def _is_number(text: str) -> bool:
 
 
 def write(population: Population, linear: np.ndarray | None) -> bytes:
-    """UTF-8 CSV with a header; numbers with the shortest digits that read back exactly."""
+    """UTF-8 CSV with a header; numbers with digits that read back exactly."""
     texts = []
     header = []
     for name, values, labels in outgoing(population, linear):
         header.append(name)
         if labels:
             texts.append([labels[k] for k in values.tolist()])
-        elif values.dtype.kind == "f":
-            texts.append(list(values.astype("U")))
         else:
-            texts.append(list(map(str, values.tolist())))
+            texts.append(digits(values))
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\r\n")
     writer.writerow(header)

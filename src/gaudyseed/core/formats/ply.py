@@ -14,7 +14,7 @@ import numpy as np
 
 from ..errors import BadInput
 from ..population import Population
-from .columns import LARGEST_COLUMNS, RawColumn, outgoing, to_population
+from .columns import LARGEST_COLUMNS, RawColumn, digits, outgoing, to_population
 
 _TYPES = {
     "char": "i1", "int8": "i1", "uchar": "u1", "uint8": "u1", "short": "i2", "int16": "i2",
@@ -282,10 +282,8 @@ def write(population: Population, linear: np.ndarray | None) -> bytes:
 
 
 def write_ascii(population: Population, linear: np.ndarray | None) -> bytes:
-    """ASCII PLY with the shortest digits that read back exactly."""
+    """ASCII PLY with digits that read back exactly."""
     columns = _writable(population, linear)
-    texts = [
-        list(map(str, values.tolist() if values.dtype.kind in "iu" else values.astype("U"))) for _, values, _ in columns
-    ]
+    texts = [digits(values) for _, values, _ in columns]
     body = "\n".join(map(" ".join, zip(*texts, strict=True)))
     return _header_lines(columns, population.count, "ascii") + body.encode("ascii") + b"\n"

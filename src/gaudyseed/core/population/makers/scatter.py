@@ -62,15 +62,12 @@ class ScatterMaker(MakerModel):
                 f"The surface took {kept:,} of {self.count:,}: there is no room for more at this spacing. "
                 "Lower the minimum spacing or the evenness.",
             )
+        turned = orientations(_leaning(found.normals, low, self.seed, self.tilt), parts[:, 1])
         attributes = [
             Attribute("id", "integer", found.numbers, fields=(Column("id", "<i4"),)),
             _vector("position", positions, ("x", "y", "z")),
             _vector("normal", found.normals, ("nx", "ny", "nz")),
-            _vector(
-                "orientation",
-                orientations(_leaning(found.normals, low, self.seed, self.tilt), parts[:, 1]),
-                ("qx", "qy", "qz", "qw"),
-            ),
+            _vector("orientation", turned, ("qx", "qy", "qz", "qw")),
             Attribute("size", "number", sizes.astype(np.float32), fields=(Column("size", "<f4"),)),
             _vector("uv", found.uvs, ("u", "v")),
         ]

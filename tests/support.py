@@ -1,0 +1,67 @@
+"""What several tests need."""
+
+from __future__ import annotations
+
+import json
+import struct
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from gaudyseed.core.documents import parse
+from gaudyseed.core.look.model import Look
+from gaudyseed.core.population import Attribute, Field, Population
+from gaudyseed.core.population.derive import with_derived
+
+ROOT = Path(__file__).resolve().parent.parent
+FIVE = ["#131f4d", "#0b6a72", "#22a98a", "#f3b13c", "#ef5236"]
+
+
+def ramp(places: list[float], colours: list[str], **more: Any) -> dict[str, Any]:
+    """A ramp step's document."""
+    stops = [{"at": a, "colour": c} for a, c in zip(places, colours, strict=True)]
+    return {"step": "ramp", "interpolation": "step", "mix_in": "oklab", "stops": stops, **more}
+
+
+def look_document(*steps: dict[str, Any], **layer: Any) -> dict[str, Any]:
+    """A look with one layer of these steps."""
+    return {"gaudyseed": 1, "lanes": {"base_colour": {"layers": [{"name": "Bands", "paint": list(steps), **layer}]}}}
+
+
+def look(*steps: dict[str, Any], **layer: Any) -> Look:
+    """The same, checked."""
+    return parse(Look, look_document(*steps, **layer))
+
+
+def points(count: int, seed: int = 1, **columns: np.ndarray) -> Population:
+    """A population of random places with more number columns."""
+    rng = np.random.default_rng(seed)
+    places = rng.normal(size=(count, 3)).astype(np.float32)
+    table = {"position": Attribute("position", "vector", places, fields=tuple(Field(a, "<f4") for a in "xyz"))}
+    for name, values in columns.items():
+        kind = "colour" if values.ndim == 2 else "integer" if values.dtype.kind in "iu" else "number"
+        table[name] = Attribute(name, kind, values, fields=(Field(name, values.dtype.str),))  # type: ignore[arg-type]
+    return with_derived(Population("clones", count, table))
+
+
+def unpack(data: bytes) -> tuple[dict[str, Any], dict[str, np.ndarray]]:
+    """A binary answer of the server: header and arrays (the layout of web/binary.py)."""
+    assert data[:4] == b"GSB1", data[:80]
+    (size,) = struct.unpack("<I", data[4:8])
+    header = json.loads(data[8 : 8 + size])
+    arrays = {}
+    for a in header["arrays"]:
+        count = int(np.prod(a["shape"]))
+        values = np.frombuffer(data, a["dtype"], count, 8 + size + a["offset"])
+        arrays[a["name"]] = values.reshape(a["shape"])
+    return header, arrays
+
+
+PLACES = ("float x", "float y", "float z")
+
+
+def ply_text(rows: list[str], properties: tuple[str, ...] = PLACES, count: int | None = None) -> bytes:
+    """An ASCII PLY file."""
+    head = ["ply", "format ascii 1.0", f"element vertex {len(rows) if count is None else count}"]
+    return "\n".join([*head, *(f"property {p}" for p in properties), "end_header", *rows, ""]).encode()
