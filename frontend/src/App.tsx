@@ -1,18 +1,20 @@
 /** The page: rooms around one view, the share strip below. */
 import { Redo2, Search, SunMoon, Undo2 } from "lucide-react";
-import { useEffect, useState } from "react";
+import { lazy, Suspense, useEffect, useState } from "react";
 import { commands } from "./commands";
 import { ColourLeft, ColourRight } from "./rooms/colour/ColourRoom";
 import { GatherLeft, GatherRight } from "./rooms/gather/GatherRoom";
 import { DropZone, ImportDialog } from "./rooms/gather/ImportDialog";
 import { PublishLeft, PublishRight } from "./rooms/publish/PublishRoom";
 import { isRamp, parsePlace } from "./state/edits";
-import { chosenPopulation, type Room, showRoom, start, travel, useStore } from "./state/store";
+import { chosenPopulation, type Room, showRoom, travel, useStore } from "./state/store";
 import { flipTheme } from "./theme";
-import { View } from "./view3d/View";
 import { IconButton } from "./widgets/Button";
 import { CommandSearch } from "./widgets/CommandSearch";
 import { ShareStrip } from "./widgets/ShareStrip";
+
+/** The 3D code is most of the program: the page stands and asks for its data while it loads. */
+const View = lazy(() => import("./view3d/View"));
 
 const ROOMS: { room: Room; name: string; left: () => React.ReactNode; right: () => React.ReactNode }[] = [
   { room: "gather", name: "Gather", left: GatherLeft, right: GatherRight },
@@ -110,12 +112,10 @@ export function App() {
   const loaded = useStore((s) => s.scene !== null);
   const loadError = useStore((s) => s.loadError);
   const result = useStore((s) => s.results[s.chosen]);
-  const timing = useStore((s) => s.timing);
   const [searching, setSearching] = useState(false);
   const settable = useSettable();
 
   useEffect(() => {
-    void start();
     const keys = (event: KeyboardEvent) => {
       const command = event.ctrlKey || event.metaKey;
       const typing = event.target instanceof HTMLInputElement;
@@ -155,7 +155,6 @@ export function App() {
     <div
       className="grid h-full grid-rows-[44px_minmax(0,1fr)_46px]"
       data-loaded={loaded}
-      data-median={timing.median.toFixed(1)}
       data-computed={result?.computed.join(" ")}
     >
       <Header onSearch={() => setSearching(true)} />
@@ -163,7 +162,9 @@ export function App() {
         <aside className="min-h-0 overflow-y-auto border-r border-line">
           <shown.left />
         </aside>
-        <View />
+        <Suspense fallback={<div role="status" aria-label="Loading the view" />}>
+          <View />
+        </Suspense>
         <aside className="min-h-0 overflow-y-auto border-l border-line" data-room={room}>
           <shown.right />
         </aside>

@@ -6,7 +6,7 @@ import { layersOf, placeOf, withLayer, withStep } from "./state/edits";
 import { editRamp } from "./state/ramps";
 import { chosenPopulation, choosePopulation, chooseStep, edit, editLook, showRoom, trace, travel, useStore } from "./state/store";
 import { flipTheme } from "./theme";
-import { stage } from "./view3d/View";
+import { view } from "./view3d/current";
 import type { Command } from "./widgets/CommandSearch";
 
 function steps() {
@@ -33,7 +33,7 @@ function rampAction(action: "flip" | "space_evenly") {
 
 export function commands(): Command[] {
   const { state, paint, population } = steps();
-  const view = (label: string, change: Partial<NonNullable<typeof state.scene>["view"]>) => () =>
+  const setView = (label: string, change: Partial<NonNullable<typeof state.scene>["view"]>) => () =>
     edit(label, (scene) => ({ ...scene, view: { ...scene.view, ...change } }));
   const list: Command[] = [
     { name: "Go to Gather", keys: "Alt+1", run: () => showRoom("gather") },
@@ -42,12 +42,12 @@ export function commands(): Command[] {
     { name: "Undo", keys: "Ctrl+Z", run: () => void travel("undo") },
     { name: "Redo", keys: "Ctrl+Shift+Z", run: () => void travel("redo") },
     { name: "Make a scatter", run: () => (showRoom("gather"), newScatter()) },
-    { name: "Frame all in the view", keys: "Home", run: () => stage?.frame() },
-    { name: "Show flat colour", run: view("Change the shading", { shading: "flat" }) },
-    { name: "Show the finished look", run: view("Change the shading", { shading: "finished" }) },
-    { name: "Light surround", run: view("Change the surround", { surround: "light" }) },
-    { name: "Mid grey surround", run: view("Change the surround", { surround: "mid" }) },
-    { name: "Dark surround", run: view("Change the surround", { surround: "dark" }) },
+    { name: "Frame all in the view", keys: "Home", run: () => view.stage?.frame() },
+    { name: "Show flat colour", run: setView("Change the shading", { shading: "flat" }) },
+    { name: "Show the finished look", run: setView("Change the shading", { shading: "finished" }) },
+    { name: "Light surround", run: setView("Change the surround", { surround: "light" }) },
+    { name: "Mid grey surround", run: setView("Change the surround", { surround: "mid" }) },
+    { name: "Dark surround", run: setView("Change the surround", { surround: "dark" }) },
     { name: "Switch between light and dim interface", run: flipTheme },
   ];
   if (population) {

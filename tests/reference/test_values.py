@@ -175,12 +175,15 @@ class Scatter(unittest.TestCase):
             self.assertGreater(p, 1e-4, name)
 
     def test_spacing_holds(self):
-        for spacing, evenness in ((0.05, 0.0), (0.0, 0.7), (0.03, 0.5)):
+        area = surface("beetle").coat_areas.sum()
+        for spacing, evenness in ((0.05, 0.0), (0.03, 0.5), (0.0, 0.7)):
             found = scatter_on(surface("beetle"), 3_000, 9, spacing, evenness)
+            self.assertEqual(len(found.positions), 3_000)
             nearest = cKDTree(found.positions).query(found.positions, k=2)[0][:, 1]
-            area = surface("beetle").coat_areas.sum()
-            wanted = max(spacing, evenness * np.sqrt(area / len(found.positions)))
-            self.assertGreaterEqual(nearest.min(), wanted * (1 - 1e-5))
+            self.assertGreaterEqual(nearest.min(), spacing * (1 - 1e-5))
+            # Evenness: nearly all keep it; it relaxes where thin parts are full.
+            even = evenness * np.sqrt(area / 3_000)
+            self.assertGreater((nearest > even * 0.99).mean(), 0.8)
 
     def test_raising_the_count_keeps_what_was_there(self):
         few = scatter_on(surface("beetle"), 1_000, 4, 0.0, 0.66)

@@ -53,7 +53,8 @@ interface State {
   making: Record<string, boolean>;
   colours: Record<string, Uint8Array>;
   colourVersion: number;
-  timing: { median: number; last: number };
+  /** When the colours that are shown were asked for. */
+  askedAt: number;
   isolated: number | null;
   preview: string | null;
   traced: number | null;
@@ -80,7 +81,7 @@ const initial: State = {
   making: {},
   colours: {},
   colourVersion: 0,
-  timing: { median: 0, last: 0 },
+  askedAt: 0,
   isolated: null,
   preview: null,
   traced: null,
@@ -91,7 +92,6 @@ const { setState: set, getState: get } = useStore;
 
 let saver: Saver | null = null;
 const queues = new Map<string, EvaluationQueue>();
-const times: number[] = [];
 
 export function chosenPopulation(state: State): PopulationDocument | null {
   return state.scene?.populations.find((p) => p.id === state.chosen) ?? null;
@@ -201,15 +201,12 @@ function queueFor(id: string): EvaluationQueue {
   if (!queue) {
     queue = new EvaluationQueue(id, {
       done: ({ header, arrays }, took) => {
-        times.push(took);
-        if (times.length > 60) times.shift();
-        const median = times.toSorted((a, b) => a - b)[times.length >> 1]!;
         set((s) => ({
           results: { ...s.results, [id]: header },
           errors: { ...s.errors, [id]: null },
           colours: { ...s.colours, [id]: arrays.colours as Uint8Array },
           colourVersion: s.colourVersion + 1,
-          timing: { median, last: took },
+          askedAt: performance.now() - took,
         }));
       },
       failed: (error) => set((s) => ({ errors: { ...s.errors, [id]: error } })),

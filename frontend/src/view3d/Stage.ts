@@ -189,6 +189,7 @@ export class Stage {
     (tint.array as Uint8Array).set(colours);
     tint.needsUpdate = true;
     this.version = version;
+    this.canvas.dataset.applied = String(version);
     this.draw();
   }
 

@@ -6,20 +6,16 @@ import { chosenPopulation, edit, trace, useStore } from "../state/store";
 import { Choice } from "../widgets/Choice";
 import { IconButton } from "../widgets/Button";
 import { ViewTrace } from "./ViewTrace";
+import { view } from "./current";
 import { Stage } from "./Stage";
 
-/** The one stage of the page, for commands from elsewhere (frame all, pictures). */
-export let stage: Stage | null = null;
-
-export function View() {
+export default function View() {
   const holder = useRef<HTMLDivElement>(null);
   const canvas = useRef<HTMLCanvasElement>(null);
   const [failed, setFailed] = useState("");
   const [frames, setFrames] = useState(0);
   const population = useStore(chosenPopulation);
   const geometry = useStore((s) => s.geometry[s.chosen]);
-  const colours = useStore((s) => s.colours[s.chosen]);
-  const version = useStore((s) => s.colourVersion);
   const isolated = useStore((s) => s.isolated);
   const traced = useStore((s) => s.traced);
   const making = useStore((s) => s.making[s.chosen]);
@@ -36,7 +32,7 @@ export function View() {
       setFailed("This browser cannot draw in 3D (WebGL 2). The colours are computed all the same.");
       return;
     }
-    stage = made;
+    view.stage = made;
     made.onFrame = () => setFrames((n) => n + 1);
     const box = holder.current;
     const watch = new ResizeObserver(() => made.resize(box.clientWidth, box.clientHeight));
@@ -44,7 +40,7 @@ export function View() {
     return () => {
       watch.disconnect();
       made.dispose();
-      stage = null;
+      view.stage = null;
     };
   }, []);
 
@@ -52,12 +48,12 @@ export function View() {
   useEffect(() => {
     let stale = false;
     if (!surface) {
-      stage?.setSurface(null);
+      view.stage?.setSurface(null);
       return;
     }
     void binary<SurfaceHeader>("GET", `/surfaces/${surface}`).then(({ arrays }) => {
       if (stale) return;
-      stage?.setSurface({
+      view.stage?.setSurface({
         positions: arrays.positions as Float32Array,
         normals: arrays.normals as Float32Array,
         gloss: arrays.gloss as Float32Array,
@@ -71,11 +67,11 @@ export function View() {
 
   useEffect(() => {
     if (!population || !geometry) {
-      stage?.setElements(null, false);
+      view.stage?.setElements(null, false);
       return;
     }
     const subject = `${population.id} ${surface}`;
-    stage?.setElements(
+    view.stage?.setElements(
       {
         key: `${geometry.key} ${population.shape}`,
         shape: population.shape,
@@ -90,12 +86,27 @@ export function View() {
     framed.current = subject;
   }, [population, geometry, surface]);
 
+  // New colours go to the view as they come, not after the panels have been drawn anew ...
+  useEffect(
+    () =>
+      useStore.subscribe((now, before) => {
+        if (now.colourVersion === before.colourVersion) return;
+        const fresh = now.colours[now.chosen];
+        if (!fresh || fresh === before.colours[before.chosen] || !canvas.current) return;
+        view.stage?.setColours(fresh, now.colourVersion);
+        canvas.current.dataset.took = (performance.now() - now.askedAt).toFixed(2);
+      }),
+    [],
+  );
+  // ... and again when other elements are shown.
   useEffect(() => {
-    if (colours) stage?.setColours(colours, version);
-  }, [colours, geometry, population?.shape, version]);
-  useEffect(() => stage?.isolate(isolated), [isolated]);
-  useEffect(() => stage?.setSurround(surround), [surround]);
-  useEffect(() => stage?.setShading(shading), [shading]);
+    const { colours, chosen, colourVersion } = useStore.getState();
+    const there = colours[chosen];
+    if (there) view.stage?.setColours(there, colourVersion);
+  }, [geometry, population?.id, population?.shape]);
+  useEffect(() => view.stage?.isolate(isolated), [isolated]);
+  useEffect(() => view.stage?.setSurround(surround), [surround]);
+  useEffect(() => view.stage?.setShading(shading), [shading]);
 
   const pressed = useRef<{ x: number; y: number } | null>(null);
   const count = geometry?.header.count ?? 0;
@@ -103,17 +114,17 @@ export function View() {
   function keys(event: React.KeyboardEvent) {
     const step = event.shiftKey ? 0.04 : 0.12;
     const actions: Record<string, () => void> = {
-      ArrowLeft: () => (event.altKey ? stage?.pan(-0.05, 0) : stage?.orbit(-step, 0)),
-      ArrowRight: () => (event.altKey ? stage?.pan(0.05, 0) : stage?.orbit(step, 0)),
-      ArrowUp: () => (event.altKey ? stage?.pan(0, 0.05) : stage?.orbit(0, step)),
-      ArrowDown: () => (event.altKey ? stage?.pan(0, -0.05) : stage?.orbit(0, -step)),
-      "+": () => stage?.zoom(0.88),
-      "=": () => stage?.zoom(0.88),
-      "-": () => stage?.zoom(1.14),
-      Home: () => stage?.frame(),
+      ArrowLeft: () => (event.altKey ? view.stage?.pan(-0.05, 0) : view.stage?.orbit(-step, 0)),
+      ArrowRight: () => (event.altKey ? view.stage?.pan(0.05, 0) : view.stage?.orbit(step, 0)),
+      ArrowUp: () => (event.altKey ? view.stage?.pan(0, 0.05) : view.stage?.orbit(0, step)),
+      ArrowDown: () => (event.altKey ? view.stage?.pan(0, -0.05) : view.stage?.orbit(0, -step)),
+      "+": () => view.stage?.zoom(0.88),
+      "=": () => view.stage?.zoom(0.88),
+      "-": () => view.stage?.zoom(1.14),
+      Home: () => view.stage?.frame(),
       Enter: () => {
         const box = canvas.current!;
-        trace(stage?.elementAt(box.clientWidth / 2, box.clientHeight / 2) ?? null);
+        trace(view.stage?.elementAt(box.clientWidth / 2, box.clientHeight / 2) ?? null);
       },
       PageDown: () => count && trace(((traced ?? -1) + 1) % count),
       PageUp: () => count && trace(((traced ?? 0) - 1 + count) % count),
@@ -141,7 +152,7 @@ export function View() {
           pressed.current = null;
           if (!from || e.button !== 0 || Math.hypot(e.clientX - from.x, e.clientY - from.y) > 4) return;
           const box = e.currentTarget.getBoundingClientRect();
-          trace(stage?.elementAt(e.clientX - box.left, e.clientY - box.top) ?? null);
+          trace(view.stage?.elementAt(e.clientX - box.left, e.clientY - box.top) ?? null);
         }}
         onKeyDown={keys}
       />
@@ -170,7 +181,7 @@ export function View() {
             edit("Change the surround", (scene) => ({ ...scene, view: { ...scene.view, surround: value } }))
           }
         />
-        <IconButton label="Frame all (Home)" onClick={() => stage?.frame()}>
+        <IconButton label="Frame all (Home)" onClick={() => view.stage?.frame()}>
           <Maximize size={14} />
         </IconButton>
         <span className="grow" />

@@ -4,7 +4,7 @@ import type { Step, TraceStep } from "../api/client";
 import { layersOf, parsePlace } from "../state/edits";
 import { chosenPopulation, trace, useStore } from "../state/store";
 import { STEP_WORDS } from "../chain/words";
-import { stage } from "./View";
+import { view } from "./current";
 
 export function shownValue(at: TraceStep): string {
   if (at.kind === "number") return (at.number ?? 0).toFixed(3);
@@ -17,7 +17,7 @@ export function ViewTrace({ frames }: { frames: number }) {
   const traced = useStore((s) => s.traced);
   const found = useStore((s) => s.results[s.chosen]?.trace ?? null);
   if (traced === null || !population || !found || found.element !== traced || frames < 0) return null;
-  const place = stage?.placeOf(traced);
+  const place = view.stage?.placeOf(traced);
   const layers = layersOf(population.look);
   const stepAt = (at: TraceStep): Step | undefined => {
     const p = parsePlace(at.place);

@@ -98,20 +98,13 @@ def _of_drift(step: Drift, place: str, before: StepResult) -> Iterator[Advisory]
     grey = float((saturation(colours[:: max(1, len(colours) // _SAMPLE)]) < 0.01).mean()) if len(colours) else 0.0
     if grey >= 0.02:
         ranges = " or ".join(w for w, r in (("hue", step.hue), ("saturation", step.saturation)) if r)
-        who = (
-            "Every incoming colour is a grey"
-            if grey > 0.999
-            else f"{100 * grey:.0f} % of the incoming colours are greys"
-        )
-        fix = None
-        if step.lightness == 0:
-            fix = Fix("Drift their lightness", [{"op": "add", "path": f"{at}/lightness", "value": 0.08}])
-        yield Advisory(
-            "drift_without_saturation",
-            place,
-            f"{who}: without saturation there is no {ranges} to drift.",
-            fix,
-        )
+        all_grey = grey > 0.999
+        who = "Every incoming colour is a grey" if all_grey else f"{100 * grey:.0f} % of the incoming colours are greys"
+        sentence = f"{who}: without saturation there is no {ranges} to drift."
+        values = {"hue": 0.0, "saturation": 0.0, "lightness": max(step.lightness, 0.08)}
+        operations = [{"op": "add", "path": f"{at}/{k}", "value": v} for k, v in values.items()]
+        fix = Fix("Drift lightness alone", operations) if all_grey else None
+        yield Advisory("drift_without_saturation", place, sentence, fix)
 
 
 def _of_ramp(place: str, ramp: dict[str, Any]) -> Iterator[Advisory]:

@@ -92,12 +92,11 @@ def _packed(array: np.ndarray) -> str:
     return base64.b64encode(np.ascontiguousarray(array).tobytes()).decode("ascii")
 
 
-def of_ramp(ramp: Ramp, values: np.ndarray, stops: np.ndarray) -> dict[str, Any]:
+def of_ramp(ramp: Ramp, incoming: dict[str, Any], stops: np.ndarray) -> dict[str, Any]:
     """A ramp's bar, what comes in over 0..1, and how many of (n,) ``stops`` each stop has."""
     centres = ((np.arange(BAR) + 0.5) / BAR).astype(np.float32)
     counts = np.zeros(256, np.int64)
     kernels.count_groups(stops, counts)
-    incoming = histogram(values, 0.0, 1.0)
     return {
         "bar": _packed(display_bytes(ramp.colours_of(centres))), "incoming": incoming,
         "counts": counts[: len(ramp.positions)].tolist(), "reached": reached(incoming),

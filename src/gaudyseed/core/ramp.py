@@ -13,6 +13,7 @@ from typing import Literal
 
 import numpy as np
 
+from .buffers import empty
 from .colour.spaces import linear_to_oklab, parse_hex
 from .errors import BadInput
 from .kernels import ramps as kernels
@@ -37,30 +38,25 @@ class Ramp:
 
     def bands_of(self, values: np.ndarray, check: Check = None) -> np.ndarray:
         """(n,) uint8: the band of each value, counting from 0."""
-        out = np.empty(len(values), np.uint8)
+        out = empty(len(values), np.uint8)
         edges, table = self.edges, kernels.segment_table(self.edges)
         over(len(out), lambda a, b: kernels.bands(values[a:b], edges, table, out[a:b]), check)
         return out
 
     def colours_of(self, values: np.ndarray, check: Check = None) -> np.ndarray:
         """(n, 3) linear float32 colours of (n,) float32 values."""
-        out = np.empty((len(values), 3), np.float32)
         if self.interpolation == "step":
-            self._fill_bands(values, out, check)
-        else:
-            self._fill_linear(values, out, check)
+            return self.colours_of_bands(self.bands_of(values, check), check)
+        out = empty((len(values), 3))
+        self._fill_linear(values, out, check)
         return out
 
-    def _fill_bands(self, values: np.ndarray, out: np.ndarray, check: Check) -> None:
-        edges, table = self.edges, kernels.segment_table(self.edges)
+    def colours_of_bands(self, bands: np.ndarray, check: Check = None) -> np.ndarray:
+        """(n, 3) linear float32 colours of (n,) uint8 bands."""
+        out = empty((len(bands), 3))
         colours = self.colours.astype(np.float32)
-
-        def work(a: int, b: int) -> None:
-            found = np.empty(b - a, np.uint8)
-            kernels.bands(values[a:b], edges, table, found)
-            kernels.pick(found, colours, out[a:b])
-
-        over(len(values), work, check)
+        over(len(out), lambda a, b: kernels.pick(bands[a:b], colours, out[a:b]), check)
+        return out
 
     def _fill_linear(self, values: np.ndarray, out: np.ndarray, check: Check) -> None:
         in_oklab = self.mix_in == "oklab"

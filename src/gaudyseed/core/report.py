@@ -64,13 +64,17 @@ class Reporter:
         found = _of_step(result, before, _numbers_before(chain, index))
         step = result.compiled.step
         if isinstance(step, Ramp) and before is not None:
-            found["ramp"] = census.of_ramp(step.compiled(), before.value.array, self._stops_of(result, before))
+            values = before.value.array
+            incoming = self._cached(digest_of("incoming", before.digest), lambda: census.histogram(values, 0.0, 1.0))
+            found["ramp"] = census.of_ramp(step.compiled(), incoming, self._stops_of(result, before))
         return found
 
     def _stops_of(self, ramp: StepResult, before: StepResult) -> np.ndarray:
         """(n,) uint8: the stop that each element counts for."""
         step = ramp.compiled.step
         assert isinstance(step, Ramp)
+        if ramp.value.stops is not None:
+            return ramp.value.stops
         values = before.value.array
         return self._cached(digest_of("stops", ramp.digest), lambda: step.compiled().groups_of(values), len(values))
 

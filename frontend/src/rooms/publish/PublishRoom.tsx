@@ -3,7 +3,7 @@ import { Download, FileUp, Image } from "lucide-react";
 import { useRef, useState } from "react";
 import { file, type Look } from "../../api/client";
 import { chosenPopulation, editPopulation, useStore } from "../../state/store";
-import { stage } from "../../view3d/View";
+import { view } from "../../view3d/current";
 import { Button } from "../../widgets/Button";
 import { NumberField } from "../../widgets/NumberField";
 import { Populations } from "../Populations";
@@ -119,8 +119,8 @@ export function PublishRight() {
           disabled={busy !== ""}
           onClick={() =>
             void run("picture", async () => {
-              if (!stage) throw new Error("There is no view to take a picture of.");
-              save(await stage.picture(size.width, size.height), `${population.id}-${size.width}x${size.height}.png`);
+              if (!view.stage) throw new Error("There is no view to take a picture of.");
+              save(await view.stage.picture(size.width, size.height), `${population.id}-${size.width}x${size.height}.png`);
             })
           }
         >

@@ -10,6 +10,7 @@ from collections.abc import Callable
 
 import numpy as np
 
+from ..buffers import empty
 from ..errors import BadInput
 from ..kernels import encoding
 from ..kernels.parallel import over
@@ -76,7 +77,7 @@ def to_hex(linear: np.ndarray) -> str:
 
 def display_bytes(linear: np.ndarray, check: Callable[[], None] | None = None) -> np.ndarray:
     """8-bit display-encoded colours (n, 3) of linear float32 colours (n, 3)."""
-    out = np.empty(linear.shape, np.uint8)
+    out = empty(linear.shape, np.uint8)
     source = np.ascontiguousarray(linear, np.float32)
 
     def work(a: int, b: int) -> None:

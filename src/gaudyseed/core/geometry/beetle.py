@@ -7,6 +7,8 @@ feelers, eyes and the underside stay bare.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 
 from .mesh import Mesh, grid_mesh, joined
@@ -94,7 +96,7 @@ def _carried(forward: np.ndarray) -> np.ndarray:
     return np.array(sides)
 
 
-def _curve(points: list[tuple[float, float, float]], samples: int) -> np.ndarray:
+def _curve(points: Sequence[tuple[float, float, float]], samples: int) -> np.ndarray:
     """A smooth path through points: Catmull-Rom, the ends repeated."""
     p = np.array([points[0], *points, points[-1]], np.float64)
     t = np.linspace(0, len(points) - 1 - 1e-9, samples)

@@ -32,8 +32,9 @@ def scatter_on(mesh: Mesh, count: int, seed: int, spacing: float = 0.0, evenness
     spacing
         No two points are nearer than this, in scene units.
     evenness
-        0..0.75. The i-th point also keeps ``evenness * sqrt(area / i)`` from all
-        earlier ones: 0 is purely random, 0.7 is nearly as even as can be.
+        0..0.75. The i-th point also keeps about ``evenness * sqrt(area / i)`` from all
+        earlier ones, less where the surface is full: 0 is purely random, 0.7 is
+        nearly as even as can be.
 
     Returns
     -------

@@ -1,8 +1,9 @@
 """Points on a triangle mesh, uniform by area, kept apart by a minimum spacing.
 
 Candidates come in a fixed order, each from a hash of (seed, number). One is kept
-when no earlier kept one is nearer than the spacing for its place in the order.
-That spacing depends on the place alone, so a larger count only appends.
+when no earlier kept one is nearer than the spacing at that moment. That spacing
+depends on how many came and were kept before, not on the count, so a larger count
+only appends.
 """
 
 from __future__ import annotations
@@ -13,6 +14,9 @@ from numba.types import Array, float32
 
 from . import OPTIONS
 from .hashing import pcg3d, unit
+
+#: Where thin parts fill up early, the even spacing relaxes after this many candidates for each kept one.
+PATIENCE = 10
 
 _P1 = np.int64(73856093)
 _P2 = np.int64(19349663)
@@ -60,7 +64,7 @@ def scatter(vertices, faces, cumulative, count, seed, area, spacing, evenness, a
         x = w0 * vertices[i0, 0] + w1 * vertices[i1, 0] + w2 * vertices[i2, 0]
         y = w0 * vertices[i0, 1] + w1 * vertices[i1, 1] + w2 * vertices[i2, 1]
         z = w0 * vertices[i0, 2] + w1 * vertices[i1, 2] + w2 * vertices[i2, 2]
-        radius = max(spacing, evenness * np.sqrt(area / (kept + 1)))
+        radius = max(spacing, evenness * np.sqrt(area / max(kept + 1, candidate // PATIENCE)))
         if radius > 0.0:
             if cell == 0.0 or (radius < cell * 0.5):
                 # The spacing has halved: lay the grid anew, so that a search never visits more than 27 cells.

@@ -13,6 +13,7 @@ from functools import cached_property
 
 import numpy as np
 
+from ..buffers import empty
 from ..cache import ResultCache
 from ..colour.spaces import display_bytes
 from ..digest import digest_of
@@ -133,7 +134,8 @@ class Evaluator:
             if found is None:
                 context = Context(population, compiled.place, check)
                 value = compiled.step.apply(context, value)
-                self.cache.put(above, value, value.array.nbytes)
+                size = value.array.nbytes + (0 if value.stops is None else value.stops.nbytes)
+                self.cache.put(above, value, size)
                 computed.append(compiled.place)
             else:
                 value = found
@@ -162,7 +164,7 @@ class Evaluator:
         amounts = np.full(1, amount, np.float32)
         if mask:
             amounts = np.clip(mask[-1].value.array, 0, 1) * np.float32(amount)
-        out = np.empty_like(under)
+        out = empty(under.shape)
         each, colours = len(amounts) > 1, paint[-1].value.array
         over(
             count,

@@ -21,10 +21,14 @@ Seed = Field(ge=0, le=2**32 - 1, title="Seed", json_schema_extra={"control": "se
 
 @dataclass(frozen=True)
 class Value:
-    """What a step gives: (n,) float32 numbers, or (n, 3) float32 vectors or linear colours."""
+    """What a step gives: (n,) float32 numbers, or (n, 3) float32 vectors or linear colours.
+
+    ``stops`` (n,) uint8 is a by-product of a stepped ramp: the band of each element.
+    """
 
     kind: Kind
     array: np.ndarray
+    stops: np.ndarray | None = None
 
 
 @dataclass(frozen=True)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import ClassVar, Literal
 
 import numpy as np
-from pydantic import Field
+from pydantic import Field, field_validator
 
 from ...colour.spaces import parse_hex
 from ...population import Population
@@ -23,12 +23,15 @@ class Constant(Step):
         json_schema_extra={"control": "number_or_colour"},
     )  # fmt: skip
 
-    def model_post_init(self, context: object, /) -> None:
+    @field_validator("value")
+    @classmethod
+    def _colour_or_number(cls, value: float | str) -> float | str:
         """Refuse texts that are no colours and numbers out of range."""
-        if isinstance(self.value, str):
-            parse_hex(self.value)
-        elif not abs(self.value) <= 1e9:
+        if isinstance(value, str):
+            parse_hex(value)
+        elif not abs(value) <= 1e9:
             raise ValueError("a number within plus or minus 1e9 is wanted")
+        return value
 
     def result_kind(self, population: Population, place: str) -> Kind:
         """By the value."""

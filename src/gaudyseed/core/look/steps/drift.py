@@ -7,6 +7,7 @@ from typing import Any, ClassVar, Literal
 import numpy as np
 from pydantic import Field
 
+from ...buffers import empty
 from ...kernels import drift as kernels
 from ...kernels.parallel import over
 from ...population import Population
@@ -50,7 +51,7 @@ class Drift(Step):
         assert incoming is not None
         colours = incoming.array
         low, high = context.population.keys
-        out = np.empty_like(colours)
+        out = empty(colours.shape)
         offset, gain = _DIRECTIONS[self.direction]
         seed = np.uint32(self.seed)
 

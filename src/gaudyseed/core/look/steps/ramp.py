@@ -69,4 +69,8 @@ class Ramp(Step):
     def apply(self, context: Context, incoming: Value | None) -> Value:
         """(n, 3) linear float32."""
         assert incoming is not None
-        return Value("colour", self.compiled().colours_of(incoming.array, context.check))
+        ramp = self.compiled()
+        if self.interpolation == "step":
+            bands = ramp.bands_of(incoming.array, context.check)
+            return Value("colour", ramp.colours_of_bands(bands, context.check), bands)
+        return Value("colour", ramp.colours_of(incoming.array, context.check))

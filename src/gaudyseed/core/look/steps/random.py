@@ -7,6 +7,7 @@ from typing import Any, ClassVar, Literal
 import numpy as np
 from pydantic import Field
 
+from ...buffers import empty
 from ...errors import BadInput
 from ...kernels import hashing
 from ...kernels.parallel import over
@@ -58,7 +59,7 @@ class Random(Step):
     def apply(self, context: Context, incoming: Value | None) -> Value:
         """(n,) float32 in [0, 1)."""
         low, high = self._words(context.population, context.place)
-        out = np.empty(context.population.count, np.float32)
+        out = empty(context.population.count)
         seed = np.uint32(self.seed)
         over(
             len(out),

@@ -7,6 +7,7 @@ from typing import ClassVar, Literal
 import numpy as np
 from pydantic import Field
 
+from ...buffers import empty
 from ...kernels import shaping
 from ...kernels.parallel import over
 from .base import Context, Kind, Step, Value
@@ -36,7 +37,7 @@ class Range(Step):
     def apply(self, context: Context, incoming: Value | None) -> Value:
         """(n,) float32."""
         assert incoming is not None
-        values, out = incoming.array, np.empty_like(incoming.array)
+        values, out = incoming.array, empty(incoming.array.shape)
         low, high = self.ends(values)
         to = (self.to_high, self.to_low) if self.flip else (self.to_low, self.to_high)
         over(

@@ -52,18 +52,17 @@ class ImportedMaker(MakerModel):
     def _attribute(self, a: ImportedAttribute, columns: ColumnSource) -> Attribute:
         place = f"maker.attributes.{a.name}"
         try:
-            values = np.frombuffer(columns.column(a.digest), a.dtype)
+            data = columns.column(a.digest)
             labels = unpack_labels(columns.column(a.labels)) if a.labels else ()
         except KeyError:
             raise BadInput(
                 f"The column {a.name!r} of {self.file} is not in this store. Import the file again.",
                 place=place,
             ) from None
-        if len(values) != self.count * a.width:
-            raise BadInput(
-                f"The column {a.name!r} holds {len(values)} values where {self.count * a.width} are declared.",
-                place=place,
-            )
+        wanted = self.count * a.width * np.dtype(a.dtype).itemsize
+        if len(data) != wanted:
+            raise BadInput(f"The column {a.name!r} holds {len(data)} bytes where {wanted} are declared.", place=place)
+        values = np.frombuffer(data, a.dtype)
         if a.kind == "text" and (not labels or values.min() < 0 or values.max() >= len(labels)):
             raise BadInput(f"The texts of {a.name!r} do not match its values. Import again.", place=place)
         shaped = values if a.width == 1 else values.reshape(-1, a.width)

@@ -1,0 +1,1 @@
+"""Speed: ratios against plain reference scripts in the same run (``./gaudy bench``)."""

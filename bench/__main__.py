@@ -1,0 +1,231 @@
+"""Measure the chain, the server and the page; print figures and write docs/performance.md."""
+
+from __future__ import annotations
+
+import json
+import os
+import resource
+import subprocess
+import sys
+import tempfile
+import time
+import urllib.request
+from collections.abc import Callable
+from pathlib import Path
+from statistics import median
+from typing import Any
+
+import numpy as np
+
+from bench.plain import chain as plain_chain
+from gaudyseed.core.look.evaluate import Evaluator
+from gaudyseed.core.look.model import Look
+from gaudyseed.core.population import Attribute, Population
+from gaudyseed.demo import demo_scene
+
+ROOT = Path(__file__).resolve().parent.parent
+PLACES = np.array([0.0, 0.2, 0.4, 0.6, 0.8, 1.0])
+COLOURS = ["#131f4d", "#0b6a72", "#22a98a", "#f3b13c", "#ef5236", "#f6e7cf"]
+
+
+def bare(count: int) -> Population:
+    """A population with ids only."""
+    return Population("clones", count, {"id": Attribute("id", "integer", np.arange(count, dtype=np.int64))})
+
+
+def look(first: float = 0.2) -> Look:
+    """random, range, ramp of six stops in OKLab, drift."""
+    places = [0.0, first, *PLACES[2:]]
+    paint: list[dict[str, Any]] = [
+        {"step": "random", "seed": 42},
+        {"step": "range", "to_low": 0.05, "to_high": 0.95},
+        {"step": "ramp", "interpolation": "linear", "mix_in": "oklab",
+         "stops": [{"at": a, "colour": c} for a, c in zip(places, COLOURS, strict=True)]},
+        {"step": "drift", "hue": 18, "saturation": 0.06, "lightness": 0.06, "seed": 3},
+    ]  # fmt: skip
+    return Look.model_validate({"lanes": {"base_colour": {"layers": [{"paint": paint}]}}})
+
+
+def timed(work: Callable[[], object], rounds: int) -> list[float]:
+    """Milliseconds of each round."""
+    found = []
+    for _ in range(rounds):
+        began = time.perf_counter()
+        work()
+        found.append(1000 * (time.perf_counter() - began))
+    return found
+
+
+def bench_chain(rows: list[tuple[str, str, str]]) -> None:
+    """The whole chain, result cache cold, kernels warm, against the plain script."""
+    population, count = bare(1_000_000), 1_000_000
+    assert population.keys is not None
+    evaluator, chain = Evaluator(), look()
+
+    def ours() -> None:
+        evaluator.cache.clear()
+        evaluator.evaluate(population, chain)
+
+    ours()
+    mine = timed(ours, 9)
+    theirs = timed(lambda: plain_chain(count, PLACES, COLOURS), 3)
+    ratio = median(theirs) / median(mine)
+    rows.append(
+        (
+            "chain of four steps, 1,000,000 elements, cache cold",
+            f"{median(mine):.1f} ms against {median(theirs):.0f} ms",
+            f"{ratio:.1f} times as fast (wanted: 20)",
+        )
+    )
+
+
+def bench_growth(rows: list[tuple[str, str, str]]) -> None:
+    """Ten million elements in a process of its own: time and peak memory."""
+    program = """
+import resource, time
+from bench.__main__ import bare, look
+from gaudyseed.core.look.evaluate import Evaluator
+times = []
+for count in (1_000_000, 10_000_000):
+    population = bare(count); population.keys; evaluator = Evaluator(); best = 1e9
+    for _ in range(4):
+        evaluator.cache.clear()
+        began = time.perf_counter(); evaluator.evaluate(population, look()); best = min(best, time.perf_counter() - began)
+    times.append(best)
+print(times[0], times[1], resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024)
+"""
+    done = subprocess.run([sys.executable, "-c", program], cwd=ROOT, capture_output=True, text=True, check=True)
+    one, ten, peak = map(float, done.stdout.split())
+    rows.append(
+        (
+            "the same, 10,000,000 elements",
+            f"{1000 * ten:.0f} ms, {ten / one:.1f} times the time of a tenth",
+            f"peak memory {peak:.0f} MB (wanted: below 1,500)",
+        )
+    )
+
+
+class Server:
+    """The real server on a scene of its own."""
+
+    def __enter__(self) -> Server:
+        self.folder = tempfile.TemporaryDirectory()
+        command = [sys.executable, "-m", "gaudyseed.cli", "demo", "--no-open", "--port", "8930"]
+        command += ["--data", str(Path(self.folder.name) / "bench.sqlite")]
+        self.began = time.perf_counter()
+        self.process = subprocess.Popen(command, stdout=subprocess.PIPE, text=True, cwd=ROOT)
+        assert self.process.stdout
+        self.address = self.process.stdout.readline().split()[-1]
+        urllib.request.urlopen(self.address).read()
+        self.ready = time.perf_counter() - self.began
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self.process.terminate()
+        self.process.wait()
+        self.folder.cleanup()
+
+    def post(self, path: str, body: dict[str, Any]) -> bytes:
+        """The answer to JSON."""
+        headers = {"Content-Type": "application/json"}
+        request = urllib.request.Request(f"{self.address}api{path}", json.dumps(body).encode(), headers)
+        with urllib.request.urlopen(request) as response:
+            data: bytes = response.read()
+            return data
+
+
+def bench_server(server: Server, rows: list[tuple[str, str, str]]) -> None:
+    """A ramp edit, as the page asks for it."""
+    rows.append(("server start to first page", f"{server.ready:.2f} s", "(wanted with the page: below 5)"))
+    for count, wanted, rounds in ((50_000, 15, 200), (1_000_000, 80, 40)):
+        scene = demo_scene().model_dump(mode="json")
+        scene["populations"][0]["maker"].update(count=count, evenness=0.3)
+        paint = scene["populations"][0]["look"]["lanes"]["base_colour"]["layers"][0]["paint"]
+        times, computed, inside = [], set(), []
+        for k in range(rounds + 5):
+            paint[1]["stops"][1]["at"] = 0.2 + 0.13 * k / rounds
+            body = {"scene": scene, "population": "beetle-sequins"}
+            began = time.perf_counter()
+            data = server.post("/evaluations", body)
+            times.append(1000 * (time.perf_counter() - began))
+            header = json.loads(data[8 : 8 + int.from_bytes(data[4:8], "little")])
+            inside.append(header["milliseconds"])
+            if k:
+                computed.add(" ".join(p[p.rindex(".") + 1 :] for p in header["computed"]))
+        times, inside = times[5:], inside[5:]
+        p95 = float(np.percentile(times, 95))
+        rows.append(
+            (
+                f"ramp edit, {count:,} elements, request to answer",
+                f"median {median(times):.1f} ms, 95th percentile {p95:.1f} ms ({median(inside):.1f} ms inside)",
+                f"(wanted: {wanted}); recomputed: {', '.join(sorted(computed))}",
+            )
+        )
+
+
+def bench_page(server: Server, rows: list[tuple[str, str, str]]) -> None:
+    """Drag to new pixels in the browser with 50,000 clones: all but the drawing."""
+    from playwright.sync_api import sync_playwright
+    from tests.browser.driver import ARGUMENTS, chromium
+
+    with sync_playwright() as p:
+        browser = p.chromium.launch(executable_path=chromium(), args=ARGUMENTS)
+        page = browser.new_page(viewport={"width": 640, "height": 400}, bypass_csp=True)
+        page.set_default_timeout(90_000)
+        began = time.perf_counter()
+        page.goto(f"{server.address}?view=light")
+        page.get_by_label("Values that reach the ramp").wait_for()
+        usable = time.perf_counter() - began
+        page.keyboard.press("Alt+1")
+        page.get_by_role("button", name="50,000").click()
+        page.get_by_text("50,000 elements", exact=True).wait_for()
+        page.keyboard.press("Alt+2")
+        stop = page.get_by_role("slider").nth(1)
+        stop.focus()
+        times = []
+        for k in range(60):
+            before = page.evaluate("document.querySelector('[role=application]').dataset.applied")
+            stop.press("ArrowRight" if k % 2 else "ArrowLeft")
+            page.wait_for_function(
+                "b => {const d = document.querySelector('[role=application]').dataset;"
+                " return d.applied !== b && d.drawn === d.applied}",
+                arg=before,
+            )
+            # Drawing in software takes both cores for a while after it was asked for: let it end.
+            page.wait_for_timeout(300)
+            times.append(float(page.evaluate("document.querySelector('[role=application]').dataset.took")))
+        browser.close()
+    total = server.ready + usable
+    rows.append(("cold start after set-up to usable page", f"{total:.1f} s", "(wanted: below 5)"))
+    rows.append(
+        (
+            "edit to colours in the view, 50,000 clones, without drawing",
+            f"median {median(times[5:]):.1f} ms",
+            "(wanted: 50)",
+        )
+    )
+
+
+def main() -> None:
+    """Run all and write the table."""
+    rows: list[tuple[str, str, str]] = []
+    bench_chain(rows)
+    bench_growth(rows)
+    with Server() as server:
+        bench_server(server, rows)
+        bench_page(server, rows)
+    lines = [f"| {a} | {b} | {c} |" for a, b, c in rows]
+    text = "\n".join(["| what | measured | ratio or bound |", "|---|---|---|", *lines])
+    print(text)
+    cores = os.cpu_count()
+    head = (
+        "# Performance\n\nWritten by `./gaudy bench`; each ratio is against a plain script in the same run "
+        f"(bench/plain.py). Machine: {cores} cores, shared and noisy: compare ratios, not milliseconds.\n\n"
+    )
+    (ROOT / "docs/performance.md").write_text(head + text + "\n")
+    peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
+    print(f"(peak of this process: {peak:.0f} MB)")
+
+
+if __name__ == "__main__":
+    main()

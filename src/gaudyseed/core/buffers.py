@@ -1,0 +1,55 @@
+"""Large arrays from memory that was used before.
+
+Memory touched for the first time is slow: the system clears each page. Results of
+millions of elements are therefore laid into buffers whose last user is gone. A
+buffer comes back by itself when the array made on it, and every view of that
+array, is no longer referenced.
+"""
+
+from __future__ import annotations
+
+import threading
+import weakref
+from collections import defaultdict
+from math import prod
+
+import numpy as np
+
+#: Smaller arrays are left to the allocator, which reuses them well.
+SMALLEST = 1 << 21
+#: Idle bytes kept at most.
+MOST_IDLE = 384 << 20
+_STEP = 1 << 16
+
+_lock = threading.Lock()
+_idle: dict[int, list[np.ndarray]] = defaultdict(list)
+_idle_bytes = 0
+
+
+def _give_back(buffer: np.ndarray) -> None:
+    global _idle_bytes
+    with _lock:
+        if _idle_bytes + buffer.nbytes <= MOST_IDLE:
+            _idle[buffer.nbytes].append(buffer)
+            _idle_bytes += buffer.nbytes
+
+
+def empty(shape: int | tuple[int, ...], dtype: type = np.float32) -> np.ndarray:
+    """An array of unspecified content, as ``numpy.empty``."""
+    global _idle_bytes
+    size = prod(shape if isinstance(shape, tuple) else (shape,)) * np.dtype(dtype).itemsize
+    if size < SMALLEST:
+        return np.empty(shape, dtype)
+    room = -(-size // _STEP) * _STEP
+    with _lock:
+        waiting = _idle.get(room)
+        buffer = waiting.pop() if waiting else None
+        if buffer is not None:
+            _idle_bytes -= room
+    if buffer is None:
+        buffer = np.empty(room, np.uint8)
+    # The memoryview keeps NumPy from looking through to the buffer: views of the array keep the array.
+    array: np.ndarray = np.frombuffer(buffer.data, dtype, size // np.dtype(dtype).itemsize).reshape(shape)
+    owner = array.base if isinstance(array.base, np.ndarray) else array
+    weakref.finalize(owner, _give_back, buffer).atexit = False
+    return array

@@ -1,0 +1,64 @@
+"""The dependency rule: core knows nobody; store and web know core; web knows store."""
+
+import ast
+import unittest
+from pathlib import Path
+
+from gaudyseed.core.look.steps import REGISTRY
+from tests.support import ROOT
+
+PACKAGE = ROOT / "src/gaudyseed"
+FORBIDDEN = {
+    "core": {"flask", "sqlalchemy", "alembic", "waitress", "click", "store", "web", "cli", "demo"},
+    "store": {"flask", "waitress", "click", "web", "cli", "demo"},
+    "web": {"sqlalchemy", "alembic", "cli", "demo"},
+}
+
+
+def imported(path: Path) -> set[str]:
+    """First words of absolute imports, and of the package's own subpackages."""
+    found = set()
+    inside = path.relative_to(PACKAGE.parent).with_suffix("").parts[:-1]
+    for node in ast.walk(ast.parse(path.read_text())):
+        if isinstance(node, ast.Import):
+            found.update(alias.name.split(".")[0] for alias in node.names)
+        elif isinstance(node, ast.ImportFrom):
+            names = [node.module] if node.module else [alias.name for alias in node.names]
+            if node.level == 0:
+                found.update(n.split(".")[1] if n.startswith("gaudyseed.") else n.split(".")[0] for n in names)
+            else:
+                base = inside[: len(inside) - node.level + 1]
+                found.update((*base, *n.split("."))[1] for n in names if len((*base, *n.split("."))) > 1)
+    return found
+
+
+class Dependencies(unittest.TestCase):
+    def test_each_layer_knows_only_what_it_may(self):
+        for layer, forbidden in FORBIDDEN.items():
+            files = sorted((PACKAGE / layer).rglob("*.py"))
+            self.assertGreater(len(files), 2)
+            for path in files:
+                self.assertEqual(imported(path) & forbidden, set(), str(path))
+
+    def test_the_rule_can_see_a_breach(self):
+        """The checker finds what it should in files that are allowed to know more."""
+        self.assertIn("store", imported(PACKAGE / "web/app.py"))
+        self.assertIn("flask", imported(PACKAGE / "web/app.py"))
+        self.assertIn("core", imported(PACKAGE / "store/store.py"))
+
+
+class Registry(unittest.TestCase):
+    def test_one_file_a_step(self):
+        files = {p.stem for p in (PACKAGE / "core/look/steps").glob("*.py")} - {"__init__", "base"}
+        self.assertEqual(set(REGISTRY), files)
+
+    def test_every_parameter_has_a_title_and_limits(self):
+        for name, step in REGISTRY.items():
+            self.assertTrue(step.summary, name)
+            for parameter, schema in step.model_json_schema()["properties"].items():
+                if parameter in ("step", "enabled"):
+                    continue
+                self.assertIn("title", schema, f"{name}.{parameter}")
+                if schema.get("type") in ("number", "integer"):
+                    self.assertIn("minimum", schema, f"{name}.{parameter}")
+                    self.assertIn("maximum", schema, f"{name}.{parameter}")

@@ -1,0 +1,169 @@
+"""Revisions, undo and redo across restarts, columns by content, and killing the process."""
+
+import json
+import os
+import signal
+import subprocess
+import sys
+import tempfile
+import threading
+import unittest
+from pathlib import Path
+
+from sqlalchemy import inspect, text
+
+from gaudyseed.core.digest import digest_of
+from gaudyseed.demo import SCENE_ID, demo_scene, load_demo
+from gaudyseed.store import Conflict, Missing, Store
+from gaudyseed.store.tables import Base
+
+
+class StoreCase(unittest.TestCase):
+    def setUp(self):
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.path = Path(folder.name) / "deep" / "data.sqlite"
+        self.store = self.opened()
+
+    def opened(self) -> Store:
+        store = Store(self.path)
+        store.migrate()
+        self.addCleanup(store.close)
+        return store
+
+
+class Revisions(StoreCase):
+    def test_undo_and_redo_survive_a_restart(self):
+        state = self.store.create('"a"', "Begin")
+        for document in ("b", "c", "d"):
+            state = self.store.save(state.id, state.revision, f'"{document}"', f"Edit {document}")
+        self.assertFalse(state.can_redo)
+        self.store.undo(state.id)
+        self.assertEqual(self.store.undo(state.id).document, '"b"')
+        again = self.opened()
+        self.assertEqual(again.scene(state.id).document, '"b"')
+        self.assertEqual(again.redo(state.id).document, '"c"')
+        self.assertEqual(again.redo(state.id).document, '"d"')
+        self.assertEqual(again.redo(state.id).document, '"d"')
+        for expected in ("c", "b", "a", "a"):
+            self.assertEqual(again.undo(state.id).document, f'"{expected}"')
+        self.assertFalse(again.scene(state.id).can_undo)
+
+    def test_an_edit_after_undo_makes_the_new_way_forth(self):
+        state = self.store.create('"a"', "Begin")
+        state = self.store.save(state.id, state.revision, '"b"', "b")
+        state = self.store.undo(state.id)
+        state = self.store.save(state.id, state.revision, '"c"', "c")
+        self.assertFalse(state.can_redo)
+        self.assertEqual(self.store.undo(state.id).document, '"a"')
+        self.assertEqual(self.store.redo(state.id).document, '"c"')
+        with self.store.engine.connect() as connection:
+            self.assertEqual(connection.scalar(text("select count(*) from revision")), 3)
+
+    def test_conflict_missing_and_equal(self):
+        state = self.store.create('"a"', "Begin")
+        later = self.store.save(state.id, state.revision, '"b"', "b")
+        with self.assertRaises(Conflict):
+            self.store.save(state.id, state.revision, '"c"', "c")
+        self.assertEqual(self.store.save(state.id, later.revision, '"b"', "same").revision, later.revision)
+        for act in (self.store.scene, self.store.undo, self.store.redo):
+            with self.assertRaises(Missing):
+                act("nowhere")
+
+    def test_writers_take_turns(self):
+        state = self.store.create("0", "Begin")
+        won, lost = [], []
+
+        def write(k: int) -> None:
+            try:
+                won.append(self.store.save(state.id, state.revision, str(k), "race"))
+            except Conflict:
+                lost.append(k)
+
+        threads = [threading.Thread(target=write, args=(k + 1,)) for k in range(12)]
+        for t in threads:
+            t.start()
+        for t in threads:
+            t.join()
+        self.assertEqual((len(won), len(lost)), (1, 11))
+
+    def test_the_demo_is_loaded_once_and_edits_are_kept(self):
+        load_demo(self.store)
+        state = self.store.scene(SCENE_ID)
+        document = demo_scene().model_copy(update={"name": "Mine"}).model_dump_json()
+        self.store.save(SCENE_ID, state.revision, document, "Rename")
+        load_demo(self.store)
+        self.assertEqual(json.loads(self.store.scene(SCENE_ID).document)["name"], "Mine")
+
+
+class Columns(StoreCase):
+    def test_stored_once_by_content(self):
+        data = b"\x01\x02" * 500
+        digest = digest_of(data)
+        self.store.put_columns({digest: data})
+        self.store.put_columns({digest: data, digest_of(b"x"): b"x"})
+        self.assertEqual(self.store.column(digest), data)
+        with self.store.engine.connect() as connection:
+            self.assertEqual(connection.scalar(text("select count(*) from column_data")), 2)
+        with self.assertRaises(KeyError):
+            self.store.column("0" * 32)
+
+    def test_damage_is_noticed(self):
+        self.store.put_columns({digest_of(b"good"): b"good"})
+        with self.store.engine.begin() as connection:
+            connection.execute(text("update column_data set data = x'00'"))
+        with self.assertRaises(KeyError):
+            self.store.column(digest_of(b"good"))
+
+
+class File(StoreCase):
+    def test_the_migrations_make_the_declared_tables(self):
+        found = inspect(self.store.engine)
+        for table in Base.metadata.sorted_tables:
+            columns = {c["name"] for c in found.get_columns(table.name)}
+            self.assertEqual(columns, {c.name for c in table.columns})
+
+    def test_wal_and_private(self):
+        with self.store.engine.connect() as connection:
+            self.assertEqual(connection.scalar(text("pragma journal_mode")), "wal")
+        if os.name == "posix":
+            self.assertEqual(self.path.stat().st_mode & 0o077, 0)
+
+    def test_a_killed_process_loses_nothing_that_was_said_to_be_saved(self):
+        """A writer is killed in the middle of saving; every save it reported is there, whole."""
+        program = """
+import sys
+from pathlib import Path
+from gaudyseed.store import Store
+store = Store(Path(sys.argv[1])); store.migrate()
+state = store.create('{"n": 0}', "Begin", "s")
+n = 0
+while True:
+    n += 1
+    state = store.save("s", state.revision, '{"n": %d, "filler": "%s"}' % (n, "x" * 200_000), "Edit")
+    print(n, flush=True)
+"""
+        for wait in (3, 17, 40):
+            self.path.unlink(missing_ok=True)
+            for extra in self.path.parent.glob("data.sqlite-*"):
+                extra.unlink()
+            process = subprocess.Popen(
+                [sys.executable, "-c", program, str(self.path)], stdout=subprocess.PIPE, text=True
+            )
+            assert process.stdout
+            said = 0
+            for line in process.stdout:
+                said = int(line)
+                if said >= wait:
+                    process.send_signal(signal.SIGKILL)
+                    break
+            rest = [int(line) for line in process.stdout if line.strip().isdigit() and line.endswith("\n")]
+            process.wait()
+            process.stdout.close()
+            said = max([said, *rest])
+            store = self.opened()
+            found = json.loads(store.scene("s").document)
+            self.assertIn(found["n"], (said, said + 1))
+            with store.engine.connect() as connection:
+                self.assertEqual(connection.scalar(text("pragma integrity_check")), "ok")
+            store.close()

@@ -1,0 +1,238 @@
+"""The server: evaluation, revisions, imports, exports, errors, who may talk to it."""
+
+import json
+import tempfile
+import unittest
+from pathlib import Path
+
+import numpy as np
+
+from gaudyseed.core.errors import Overtaken
+from gaudyseed.core.formats import read_points
+from gaudyseed.core.look.evaluate import Evaluator
+from gaudyseed.core.look.model import Scene
+from gaudyseed.demo import demo_scene
+from gaudyseed.store import Store
+from gaudyseed.web import create_app
+from gaudyseed.web.workshop import Latest
+from tests.support import FIVE, look_document, ply_text, ramp, unpack
+
+POINTS = ply_text(
+    ["0 0 0 0.1 255 0 0", "1 0 0 0.4 0 255 0", "0 1 0 0.9 0 0 255"],
+    ("float x", "float y", "float z", "float weight", "uchar red", "uchar green", "uchar blue"),
+)
+
+
+class ServerCase(unittest.TestCase):
+    def setUp(self):
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.store = Store(Path(folder.name) / "data.sqlite")
+        self.store.migrate()
+        self.addCleanup(self.store.close)
+        self.app = create_app(self.store)
+        self.client = self.app.test_client()
+        self.scene = demo_scene().model_dump(mode="json")
+        self.scene["populations"][0]["maker"]["count"] = 2000
+
+    def evaluate(self, **more):
+        body = {"scene": self.scene, "population": "beetle-sequins", **more}
+        response = self.client.post("/api/evaluations", json=body)
+        self.assertEqual(response.status_code, 200, response.data[:300])
+        return unpack(response.data)
+
+    def refused(self, response, status=422, *words):
+        self.assertEqual(response.status_code, status, response.data[:300])
+        self.assertEqual(set(response.json), {"code", "sentence", "place"})
+        for word in words:
+            self.assertIn(word, response.json["sentence"] + response.json["place"])
+
+
+class Evaluations(ServerCase):
+    def test_the_colours_are_those_of_the_core(self):
+        header, arrays = self.evaluate(trace=5)
+        document = Scene.model_validate(self.scene).populations[0]
+        population = document.maker.make(self.store)
+        evaluator = Evaluator()
+        evaluation = evaluator.evaluate(population, document.look)
+        np.testing.assert_array_equal(arrays["colours"][:, :3], evaluator.display(evaluation))
+        counts = np.bincount(arrays["colours"][:, 3], minlength=5)
+        np.testing.assert_array_equal(counts, header["groups"]["counts"])
+        self.assertEqual(header["trace"]["element"], 5)
+        self.assertEqual(len(header["steps"]), 3)
+
+    def test_a_ramp_edit_recomputes_the_ramp_and_what_follows(self):
+        self.assertEqual(len(self.evaluate()[0]["computed"]), 3)
+        self.scene["populations"][0]["look"]["lanes"]["base_colour"]["layers"][0]["paint"][1]["stops"][1]["at"] = 0.4
+        header, _ = self.evaluate()
+        self.assertEqual([p[-8:] for p in header["computed"]], ["paint[1]", "paint[2]"])
+        self.assertEqual(header["reused"], 1)
+
+    def test_greys_of_an_attribute(self):
+        _, arrays = self.evaluate(preview="position")
+        rgb = arrays["colours"][:, :3]
+        self.assertTrue((rgb == rgb[:, :1]).all())
+        self.refused(
+            self.client.post(
+                "/api/evaluations", json={"scene": self.scene, "population": "beetle-sequins", "preview": "sice"}
+            ),
+            422,
+            "size",
+        )
+
+    def test_an_overtaken_request_is_dropped(self):
+        self.evaluate(session="a", sequence=5)
+        body = {"scene": self.scene, "population": "beetle-sequins", "session": "a", "sequence": 4}
+        response = self.client.post("/api/evaluations", json=body)
+        self.refused(response, 409)
+        self.assertEqual(response.json["code"], "overtaken")
+        self.evaluate(session="b", sequence=1)
+
+    def test_latest_notices_while_it_runs(self):
+        latest = Latest()
+        check = latest.enter("a", 1)
+        check()
+        latest.enter("a", 2)
+        with self.assertRaises(Overtaken):
+            check()
+
+    def test_bad_requests(self):
+        url = "/api/evaluations"
+        good = {"scene": self.scene, "population": "beetle-sequins"}
+        self.refused(self.client.post(url, data="{", content_type="application/json"), 422, "JSON")
+        self.refused(self.client.post(url, data=json.dumps(good)), 422, "content type")
+        self.refused(self.client.post(url, json={**good, "population": "none"}), 422, "none")
+        self.refused(self.client.post(url, json={**good, "trace": 10**6}), 422, "2,000 elements")
+        self.refused(self.client.post(url, json={**good, "extra": 1}), 422, "extra")
+        deep = '{"scene":' * 5000 + "1" + "}" * 5000
+        self.refused(self.client.post(url, data=deep, content_type="application/json"), 422, "Nested")
+        for count in (0, 10**9):
+            self.scene["populations"][0]["maker"]["count"] = count
+            self.refused(self.client.post(url, json=good), 422, "scene.populations[0].maker.count")
+        self.refused(self.client.put("/api/scenes", json={}), 405)
+        self.refused(self.client.get("/api/nothing"), 404)
+
+
+class Scenes(ServerCase):
+    def test_edit_undo_redo(self):
+        begun = self.client.post("/api/scenes", json={"document": self.scene}).json
+        url = f"/api/scenes/{begun['id']}"
+        changed = {**self.scene, "name": "Second night"}
+        saved = self.client.put(url, json={"base": begun["revision"], "label": "Rename", "document": changed}).json
+        self.assertTrue(saved["can_undo"])
+        self.assertEqual(self.client.post(f"{url}/undo").json["document"]["name"], self.scene["name"])
+        self.assertEqual(self.client.post(f"{url}/redo").json["document"]["name"], "Second night")
+        stale = self.client.put(url, json={"base": begun["revision"], "label": "Late", "document": self.scene})
+        self.refused(stale, 409, "another window")
+        self.assertEqual(self.client.get(url).json["document"]["name"], "Second night")
+        self.refused(self.client.get("/api/scenes/none"), 404, "none")
+
+    def test_a_bad_document_changes_nothing(self):
+        begun = self.client.post("/api/scenes", json={"document": self.scene}).json
+        url = f"/api/scenes/{begun['id']}"
+        twice = {**self.scene, "populations": self.scene["populations"] * 2}
+        body = {"base": begun["revision"], "label": "Bad", "document": twice}
+        self.refused(self.client.put(url, json=body), 422, "beetle-sequins")
+        self.assertEqual(self.client.get(url).json["revision"], begun["revision"])
+
+    def test_shares_and_ramp_edits(self):
+        place = "lanes.base_colour.layers[0].paint[1]"
+        body = {"scene": self.scene, "population": "beetle-sequins", "place": place}
+        shares = [0.3, 0.25, 0.2, 0.15, 0.1]
+        setting = {**body, "action": "set_shares"}
+        ramp_step = self.client.post("/api/ramp-edits", json={**setting, "shares": shares}).json["ramp"]
+        self.scene["populations"][0]["look"]["lanes"]["base_colour"]["layers"][0]["paint"][1] = ramp_step
+        self.assertEqual(self.evaluate()[0]["groups"]["counts"], [600, 500, 400, 300, 200])
+        self.refused(self.client.post("/api/ramp-edits", json={**setting, "shares": [1]}), 422, "5 colours")
+        wrong = {**body, "place": "lanes.base_colour.layers[0].paint[0]", "action": "flip"}
+        self.refused(self.client.post("/api/ramp-edits", json=wrong), 422, "no ramp")
+
+
+class Imports(ServerCase):
+    def count_columns(self) -> int:
+        with self.store.engine.connect() as connection:
+            return connection.exec_driver_sql("select count(*) from column_data").scalar()
+
+    def test_in_and_home_again(self):
+        preview = self.client.post("/api/imports/preview?name=three.ply", data=POINTS)
+        self.assertEqual(preview.json["count"], 3)
+        self.assertEqual(self.count_columns(), 0)
+        answer = self.client.post("/api/imports?name=three.ply", data=POINTS).json
+        kinds = {a["name"]: a["kind"] for a in answer["attributes"]}
+        self.assertEqual(kinds["colour"], "colour")
+        chain = look_document({"step": "attribute", "name": "weight"}, ramp([0, 0.3, 0.5], FIVE[:3]))
+        self.scene["populations"].append(
+            {"id": "three", "name": "Three points!", "maker": answer["maker"], "look": chain}
+        )
+        body = {"scene": self.scene, "population": "three", "format": "ply"}
+        response = self.client.post("/api/exports", json=body)
+        self.assertIn('filename="three-points.ply"', response.headers["Content-Disposition"])
+        back = read_points(response.data, "back.ply")
+        np.testing.assert_allclose(back.attributes["weight"].values, [0.1, 0.4, 0.9], rtol=1e-6)
+        self.assertEqual(back.attributes["original_colour"].values.tolist(), [[255, 0, 0], [0, 255, 0], [0, 0, 255]])
+        result = ["#{:02x}{:02x}{:02x}".format(*c) for c in back.attributes["colour"].values]
+        self.assertEqual(result, FIVE[:3])
+        made = self.client.post("/api/populations", json={"maker": answer["maker"]})
+        self.assertEqual(unpack(made.data)[0]["count"], 3)
+
+    def test_bad_files_store_nothing(self):
+        for name, data in (
+            ("a.ply", POINTS[:-30]),
+            ("a.csv", b"x,y\n1,2\n"),
+            ("a.ply", b""),
+            ("a.png", b"\x89PNG1234"),
+        ):
+            for url in ("/api/imports/preview", "/api/imports"):
+                self.refused(self.client.post(f"{url}?name={name}", data=data), 422)
+        self.refused(self.client.post("/api/imports", data=POINTS), 422, "name")
+        self.assertEqual(self.count_columns(), 0)
+
+    def test_a_maker_with_columns_that_are_not_there(self):
+        maker = self.client.post("/api/imports?name=three.ply", data=POINTS).json["maker"]
+        for key, value in (("digest", "0" * 32), ("dtype", "<f8"), ("width", 2)):
+            broken = json.loads(json.dumps(maker))
+            broken["attributes"][0][key] = value
+            self.refused(self.client.post("/api/populations", json={"maker": broken}), 422, "position")
+
+    def test_exports_of_all_formats(self):
+        for form in ("ply", "ply_ascii", "csv"):
+            body = {"scene": self.scene, "population": "beetle-sequins", "format": form}
+            data = self.client.post("/api/exports", json=body).data
+            self.assertEqual(read_points(data, f"x.{form[:3]}").count, 2000)
+        body["format"] = "look"
+        self.assertEqual(json.loads(self.client.post("/api/exports", json=body).data)["gaudyseed"], 1)
+
+
+class Doors(ServerCase):
+    def test_foreign_hosts_and_origins(self):
+        self.refused(self.client.get("/api/scenes", headers={"Host": "evil.example"}), 403)
+        self.refused(self.client.post("/api/scenes", json={}, headers={"Origin": "http://evil.example"}), 403)
+        self.assertEqual(self.client.get("/api/scenes", headers={"Origin": "http://localhost"}).status_code, 200)
+
+    def test_a_token_is_asked_for_beyond_loopback(self):
+        client = create_app(self.store, token="secret").test_client()
+        self.refused(client.get("/api/scenes"), 401)
+        self.refused(client.get("/api/scenes", headers={"Authorization": "Bearer wrong"}), 401)
+        self.assertEqual(client.get("/api/scenes", headers={"Authorization": "Bearer secret"}).status_code, 200)
+        self.assertEqual(client.get("/?token=secret").status_code, 302)
+        self.assertEqual(client.get("/api/scenes").status_code, 200)
+
+    def test_files_outside_the_page_are_not_served(self):
+        for path in ("/../app.py", "/..%2fapp.py", "/assets/../../app.py"):
+            self.assertEqual(self.client.get(path).status_code, 404)
+
+    def test_the_page_asks_for_nothing_from_elsewhere(self):
+        page = self.client.get("/")
+        self.assertEqual(page.status_code, 200)
+        self.assertNotIn(b"http://", page.data)
+        self.assertNotIn(b"https://", page.data)
+        self.assertIn("default-src 'self'", page.headers["Content-Security-Policy"])
+
+    def test_every_operation_of_the_document_answers(self):
+        document = self.client.get("/api/openapi.json").json
+        self.assertGreater(len(document["paths"]), 9)
+        for path, methods in document["paths"].items():
+            for method in methods:
+                response = getattr(self.client, method)(path.replace("{scene}", "none").replace("{name}", "none"))
+                self.assertLess(response.status_code, 500, path)
+                self.assertNotIn(response.status_code, (405,), path)
