@@ -1,5 +1,5 @@
 /** The page: rooms around one view, the share strip below. */
-import { Redo2, Search, SunMoon, Undo2 } from "lucide-react";
+import { Redo2, Search, SunMoon, TriangleAlert, Undo2, X } from "lucide-react";
 import { lazy, Suspense, useEffect, useState } from "react";
 import { commands } from "./commands";
 import { ColourLeft, ColourRight } from "./rooms/colour/ColourRoom";
@@ -9,7 +9,7 @@ import { PublishLeft, PublishRight } from "./rooms/publish/PublishRoom";
 import { isRamp, parsePlace } from "./state/edits";
 import { chosenPopulation, type Room, showRoom, travel, useStore } from "./state/store";
 import { flipTheme } from "./theme";
-import { IconButton } from "./widgets/Button";
+import { Button, IconButton } from "./widgets/Button";
 import { CommandSearch } from "./widgets/CommandSearch";
 import { ShareStrip } from "./widgets/ShareStrip";
 
@@ -26,17 +26,36 @@ const SAVE_WORDS = { saved: "saved", saving: "saving…", offline: "not saved ye
 
 function SaveState() {
   const saving = useStore((s) => s.saving);
-  const sentence = useStore((s) => s.saveSentence);
+  const calm = saving === "saved" || saving === "saving";
   return (
-    <span role="status" aria-label="Save state" data-saving={saving} className={saving === "saved" || saving === "saving" ? "text-soft" : "font-semibold"}>
+    <span role="status" aria-label="Save state" data-saving={saving} className={calm ? "text-soft" : "font-semibold"}>
       {SAVE_WORDS[saving]}
-      {sentence && <span className="ml-1.5 font-normal">{sentence}</span>}
-      {saving === "conflict" && (
-        <button type="button" className="button ml-2" onClick={() => location.reload()}>
-          Reload
-        </button>
-      )}
     </span>
+  );
+}
+
+/** Why something is not saved, and what to do. */
+function SaveProblem() {
+  const saving = useStore((s) => s.saving);
+  const sentence = useStore((s) => s.saveSentence);
+  if (!sentence) return null;
+  return (
+    <div
+      role="alert"
+      className="fixed top-14 left-1/2 z-30 flex max-w-[560px] -translate-x-1/2 items-center gap-3 rounded-lg border-2 border-ink bg-panel px-3.5 py-2.5 shadow-lg"
+    >
+      <TriangleAlert size={16} className="flex-none" aria-hidden />
+      <p>{sentence}</p>
+      {saving === "conflict" ? (
+        <Button strong onClick={() => location.reload()}>
+          Reload
+        </Button>
+      ) : (
+        <IconButton label="Close" onClick={() => useStore.setState({ saveSentence: "" })}>
+          <X size={14} />
+        </IconButton>
+      )}
+    </div>
   );
 }
 
@@ -171,6 +190,7 @@ export function App() {
       </main>
       <ShareStrip result={result} settable={settable} />
       <CommandSearch open={searching} onClose={() => setSearching(false)} commands={searching ? commands() : []} />
+      <SaveProblem />
       <ImportDialog />
       <DropZone />
     </div>

@@ -2,15 +2,22 @@
 
 from __future__ import annotations
 
+import io
+import json
 import os
 import shutil
 import subprocess
 import sys
 import tempfile
 import unittest
+import urllib.request
 from pathlib import Path
 
-from playwright.sync_api import Page, sync_playwright
+import numpy as np
+from PIL import Image
+from playwright.sync_api import Locator, Page, sync_playwright
+
+from gaudyseed.demo import demo_scene
 
 #: Software drawing through Mesa is one to three times as fast as Chromium's own.
 ARGUMENTS = [
@@ -18,7 +25,7 @@ ARGUMENTS = [
     "--disable-component-update", "--disable-sync", "--use-gl=angle", "--use-angle=gl-egl", "--ignore-gpu-blocklist",
 ]  # fmt: skip
 os.environ.setdefault("LIBGL_ALWAYS_SOFTWARE", "1")
-APPLICATION = "document.querySelector('[role=application]').dataset"
+APPLICATION = "(document.querySelector('[role=application]')?.dataset ?? {})"
 
 
 def chromium() -> str:
@@ -29,11 +36,10 @@ def chromium() -> str:
 
 
 class BrowserCase(unittest.TestCase):
-    """A server with the demo and one browser for the class, a fresh page for each test."""
+    """A server with the demo and one browser for the class, a fresh scene and page for each test."""
 
     SIZE = {"width": 1280, "height": 800}
-    QUERY = "?view=light"
-    COUNT = 2000
+    QUERY = "&view=light"
 
     @classmethod
     def setUpClass(cls) -> None:
@@ -77,15 +83,23 @@ class BrowserCase(unittest.TestCase):
 
     def setUp(self) -> None:
         self.errors: list[str] = []
+        body = json.dumps({"document": self.document()}).encode()
+        request = urllib.request.Request(f"{self.address}api/scenes", body, {"Content-Type": "application/json"})
+        with urllib.request.urlopen(request) as answer:
+            self.scene = json.load(answer)["id"]
         self.context = self.browser.new_context(viewport=self.SIZE, bypass_csp=True, accept_downloads=True)
         self.addCleanup(self.context.close)
         self.page = self.opened()
+
+    def document(self) -> dict:
+        """The scene that each test begins with: the demo's."""
+        return demo_scene().model_dump(mode="json")
 
     def opened(self) -> Page:
         page = self.context.new_page()
         page.set_default_timeout(30_000)
         page.on("pageerror", lambda error: self.errors.append(str(error)))
-        page.goto(self.address + self.QUERY)
+        page.goto(f"{self.address}?scene={self.scene}{self.QUERY}")
         self.settle(page)
         return page
 
@@ -97,8 +111,12 @@ class BrowserCase(unittest.TestCase):
         page = page or self.page
         page.wait_for_function(
             f"() => {APPLICATION}.drawn > 0 && {APPLICATION}.drawn === {APPLICATION}.applied"
-            " && document.querySelector('[data-saving]').dataset.saving === 'saved'"
+            " && document.querySelector('[data-saving]')?.dataset.saving === 'saved'"
         )
+
+    def pixels(self, of: Page | Locator) -> np.ndarray:
+        """A picture of the page or of one element, (rows, columns, 3)."""
+        return np.asarray(Image.open(io.BytesIO(of.screenshot())).convert("RGB")).astype(int)
 
     def shares(self) -> list[str]:
         """The shares that the strip shows, by its buttons' names."""

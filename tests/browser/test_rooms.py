@@ -1,0 +1,439 @@
+"""The rooms, driven as a person would: by mouse, by keyboard alone, with files."""
+
+from __future__ import annotations
+
+import io
+import json
+import re
+import unittest
+from pathlib import Path
+
+import numpy as np
+from PIL import Image
+from plyfile import PlyData, PlyElement
+
+from tests.browser.driver import APPLICATION, BrowserCase
+from tests.support import ROOT
+
+SHARE = re.compile(r"([\d,]+) elements, ([\d.]+)%")
+
+
+class ColourRoom(BrowserCase):
+    def counts(self) -> list[int]:
+        return [int(SHARE.search(name)[1].replace(",", "")) for name in self.shares()]
+
+    def test_the_first_screen(self):
+        self.assertEqual(sum(self.counts()), 12_000)
+        self.assertEqual(len(self.counts()), 5)
+        for name in ("Populations", "Values", "Shares"):
+            self.page.get_by_label(name, exact=True).wait_for()
+        self.assertEqual(self.page.get_by_role("slider").count(), 5)
+
+    def test_dragging_a_stop_is_seen_at_once_and_is_one_undo(self):
+        before = self.counts()
+        stop = self.page.get_by_role("slider").nth(1)
+        box = stop.bounding_box()
+        x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+        self.page.mouse.move(x, y)
+        self.page.mouse.down()
+        seen = set()
+        for k in range(1, 9):
+            self.page.mouse.move(x - 6 * k, y)
+            self.page.wait_for_timeout(60)
+            seen.add(tuple(self.counts()))
+        self.assertGreater(len(seen), 2, "the strip follows while the pointer is down")
+        self.page.mouse.up()
+        self.settle()
+        after = self.counts()
+        self.assertLess(after[0], before[0] - 800)
+        self.after(lambda: self.page.get_by_label("Undo (Ctrl+Z)").click())
+        self.assertEqual(self.counts(), before)
+        self.after(lambda: self.page.get_by_label("Redo (Ctrl+Shift+Z)").click())
+        self.assertEqual(self.counts(), after)
+        self.page.reload()
+        self.settle()
+        self.assertEqual(self.counts(), after)
+        self.after(lambda: self.page.keyboard.press("Control+z"))
+        self.assertEqual(self.counts(), before)
+
+    def test_a_stop_dragged_past_another_changes_places_with_it(self):
+        slider = self.page.get_by_role("slider")
+        box, track = slider.nth(1).bounding_box(), slider.nth(3).bounding_box()
+        self.page.mouse.move(box["x"] + 7, box["y"] + 8)
+        self.page.mouse.down()
+        self.page.mouse.move(track["x"] + 20, box["y"] + 8, steps=6)
+        self.page.mouse.up()
+        self.settle()
+        places = [float(slider.nth(k).get_attribute("aria-valuenow")) for k in range(5)]
+        self.assertEqual(places, sorted(places))
+        self.assertIn("#0b6a72", slider.nth(3).get_attribute("aria-label"))
+
+    def test_a_typed_share_is_met_to_the_element(self):
+        field = self.page.get_by_label("share, %", exact=True)
+        self.page.get_by_role("slider").nth(2).focus()
+        field.fill("15 + 7.5")
+        self.after(lambda: field.press("Enter"))
+        self.assertEqual(self.counts()[2], 2700)
+        self.page.get_by_role("button", name="Set shares").click()
+        typed = self.page.get_by_label("Share of colour 1, %")
+        typed.fill("50")
+        self.after(lambda: typed.press("Enter"))
+        self.page.get_by_role("button", name="Done").click()
+        self.assertEqual(self.counts()[0], 6000)
+        self.assertEqual(sum(self.counts()), 12_000)
+
+    def test_reseed(self):
+        before = self.page.get_by_label("Seed", exact=True).input_value()
+        counts = self.counts()
+        self.after(lambda: self.page.get_by_role("button", name="Reseed Random").click())
+        self.assertNotEqual(self.page.get_by_label("Seed", exact=True).input_value(), before)
+        self.assertNotEqual(self.counts(), counts)
+        self.after(lambda: self.page.keyboard.press("Control+z"))
+        self.assertEqual(self.counts(), counts)
+
+    def test_by_keyboard_alone(self):
+        page = self.page
+        page.keyboard.press("Control+k")
+        page.keyboard.type("trace the first")
+        page.keyboard.press("Enter")
+        page.get_by_role("region", name="Trace of element").wait_for()
+        page.get_by_role("slider").nth(1).focus()
+        before = self.counts()
+        self.after(lambda: page.keyboard.press("Shift+ArrowRight"))
+        self.assertGreater(self.counts()[0], before[0] + 1000)
+        self.after(lambda: page.keyboard.press("Delete"))
+        self.assertEqual(len(self.counts()), 4)
+        page.keyboard.press("Control+k")
+        page.keyboard.type("space even")
+        self.after(lambda: page.keyboard.press("Enter"))
+        page.get_by_role("slider").nth(0).focus()
+        page.get_by_label("Stop 1 as hexadecimal").focus()
+        page.keyboard.type("#ABC")
+        self.after(lambda: page.keyboard.press("Enter"))
+        self.assertIn("#aabbcc", page.get_by_role("slider").nth(0).get_attribute("aria-label"))
+        frames = int(page.evaluate(f"{APPLICATION}.frames"))
+        page.get_by_role("application").focus()
+        for key in ("ArrowLeft", "+", "Alt+ArrowUp", "Home", "PageDown"):
+            page.keyboard.press(key)
+            page.wait_for_timeout(150)
+        self.assertGreaterEqual(int(page.evaluate(f"{APPLICATION}.frames")), frames + 3)
+        page.keyboard.press("Escape")
+        for _ in range(4):
+            self.after(lambda: page.keyboard.press("Control+z"))
+        self.assertEqual(self.counts(), before)
+
+    def test_tab_reaches_every_control(self):
+        seen = set()
+        for _ in range(60):
+            self.page.keyboard.press("Tab")
+            seen.add(
+                self.page.evaluate(
+                    "document.activeElement.getAttribute('aria-label') || document.activeElement.innerText"
+                )
+            )
+        for wanted in ("Reseed", "Set shares…", "Flip", "More for Ramp", "Search commands\nCtrl K", "Stop 3, #22a98a"):
+            self.assertIn(wanted, {s.strip() if s else s for s in seen} | {str(s).split(" Random")[0] for s in seen})
+
+    def test_an_advisory_and_its_fix(self):
+        self.page.get_by_role("button", name=re.compile("^Drift")).click()
+        chance = self.page.get_by_label("Chance, %")
+        chance.fill("0")
+        self.after(lambda: chance.press("Enter"))
+        card = self.page.get_by_text("no element drifts")
+        card.wait_for()
+        self.after(lambda: self.page.get_by_role("button", name="Let all drift").click())
+        card.wait_for(state="detached")
+
+    def test_steps_are_added_where_they_fit_and_a_wrong_order_is_told(self):
+        page = self.page
+        page.get_by_role("button", name="Add a step").click()
+        self.after(lambda: page.get_by_role("menuitem", name="Even out").click())
+        titles = page.get_by_role("region", name=re.compile("^Step"))
+        self.assertEqual(titles.nth(1).get_attribute("aria-label"), "Step 2, Even out")
+        page.get_by_label("More for Even out").click()
+        page.get_by_role("menuitem", name="Move down").click()
+        page.get_by_role("alert").filter(has_text="'even_out' wants a number, but a colour comes").wait_for()
+        for _ in range(2):
+            self.after(lambda: page.keyboard.press("Control+z"))
+        self.assertEqual(titles.count(), 3)
+
+    def test_layers(self):
+        page = self.page
+        self.after(lambda: page.get_by_label("Add a layer").click())
+        page.get_by_label("Blend: Normal").click()
+        self.after(lambda: page.get_by_role("option", name="Multiply").click())
+        amount = page.get_by_label("Amount, %")
+        amount.fill("40")
+        self.after(lambda: amount.press("Enter"))
+        page.get_by_text("multiply 40%").wait_for()
+        self.after(lambda: page.get_by_label("Remove the layer").click())
+
+    def test_flat_colour_shows_the_computed_value_exactly(self):
+        page = self.page
+        page.get_by_label("Shading: Finished look").click()
+        page.get_by_role("option", name="Flat colour").click()
+        self.settle()
+        canvas = page.get_by_role("application")
+        box = canvas.bounding_box()
+        shot = self.pixels(canvas)
+        # Where four pixels in a row share one saturated colour, an element is drawn.
+        same = (shot[:, 1:-2] == shot[:, 2:-1]).all(axis=2) & (shot[:, 1:-2] == shot[:, 3:]).all(axis=2)
+        coloured = same & (np.ptp(shot[:, 1:-2], axis=2) > 60)
+        rows, columns = np.nonzero(coloured)
+        for k in np.linspace(0, len(rows) - 1, 6).astype(int):
+            x, y = int(columns[k]) + 2, int(rows[k])
+            page.mouse.click(box["x"] + x, box["y"] + y)
+            card = page.get_by_role("region", name="Trace of element")
+            card.wait_for()
+            page.wait_for_timeout(300)
+            self.assertEqual(card.locator("dd").last.inner_text().strip(), "#{:02x}{:02x}{:02x}".format(*shot[y, x]))
+        page.get_by_label("Close the trace").click()
+        # Pointing at a share puts every other colour aside.
+        page.get_by_label("Shares", exact=True).get_by_role("button").nth(4).hover()
+        page.wait_for_timeout(600)
+        shot = self.pixels(canvas)
+        saturated = np.ptp(shot, axis=2) > 60
+        blue = saturated & (shot[..., 2] > shot[..., 0])
+        self.assertGreater(saturated.sum(), 20)
+        self.assertLess(blue.sum(), 0.02 * saturated.sum())
+
+    def test_pointing_at_a_value_shows_it_in_greys(self):
+        page = self.page
+        page.get_by_role("button", name="Distribution of normal").hover()
+        page.wait_for_timeout(1200)
+        shot = np.asarray(Image.open(io.BytesIO(page.get_by_role("application").screenshot())).convert("RGB")).astype(
+            int
+        )
+        self.assertLess((shot.max(axis=2) - shot.min(axis=2)).max(), 30)
+        page.mouse.move(5, 780)
+        page.wait_for_timeout(1200)
+        shot = np.asarray(Image.open(io.BytesIO(page.get_by_role("application").screenshot())).convert("RGB")).astype(
+            int
+        )
+        self.assertGreater((shot.max(axis=2) - shot.min(axis=2)).max(), 80)
+
+
+class GatherAndPublish(BrowserCase):
+    def points(self, name: str, count: int = 400) -> Path:
+        rng = np.random.default_rng(3)
+        rows = np.empty(count, [("x", "f4"), ("y", "f4"), ("z", "f4"), ("wear", "f8"), ("part", "i4"), ("id", "i4")])
+        for field in rows.dtype.names:
+            rows[field] = rng.normal(size=count) if rows[field].dtype.kind == "f" else rng.permutation(count)
+        path = self.folder / name
+        PlyData([PlyElement.describe(rows, "vertex")]).write(str(path))
+        return path
+
+    def download(self, name: str) -> bytes:
+        with self.page.expect_download() as waiting:
+            self.page.get_by_role("button", name=name).click()
+        return Path(waiting.value.path()).read_bytes()
+
+    def test_points_in_coloured_and_home_again(self):
+        page, path = self.page, self.points("shoal.ply")
+        page.keyboard.press("Alt+1")
+        page.get_by_label("File to import").set_input_files(str(path))
+        dialog = page.get_by_role("dialog")
+        dialog.get_by_text("400", exact=True).wait_for()
+        for word in ("position", "wear", "part", "normal", "derived", "No normals"):
+            dialog.get_by_text(word).first.wait_for()
+        dialog.get_by_role("button", name="Add to the scene").click()
+        dialog.wait_for(state="detached")
+        page.get_by_text("400 elements", exact=True).wait_for()
+        self.settle()
+        page.keyboard.press("Alt+2")
+        page.get_by_role("button", name=re.compile("^Random")).click()
+        page.get_by_label("Per: element").click()
+        self.after(lambda: page.get_by_role("option", name="part · integer").click())
+        page.keyboard.press("Alt+3")
+        back = PlyData.read(io.BytesIO(self.download("Download PLY, binary")))["vertex"]
+        came = PlyData.read(str(path))["vertex"]
+        for name in came.data.dtype.names:
+            np.testing.assert_array_equal(back[name], came[name])
+        self.assertEqual(back["red"].dtype, np.uint8)
+        rows = self.download("Download CSV").decode().splitlines()
+        self.assertEqual(len(rows), 401)
+        look = json.loads(self.download("Download Look file"))
+        self.assertEqual(look["lanes"]["base_colour"]["layers"][0]["paint"][0]["per"], "part")
+
+    def test_a_bad_file_is_told_and_nothing_is_added(self):
+        page = self.page
+        bad = self.folder / "bad.csv"
+        bad.write_text("x,y,z\n1,2,3\n4,5\n")
+        page.keyboard.press("Alt+1")
+        page.get_by_label("File to import").set_input_files(str(bad))
+        page.get_by_role("alert").filter(has_text="Line 3 has 2 cells").wait_for()
+        self.assertTrue(page.get_by_role("button", name="Add to the scene").is_disabled())
+        page.keyboard.press("Escape")
+        self.assertEqual(page.get_by_role("region", name="Populations").get_by_text("bad").count(), 0)
+
+    def test_a_dropped_file_is_offered(self):
+        data = self.points("dropped.ply", 30).read_bytes()
+        self.page.evaluate(
+            """([bytes]) => {
+                const transfer = new DataTransfer();
+                transfer.items.add(new File([new Uint8Array(bytes)], 'dropped.ply'));
+                for (const type of ['dragenter', 'dragover', 'drop'])
+                    window.dispatchEvent(new DragEvent(type, {dataTransfer: transfer, bubbles: true, cancelable: true}));
+            }""",
+            [list(data)],
+        )
+        self.page.get_by_role("dialog").get_by_text("dropped.ply").wait_for()
+        self.page.get_by_role("button", name="Cancel").click()
+
+    def test_make_a_scatter_and_raise_its_count(self):
+        page = self.page
+        page.keyboard.press("Alt+1")
+        page.get_by_role("button", name="Make a scatter").click()
+        page.get_by_text("1,000 elements", exact=True).wait_for()
+        self.settle()
+        page.keyboard.press("Alt+3")
+        few = PlyData.read(io.BytesIO(self.download("Download PLY, binary")))["vertex"]
+        page.keyboard.press("Alt+1")
+        for count in ("100,000", "50,000", "12,000"):
+            page.get_by_role("button", name=count, exact=True).click()
+            page.get_by_text(f"{count} elements", exact=True).wait_for()
+        self.settle()
+        page.keyboard.press("Alt+3")
+        many = PlyData.read(io.BytesIO(self.download("Download PLY, binary")))["vertex"]
+        self.assertEqual((len(few["x"]), len(many["x"])), (1000, 12_000))
+        for name in ("id", "x", "size", "red", "green", "blue"):
+            np.testing.assert_array_equal(many[name][:1000], few[name])
+        page.keyboard.press("Alt+1")
+        page.get_by_label("Count", exact=True).last.fill("0")
+        page.get_by_label("Count", exact=True).last.press("Enter")
+        page.get_by_text("1 elements", exact=True).wait_for()
+        page.get_by_label(re.compile("^Remove Scatter")).first.click()
+        page.get_by_text("12,000 elements", exact=True).wait_for()
+
+    def test_a_picture_at_a_chosen_size(self):
+        page = self.page
+        page.keyboard.press("Alt+3")
+        for name, value in (("Width, px", "800"), ("Height, px", "450")):
+            page.get_by_label(name).fill(value)
+            page.get_by_label(name).press("Enter")
+        picture = Image.open(io.BytesIO(self.download("Save picture")))
+        self.assertEqual(picture.size, (800, 450))
+        pixels = np.asarray(picture.convert("RGB")).astype(int)
+        self.assertGreater((np.ptp(pixels, axis=2) > 60).mean(), 0.005)
+
+    def test_a_look_file_comes_back(self):
+        page = self.page
+        page.keyboard.press("Alt+3")
+        document = json.loads(self.download("Download Look file"))
+        document["lanes"]["base_colour"]["layers"][0]["paint"] = [{"step": "constant", "value": "#336699"}]
+        path = self.folder / "plain.json"
+        path.write_text(json.dumps(document))
+        self.after(lambda: page.get_by_label("Look file", exact=True).set_input_files(str(path)))
+        self.assertIn("#336699", self.shares()[0])
+        document["lanes"]["base_colour"]["layerz"] = []
+        path.write_text(json.dumps(document))
+        page.get_by_label("Look file", exact=True).set_input_files(str(path))
+        page.get_by_role("alert").filter(has_text="layerz").wait_for()
+        self.after(lambda: page.keyboard.press("Control+z"))
+        self.assertEqual(len(self.shares()), 5)
+
+
+class Trust(BrowserCase):
+    def test_a_killed_server_loses_nothing_and_waiting_edits_are_saved(self):
+        self.after(lambda: self.page.get_by_role("button", name="Reseed Random").click())
+        seed = self.page.get_by_label("Seed", exact=True).input_value()
+        type(self).stop_server(kill=True)
+        field = self.page.get_by_label("Seed", exact=True)
+        field.fill("777")
+        field.press("Enter")
+        self.page.get_by_text("not saved yet").wait_for()
+        self.assertNotEqual(seed, "777")
+        type(self).start_server()
+        self.settle()
+        self.page.reload()
+        self.settle()
+        self.assertEqual(self.page.get_by_label("Seed", exact=True).input_value(), "777")
+        self.after(lambda: self.page.keyboard.press("Control+z"))
+        self.assertEqual(self.page.get_by_label("Seed", exact=True).input_value(), seed)
+
+    def test_two_windows_do_not_overwrite_each_other(self):
+        other = self.opened()
+        self.after(lambda: self.page.get_by_role("button", name="Reseed Random").click())
+        other.get_by_role("button", name="Reseed Random").click()
+        other.get_by_text("has moved on").wait_for()
+        other.get_by_role("button", name="Reload").click()
+        self.settle(other)
+        seed = self.page.get_by_label("Seed", exact=True).input_value()
+        self.assertEqual(other.get_by_label("Seed", exact=True).input_value(), seed)
+
+
+class Looks(BrowserCase):
+    """The page as such: accessible, achromatic, without requests elsewhere or blocked content."""
+
+    def test_accessibility(self):
+        """axe-core, WCAG 2 A and AA, in every room and both themes."""
+        script = (ROOT / "frontend/node_modules/axe-core/axe.min.js").read_text()
+        self.page.evaluate(script)
+        for theme in ("light", "dim"):
+            self.page.evaluate(f"document.documentElement.dataset.theme = '{theme}'")
+            for key in ("Alt+1", "Alt+2", "Alt+3"):
+                self.page.keyboard.press(key)
+                self.page.wait_for_timeout(200)
+                found = self.page.evaluate(
+                    "axe.run(document, {runOnly: ['wcag2a', 'wcag2aa']}).then(r => r.violations.map("
+                    "v => v.id + ': ' + v.nodes.slice(0, 3).map(n => n.html.slice(0, 120)).join(' | ')))"
+                )
+                self.assertEqual(found, [], f"{theme} {key}")
+
+    def test_only_the_artists_colours_are_saturated(self):
+        page = self.page
+        for theme in ("light", "dim"):
+            page.evaluate(f"document.documentElement.dataset.theme = '{theme}'")
+            for key in ("Alt+1", "Alt+2", "Alt+3"):
+                page.keyboard.press(key)
+                page.wait_for_timeout(200)
+                page.add_style_tag(
+                    content="canvas, [style*=background], [role=slider] path {visibility: hidden !important}"
+                )
+                shot = self.pixels(page)
+                self.assertEqual((shot.max(axis=2) - shot.min(axis=2)).max(), 0, f"{theme} {key}")
+
+    def test_nothing_is_asked_from_elsewhere_and_nothing_is_blocked(self):
+        context = self.browser.new_context(viewport=self.SIZE)
+        self.addCleanup(context.close)
+        page, said, asked = context.new_page(), [], []
+        page.on("console", lambda m: said.append(m.text) if m.type == "error" else None)
+        page.on("request", lambda r: asked.append(r.url))
+        page.goto(f"{self.address}?scene={self.scene}{self.QUERY}")
+        page.get_by_label("Values that reach the ramp").wait_for()
+        page.wait_for_timeout(1500)
+        self.assertEqual(said, [])
+        self.assertEqual([u for u in asked if not u.startswith((self.address, "data:", "blob:"))], [])
+
+    def test_nothing_overlaps_at_both_sizes(self):
+        for width, height in ((1280, 800), (1920, 1080)):
+            self.page.set_viewport_size({"width": width, "height": height})
+            self.page.wait_for_timeout(500)
+            wide = self.page.evaluate(
+                "[...document.querySelectorAll('aside, header, footer, main')]"
+                ".filter(e => e.scrollWidth > e.clientWidth + 1)"
+                ".map(e => e.tagName + ' ' + e.className)"
+            )
+            self.assertEqual(wide, [], f"{width}x{height}")
+            page_scrolls = self.page.evaluate("document.documentElement.scrollHeight > innerHeight")
+            self.assertFalse(page_scrolls)
+
+
+class FullDemo(BrowserCase):
+    """One slow test with the full demo: environment, soft shadow, 12,000 sequins."""
+
+    QUERY = ""
+    SIZE = {"width": 900, "height": 620}
+
+    def test_the_picture(self):
+        self.page.set_default_timeout(120_000)
+        self.page.wait_for_timeout(3000)
+        shot = self.pixels(self.page.get_by_role("application"))
+        saturated = shot.max(axis=2) - shot.min(axis=2) > 50
+        self.assertGreater(saturated.mean(), 0.03)
+        # The surround is the neutral grey that was chosen, to the level.
+        self.assertEqual(shot[-3, 3].tolist(), [0xA9] * 3)
+
+
+if __name__ == "__main__":
+    unittest.main()
