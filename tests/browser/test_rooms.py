@@ -272,8 +272,9 @@ class GatherAndPublish(BrowserCase):
             """([bytes]) => {
                 const transfer = new DataTransfer();
                 transfer.items.add(new File([new Uint8Array(bytes)], 'dropped.ply'));
+                const options = {dataTransfer: transfer, bubbles: true, cancelable: true};
                 for (const type of ['dragenter', 'dragover', 'drop'])
-                    window.dispatchEvent(new DragEvent(type, {dataTransfer: transfer, bubbles: true, cancelable: true}));
+                    window.dispatchEvent(new DragEvent(type, options));
             }""",
             [list(data)],
         )
@@ -299,8 +300,9 @@ class GatherAndPublish(BrowserCase):
         for name in ("id", "x", "size", "red", "green", "blue"):
             np.testing.assert_array_equal(many[name][:1000], few[name])
         page.keyboard.press("Alt+1")
-        page.get_by_label("Count", exact=True).last.fill("0")
-        page.get_by_label("Count", exact=True).last.press("Enter")
+        field = page.get_by_role("textbox", name="Count")
+        field.fill("0")
+        field.press("Enter")
         page.get_by_text("1 elements", exact=True).wait_for()
         page.get_by_label(re.compile("^Remove Scatter")).first.click()
         page.get_by_text("12,000 elements", exact=True).wait_for()

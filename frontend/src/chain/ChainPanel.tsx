@@ -77,6 +77,7 @@ export function ChainPanel() {
                   open={k === open}
                   census={census?.[place]}
                   trace={trace?.find((t) => t.place === place)}
+                  tracedAt={trace?.findLast((t) => t.place.startsWith(placeOf(layerIndex, 0).slice(0, -2)) && t.at !== undefined)?.at}
                   actions={actionsFor(k)}
                   onOpen={() => chooseStep(k)}
                   onDraft={(s) => draftLook((l) => withStep(l, layerIndex, k, s))}

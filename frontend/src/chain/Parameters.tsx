@@ -27,15 +27,17 @@ interface Props {
   onDraft: (values: Record<string, unknown>) => void;
   onCommit: (values: Record<string, unknown>, label: string) => void;
   skip?: string[];
+  /** In two aligned columns, for forms. */
+  columns?: boolean;
 }
 
 const capital = (word: string) => word.charAt(0).toUpperCase() + word.slice(1).replaceAll("_", " ");
 
-export function Parameters({ values, schema, onDraft, onCommit, skip = [] }: Props) {
+export function Parameters({ values, schema, onDraft, onCommit, skip = [], columns }: Props) {
   const properties = (schema.properties ?? {}) as Record<string, Property>;
   const names = Object.keys(properties).filter((n) => !["step", "maker", "enabled", ...skip].includes(n));
   return (
-    <div className="flex flex-wrap items-center gap-x-3.5 gap-y-2">
+    <div className={columns ? "columned grid grid-cols-2 items-center gap-x-4 gap-y-2" : "flex flex-wrap items-center gap-x-3.5 gap-y-2"}>
       {names.map((name) => (
         <Control
           key={name}

@@ -23,13 +23,15 @@ interface Props {
   open: boolean;
   census: StepCensus | undefined;
   trace: TraceStep | undefined;
+  /** Where the traced element lies on the shared axis. */
+  tracedAt: number | undefined;
   actions: StepActions;
   onOpen: () => void;
   onDraft: (step: Step) => void;
   onCommit: (step: Step, label: string) => void;
 }
 
-export function Slab({ step, index, place, open, census, trace, actions, onOpen, onDraft, onCommit }: Props) {
+export function Slab({ step, index, place, open, census, trace, tracedAt, actions, onOpen, onDraft, onCommit }: Props) {
   const schema = useSchema(step);
   const title = STEP_WORDS[step.step].title;
   const ramp = isRamp(step);
@@ -53,6 +55,7 @@ export function Slab({ step, index, place, open, census, trace, actions, onOpen,
         {ramp && reached !== undefined && !open && (
           <span className="tabular text-[11px] text-soft">{Math.round(reached * 100)}% reached</span>
         )}
+        {step.step === "drift" && !open && <span className="tabular text-[11px] text-soft">seed {step.seed}</span>}
         {step.step === "random" && (
           <Seed seed={step.seed} what={title} onCommit={(seed, label) => onCommit({ ...step, seed }, label)} />
         )}
@@ -92,9 +95,10 @@ export function Slab({ step, index, place, open, census, trace, actions, onOpen,
           <Swatches of={census.colours} height={ramp ? 12 : 18} label={`Colours after ${title}`} />
           {trace?.colour && (
             <span
-              aria-label={`Traced element: ${trace.colour}`}
-              className="absolute -top-1 right-0 h-6 w-3 rounded-sm border border-white outline outline-ink"
-              style={{ background: trace.colour }}
+              aria-hidden
+              title={`Traced element: ${trace.colour}`}
+              className="absolute -top-1 -bottom-1 w-2.5 -translate-x-1/2 rounded-sm border border-white outline outline-ink"
+              style={{ background: trace.colour, left: `${100 * Math.min(0.99, Math.max(0.01, tracedAt ?? 0.99))}%` }}
             />
           )}
         </div>

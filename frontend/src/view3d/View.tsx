@@ -181,7 +181,7 @@ export default function View() {
             edit("Change the surround", (scene) => ({ ...scene, view: { ...scene.view, surround: value } }))
           }
         />
-        <IconButton label="Frame all (Home)" onClick={() => view.stage?.frame()}>
+        <IconButton label="Frame all (Home)" className="bg-panel" onClick={() => view.stage?.frame()}>
           <Maximize size={14} />
         </IconButton>
         <span className="grow" />

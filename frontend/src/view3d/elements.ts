@@ -3,13 +3,13 @@ import * as THREE from "three";
 
 export type Shape = "sequin" | "tile" | "ball";
 
-/** A thin dished disc whose rim and middle catch the light differently; one unit across. */
+/** A thin, gently domed disc, so that light runs over it; one unit across. */
 function sequin(): THREE.BufferGeometry {
   const profile = [
-    [0.0, 0.012],
-    [0.2, 0.008],
-    [0.43, 0.03],
-    [0.5, 0.012],
+    [0.0, 0.05],
+    [0.26, 0.038],
+    [0.44, 0.012],
+    [0.5, 0.0],
   ] as const;
   return new THREE.LatheGeometry(
     profile.map(([r, h]) => new THREE.Vector2(r, h)),

@@ -8,10 +8,17 @@ import { addPopulation, chosenPopulation, draft, editPopulation, useStore } from
 import { Button } from "../../widgets/Button";
 import { Choice } from "../../widgets/Choice";
 import { Bars } from "../../widgets/Distribution";
+import { NumberField } from "../../widgets/NumberField";
 import { freeId, plainLook } from "./fresh";
 import { offerFile } from "./ImportDialog";
 import { Populations } from "../Populations";
 
+const SURFACES = [
+  { value: "beetle" as const, label: "Beetle" },
+  { value: "ball" as const, label: "Ball" },
+  { value: "ring" as const, label: "Ring" },
+  { value: "sheet" as const, label: "Sheet" },
+];
 const COUNTS = [1_000, 12_000, 50_000, 100_000];
 
 export function newScatter() {
@@ -163,8 +170,17 @@ interface ScatterProps {
 function ScatterControls({ population, maker, schema }: ScatterProps) {
   return (
     <>
+      <span className="flex items-center gap-2">
+        <span className="w-14 text-soft">Surface</span>
+        <Choice
+          label="Surface"
+          value={maker.surface}
+          options={SURFACES}
+          onChange={(surface) => editPopulation("Change the surface", (p) => ({ ...p, maker: { ...maker, surface } }))}
+        />
+      </span>
       <div role="group" aria-label="Count" className="flex flex-wrap items-center gap-1.5">
-        <span className="w-14 text-soft">Count</span>
+        <span className="w-[58px] text-soft">Count</span>
         {COUNTS.map((count) => (
           <Button
             key={count}
@@ -176,10 +192,23 @@ function ScatterControls({ population, maker, schema }: ScatterProps) {
             {count.toLocaleString("en-GB")}
           </Button>
         ))}
+        <NumberField
+          label="Count"
+          hideLabel
+          whole
+          min={1}
+          max={1_000_000}
+          step={1000}
+          width="w-[76px]"
+          value={maker.count}
+          onCommit={(count) => editPopulation(`Make ${count} elements`, (p) => ({ ...p, maker: { ...maker, count } }))}
+        />
       </div>
       <Parameters
         values={maker as unknown as Record<string, unknown>}
         schema={schema}
+        columns
+        skip={["count", "surface"]}
         onDraft={(v) =>
           draft((scene) => withPopulation(scene, population.id, (p) => ({ ...p, maker: v as unknown as ScatterMaker })))
         }
