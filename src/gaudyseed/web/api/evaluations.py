@@ -9,9 +9,11 @@ import numpy as np
 from flask import Blueprint, Response
 from pydantic import BaseModel, ConfigDict, Field
 
+from ...core.buffers import empty
 from ...core.colour.spaces import display_bytes
 from ...core.errors import BadInput
 from ...core.kernels import encoding
+from ...core.kernels.parallel import over
 from ...core.look.model import Scene
 from ...core.population import Population
 from .. import binary
@@ -48,9 +50,12 @@ def evaluate(body: EvaluationRequest) -> Response:
         levels = shop.evaluator.display(evaluation, check)
     else:
         levels = _in_greys(population, body.preview)
-    colours = np.empty((population.count, 4), np.uint8)
-    encoding.with_group(levels.reshape(-1), groups.of, colours)
-    check()
+    colours = empty((population.count, 4), np.uint8)
+    over(
+        population.count,
+        lambda a, b: encoding.with_group(levels[a:b].reshape(-1), groups.of[a:b], colours[a:b]),
+        check,
+    )
     header: dict[str, Any] = {
         "sequence": body.sequence,
         "population": body.population,
