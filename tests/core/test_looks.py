@@ -93,6 +93,15 @@ class BadLooks(unittest.TestCase):
             for word in words:
                 self.assertIn(word, str(caught.exception))
 
+    def test_domains(self):
+        base = points(4)
+        wear = Attribute("wear", "number", np.zeros(2, np.float32), domain="part")
+        population = Population("clones", 4, {**base.attributes, "wear": wear})
+        with self.assertRaises(BadInput) as caught:
+            Evaluator().evaluate(population, look({"step": "attribute", "name": "wear"}, BANDS))
+        self.assertIn("lives on each part", caught.exception.sentence)
+        self.assertEqual(caught.exception.code, "wrong_domain")
+
 
 class Evaluation(unittest.TestCase):
     def test_an_edit_recomputes_only_what_follows(self):

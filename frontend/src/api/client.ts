@@ -163,14 +163,25 @@ export async function file(path: string, body: unknown): Promise<{ blob: Blob; n
   return { blob: await response.blob(), name: name ?? "download" };
 }
 
-export async function upload<T>(path: string, data: File): Promise<T> {
-  const response = await fetch(`/api${path}?name=${encodeURIComponent(data.name)}`, {
-    method: "POST",
-    headers: { "Content-Type": "application/octet-stream" },
-    body: data,
+/** Send a file; `progress` hears the part that has been sent, and the signal stops it. */
+export function upload<T>(path: string, data: File, progress: (part: number) => void, signal: AbortSignal): Promise<T> {
+  // XMLHttpRequest, because fetch does not tell how much of a body has been sent.
+  return new Promise((resolve, reject) => {
+    const request = new XMLHttpRequest();
+    request.open("POST", `/api${path}?name=${encodeURIComponent(data.name)}`);
+    request.setRequestHeader("Content-Type", "application/octet-stream");
+    request.responseType = "json";
+    request.upload.onprogress = (event) => event.lengthComputable && progress(event.loaded / event.total);
+    request.onload = () => {
+      const said = request.response;
+      if (request.status < 400) resolve(said as T);
+      else reject(new Refused(request.status, said?.code ?? "unknown", said?.sentence ?? `The server answered ${request.status}.`, said?.place ?? ""));
+    };
+    request.onerror = () => reject(new Refused(0, "offline", "The file could not be sent. Is the server still running?", ""));
+    request.onabort = () => reject(new DOMException("Stopped", "AbortError"));
+    signal.addEventListener("abort", () => request.abort());
+    request.send(data);
   });
-  if (!response.ok) throw await refusal(response);
-  return response.json();
 }
 
 const ARRAY_TYPES = { float32: Float32Array, uint8: Uint8Array, int32: Int32Array } as const;

@@ -6,6 +6,8 @@ export interface Wanted {
   population: string;
   trace: number | null;
   preview: string | null;
+  /** Whether the distributions of the steps are wanted too. */
+  census: boolean;
 }
 
 export type Evaluated = Packed<EvaluationHeader>;
@@ -52,7 +54,7 @@ export class EvaluationQueue {
     this.flying.set(sequence, began);
     const late = setTimeout(() => this.next(), OVERTAKE_AFTER + 5);
     try {
-      const body = { ...wanted, census: true, session: `${this.session.slice(0, 18)}:${this.channel}`, sequence };
+      const body = { ...wanted, session: `${this.session.slice(0, 18)}:${this.channel}`, sequence };
       const result = await binary<EvaluationHeader>("POST", "/evaluations", body);
       if (sequence > this.shown) {
         this.shown = sequence;

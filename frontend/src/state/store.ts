@@ -168,6 +168,7 @@ function refresh(id: string) {
     population: id,
     trace: id === state.chosen ? state.traced : null,
     preview: id === state.chosen ? state.preview : null,
+    census: id === state.chosen,
   });
 }
 

@@ -1,11 +1,11 @@
 /** Get the elements: import them, or scatter stand-ins. */
-import { FileUp, Sparkles } from "lucide-react";
-import { useRef } from "react";
+import { Sparkles } from "lucide-react";
 import type { PopulationDocument, ScatterMaker } from "../../api/client";
 import { Parameters } from "../../chain/Parameters";
 import { withPopulation } from "../../state/edits";
 import { addPopulation, chosenPopulation, draft, editPopulation, useStore } from "../../state/store";
 import { Button } from "../../widgets/Button";
+import { FileButton } from "../../widgets/FileButton";
 import { Choice } from "../../widgets/Choice";
 import { Bars } from "../../widgets/Distribution";
 import { NumberField } from "../../widgets/NumberField";
@@ -33,28 +33,17 @@ export function newScatter() {
 }
 
 export function GatherLeft() {
-  const input = useRef<HTMLInputElement>(null);
   return (
     <div className="flex flex-col gap-4 p-2.5">
       <Populations removable />
       <section aria-label="Get elements" className="flex flex-col gap-1.5">
         <h2 className="heading">Get elements</h2>
-        <Button strong onClick={() => input.current?.click()}>
-          <FileUp size={14} aria-hidden />
-          Import PLY or CSV…
-        </Button>
-        <input
-          ref={input}
-          type="file"
+        <FileButton
+          strong
+          label="Import PLY or CSV…"
+          name="File to import"
           accept=".ply,.csv,.txt"
-          className="sr-only"
-          tabIndex={-1}
-          aria-label="File to import"
-          onChange={(e) => {
-            const file = e.target.files?.[0];
-            e.target.value = "";
-            if (file) void offerFile(file);
-          }}
+          onFile={(file) => void offerFile(file)}
         />
         <Button onClick={newScatter}>
           <Sparkles size={14} aria-hidden />

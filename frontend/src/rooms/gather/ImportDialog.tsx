@@ -2,7 +2,7 @@
 import { Dialog, DialogBackdrop, DialogPanel, DialogTitle } from "@headlessui/react";
 import { useEffect, useState } from "react";
 import { create } from "zustand";
-import { type AttributeCensus, type ImportAnswer, type ImportPreview, Refused, upload } from "../../api/client";
+import { type AttributeCensus, type ImportAnswer, type ImportPreview, type Refused, upload } from "../../api/client";
 import { addPopulation, useStore } from "../../state/store";
 import { Button } from "../../widgets/Button";
 import { Bars } from "../../widgets/Distribution";
@@ -14,39 +14,53 @@ interface Offer {
   sentence: string;
   place: string;
   busy: boolean;
+  /** The part of the file that has been sent, 0..1. */
+  sent: number;
 }
 
-const nothing: Offer = { file: null, preview: null, sentence: "", place: "", busy: false };
+const nothing: Offer = { file: null, preview: null, sentence: "", place: "", busy: false, sent: 0 };
 const useOffer = create<Offer>(() => nothing);
+let stopper = new AbortController();
+
+/** Send the file; what is refused is told in the dialogue, what was stopped is not. */
+async function sending<T>(path: string, file: File): Promise<T | null> {
+  stopper.abort();
+  stopper = new AbortController();
+  const mine = stopper;
+  useOffer.setState({ busy: true, sent: 0, sentence: "", place: "" });
+  try {
+    return await upload<T>(path, file, (sent) => useOffer.setState({ sent }), mine.signal);
+  } catch (error) {
+    if (!mine.signal.aborted) {
+      const said = error as Refused;
+      useOffer.setState({ sentence: said.sentence ?? said.message, place: said.place ?? "" });
+    }
+    return null;
+  } finally {
+    if (mine === stopper) useOffer.setState({ busy: false });
+  }
+}
 
 export async function offerFile(file: File) {
-  useOffer.setState({ ...nothing, file, busy: true });
-  try {
-    const preview = await upload<ImportPreview>("/imports/preview", file);
-    if (useOffer.getState().file === file) useOffer.setState({ preview, busy: false });
-  } catch (error) {
-    const said = error instanceof Refused ? error : null;
-    useOffer.setState({
-      busy: false,
-      sentence: said?.sentence ?? "The file could not be sent. Is the server still running?",
-      place: said?.place ?? "",
-    });
-  }
+  useOffer.setState({ ...nothing, file });
+  const preview = await sending<ImportPreview>("/imports/preview", file);
+  if (preview && useOffer.getState().file === file) useOffer.setState({ preview });
+}
+
+function close() {
+  stopper.abort();
+  useOffer.setState(nothing);
 }
 
 async function accept() {
   const { file } = useOffer.getState();
   const { scene } = useStore.getState();
   if (!file || !scene) return;
-  useOffer.setState({ busy: true });
-  try {
-    const answer = await upload<ImportAnswer>("/imports", file);
-    const name = file.name.replace(/\.[^.]+$/, "").slice(0, 100) || "Imported";
-    addPopulation({ id: freeId(scene, name), name, maker: answer.maker, look: plainLook(), shape: "ball" });
-    useOffer.setState(nothing);
-  } catch (error) {
-    useOffer.setState({ busy: false, sentence: (error as Error).message });
-  }
+  const answer = await sending<ImportAnswer>("/imports", file);
+  if (!answer) return;
+  const name = file.name.replace(/\.[^.]+$/, "").slice(0, 100) || "Imported";
+  addPopulation({ id: freeId(scene, name), name, maker: answer.maker, look: plainLook(), shape: "ball" });
+  useOffer.setState(nothing);
 }
 
 /** Dropping a file anywhere on the page offers it. */
@@ -81,15 +95,19 @@ export function DropZone() {
 }
 
 export function ImportDialog() {
-  const { file, preview, sentence, place, busy } = useOffer();
-  const close = () => useOffer.setState(nothing);
+  const { file, preview, sentence, place, busy, sent } = useOffer();
   return (
     <Dialog open={file !== null} onClose={close} className="relative z-50">
       <DialogBackdrop className="fixed inset-0 bg-black/35" />
       <div className="fixed inset-0 grid place-items-center p-6">
         <DialogPanel className="panel flex max-h-full w-[560px] flex-col gap-3 p-5 shadow-2xl">
           <DialogTitle className="truncate text-[15px] font-semibold">{file?.name}</DialogTitle>
-          {busy && !preview && <p role="status">Reading…</p>}
+          {busy && (
+            <div role="status">
+              {sent < 1 ? "Sending…" : preview ? "Storing…" : "Reading…"}
+              <progress className="mt-1.5 block h-1.5 w-full accent-ink" aria-label="Sent" value={sent < 1 ? sent : undefined} />
+            </div>
+          )}
           {sentence && (
             <div role="alert" className="rounded-lg border-2 border-ink p-3">
               <p>{sentence}</p>

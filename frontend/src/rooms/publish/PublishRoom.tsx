@@ -1,10 +1,11 @@
 /** Take the colours home: points with colours, the look, a picture. */
-import { Download, FileUp, Image } from "lucide-react";
-import { useRef, useState } from "react";
+import { Download, Image } from "lucide-react";
+import { useState } from "react";
 import { file, type Look } from "../../api/client";
 import { chosenPopulation, editPopulation, useStore } from "../../state/store";
 import { view } from "../../view3d/current";
 import { Button } from "../../widgets/Button";
+import { FileButton } from "../../widgets/FileButton";
 import { NumberField } from "../../widgets/NumberField";
 import { Populations } from "../Populations";
 
@@ -46,7 +47,6 @@ export function PublishRight() {
   const [busy, setBusy] = useState("");
   const [sentence, setSentence] = useState("");
   const [size, setSize] = useState({ width: 1920, height: 1080 });
-  const input = useRef<HTMLInputElement>(null);
   if (!population) return <p className="p-4 text-soft">Nothing to publish yet. Go to Gather first.</p>;
 
   async function run(what: string, work: () => Promise<void>) {
@@ -131,22 +131,11 @@ export function PublishRight() {
       <h2 className="heading mt-2">Use a look file here</h2>
       <section className="panel flex items-center gap-3 p-3">
         <p className="grow text-soft">Replaces the look of {population.name}. Undo brings it back.</p>
-        <Button onClick={() => input.current?.click()}>
-          <FileUp size={13} aria-hidden />
-          Load look…
-        </Button>
-        <input
-          ref={input}
-          type="file"
+        <FileButton
+          label="Load look…"
+          name="Look file"
           accept=".json"
-          className="sr-only"
-          tabIndex={-1}
-          aria-label="Look file"
-          onChange={(e) => {
-            const chosen = e.target.files?.[0];
-            e.target.value = "";
-            if (chosen) void run("look", () => load(chosen));
-          }}
+          onFile={(chosen) => void run("look", () => load(chosen))}
         />
       </section>
       {sentence && (

@@ -20,7 +20,7 @@ from ..digest import digest_of
 from ..errors import BadInput
 
 Kind = Literal["number", "integer", "vector", "colour", "text"]
-Domain = Literal["clone"]
+Domain = Literal["clone", "vertex", "part", "scene"]
 
 #: Attribute values are read as float32 within these limits, so that no step can overflow.
 LARGEST = np.float32(1e30)
@@ -123,9 +123,24 @@ class Population:
         """Content digest of the whole table."""
         return digest_of(self.kind, self.count, [[a.name, a.digest] for a in self.attributes.values()])
 
+    @property
+    def domain(self) -> Domain:
+        """The domain that chains run on: that of the elements."""
+        return "clone"
+
     def attribute(self, name: str, place: str = "") -> Attribute:
-        """The attribute of that name; BadInput names the nearest ones where there is none."""
+        """The attribute of that name, on the elements' domain.
+
+        BadInput names the nearest ones where there is none, and the domain where it
+        lives on another.
+        """
         found = self.attributes.get(name)
+        if found is not None and found.domain != self.domain:
+            raise BadInput(
+                f"{name!r} lives on each {found.domain}, but this chain runs on each {self.domain}. "
+                "Choose an attribute of that domain.",
+                place=place, code="wrong_domain",
+            )  # fmt: skip
         if found is None:
             folded = {other.casefold().replace(" ", "_"): other for other in self.attributes}
             near = difflib.get_close_matches(name.casefold().replace(" ", "_"), list(folded), n=3, cutoff=0.4)
