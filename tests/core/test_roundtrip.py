@@ -18,6 +18,7 @@ from gaudyseed.web.binary import pack
 from tests.support import points, unpack
 
 DTYPES = ["<f4", "<f8", "|i1", "|u1", "<i2", "<u2", "<i4", "<u4"]
+KEYS = ["gaudyseed", "lanes", "base_colour", "layers", "paint", "mask", "step", "stops", "at", "seed"]
 NAMES = st.from_regex(r"[a-z][a-z0-9]{0,8}", fullmatch=True)
 
 
@@ -103,30 +104,12 @@ class Documents(unittest.TestCase):
         self.assertEqual(parse(Scene, scene.model_dump(mode="json")), scene)
 
     def test_places(self):
+        layer = ("lanes", "base_colour", "layers", 0)
+        start = "lanes.base_colour.layers[0]"
         cases = {
-            (
-                "lanes",
-                "base_colour",
-                "layers",
-                0,
-                "paint",
-                2,
-                "ramp",
-                "stops",
-                1,
-                "at",
-            ): "lanes.base_colour.layers[0].paint[2].stops[1].at",
+            (*layer, "paint", 2, "ramp", "stops", 1, "at"): f"{start}.paint[2].stops[1].at",
+            (*layer, "mask", 0, "random", "seed"): f"{start}.mask[0].seed",
             ("populations", 0, "maker", "scatter", "count"): "populations[0].maker.count",
-            (
-                "lanes",
-                "base_colour",
-                "layers",
-                0,
-                "mask",
-                0,
-                "random",
-                "seed",
-            ): "lanes.base_colour.layers[0].mask[0].seed",
         }
         for location, place in cases.items():
             self.assertEqual(path_of(location), place)
@@ -137,7 +120,7 @@ class Documents(unittest.TestCase):
             st.none() | st.booleans() | st.integers() | st.floats() | st.text(max_size=8),
             lambda inner: st.lists(inner, max_size=4)
             | st.dictionaries(
-                st.sampled_from(["gaudyseed", "lanes", "base_colour", "layers", "paint", "mask", "step", "stops", "at", "seed"]),
+                st.sampled_from(KEYS),
                 inner, max_size=4,
             ),
             max_leaves=20,
