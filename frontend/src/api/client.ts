@@ -11,6 +11,7 @@ export type Layer = Schemas["Layer"];
 export type Look = Schemas["Look"];
 export type Step = Layer["paint"][number];
 export type Ramp = Schemas["Ramp"];
+export type Curve = Schemas["Curve"];
 export type Stop = Schemas["Stop"];
 export type StepDescription = Schemas["StepDescription"];
 export type StepList = Schemas["StepList"];
@@ -40,6 +41,10 @@ export interface StepCensus {
   flow?: [number, number][];
   colours?: { swatches: string; columns: number; rows: number };
   ramp?: RampCensus;
+  /** Heights of a curve step over 0..1, and what comes into it. */
+  curve?: number[];
+  incoming?: Histogram;
+  facts?: Record<string, number>;
 }
 
 export interface PatchOperation {

@@ -241,6 +241,33 @@ export interface components {
             component: "whole" | "x" | "y" | "z" | "length";
         };
         /**
+         * Component
+         * @description One part of a colour or vector as a number.
+         *
+         *     Hue (in turns; 0 for greys, which have none), saturation and value are those of
+         *     HSV (A. R. Smith 1978), luma has Rec. 709 weights, all on display-encoded values.
+         *     Red, green, blue and luminance (Rec. 709 weights) are linear light. Lightness,
+         *     chroma and oklch_hue (turns) are OKLCH (Ottosson 2020).
+         */
+        Component: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            step: "component";
+            /**
+             * On
+             * @default true
+             */
+            enabled: boolean;
+            /**
+             * Part
+             * @default hue
+             * @enum {string}
+             */
+            part: "hue" | "saturation" | "value" | "luma" | "luminance" | "red" | "green" | "blue" | "lightness" | "chroma" | "oklch_hue" | "x" | "y" | "z" | "length";
+        };
+        /**
          * Constant
          * @description One number or one colour for every element.
          */
@@ -261,6 +288,93 @@ export interface components {
              * @default 0.5
              */
             value: number | string;
+        };
+        /**
+         * Curve
+         * @description Through points from left to right, level outside them.
+         *
+         *     ``straight`` joins them; ``monotone`` is a cubic without overshoot (Fritsch and
+         *     Carlson 1980); ``bezier`` follows handles.
+         */
+        Curve: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            step: "curve";
+            /**
+             * On
+             * @default true
+             */
+            enabled: boolean;
+            /**
+             * Between points
+             * @default monotone
+             * @enum {string}
+             */
+            interpolation: "straight" | "monotone" | "bezier";
+            /**
+             * Points
+             * @default [
+             *       {
+             *         "x": 0,
+             *         "y": 0,
+             *         "left": [
+             *           -0.1,
+             *           0
+             *         ],
+             *         "right": [
+             *           0.1,
+             *           0
+             *         ]
+             *       },
+             *       {
+             *         "x": 1,
+             *         "y": 1,
+             *         "left": [
+             *           -0.1,
+             *           0
+             *         ],
+             *         "right": [
+             *           0.1,
+             *           0
+             *         ]
+             *       }
+             *     ]
+             */
+            points: components["schemas"]["CurvePoint"][];
+        };
+        /**
+         * CurvePoint
+         * @description A point of the curve; ``left`` and ``right`` are Bezier handles relative to it.
+         */
+        CurvePoint: {
+            /** x */
+            x: number;
+            /** y */
+            y: number;
+            /**
+             * Left
+             * @default [
+             *       -0.1,
+             *       0
+             *     ]
+             */
+            left: [
+                number,
+                number
+            ];
+            /**
+             * Right
+             * @default [
+             *       0.1,
+             *       0
+             *     ]
+             */
+            right: [
+                number,
+                number
+            ];
         };
         /**
          * Drift
@@ -387,6 +501,31 @@ export interface components {
              * @enum {string}
              */
             format: "ply" | "ply_ascii" | "csv" | "look";
+        };
+        /**
+         * Formula
+         * @description Arithmetic over attributes and index, count, frame, seconds; random(seed) per element.
+         *
+         *     Comparisons give 1 or 0. Results that are no number (a division by zero) become 0.
+         *     An attribute goes before a built-in name.
+         */
+        Formula: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            step: "formula";
+            /**
+             * On
+             * @default true
+             */
+            enabled: boolean;
+            /**
+             * Formula
+             * @description Such as where(index % 7 == 0, 1, random(3) * 0.5)
+             * @default index / count
+             */
+            text: string;
         };
         /**
          * ImportAnswer
@@ -543,9 +682,50 @@ export interface components {
              * Mask
              * @default null
              */
-            mask: (components["schemas"]["Attribute"] | components["schemas"]["Constant"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"])[] | null;
+            mask: (components["schemas"]["Attribute"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Formula"] | components["schemas"]["Levels"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["Spread"])[] | null;
             /** Paint */
-            paint: (components["schemas"]["Attribute"] | components["schemas"]["Constant"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"])[];
+            paint: (components["schemas"]["Attribute"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Formula"] | components["schemas"]["Levels"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["Spread"])[];
+        };
+        /**
+         * Levels
+         * @description [black, white] to 0..1, then ``t ** (1 / gamma)``, then ``(t - pivot) * contrast + pivot``, within 0..1.
+         */
+        Levels: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            step: "levels";
+            /**
+             * On
+             * @default true
+             */
+            enabled: boolean;
+            /**
+             * Black
+             * @default 0
+             */
+            black_point: number;
+            /**
+             * White
+             * @default 1
+             */
+            white_point: number;
+            /**
+             * Gamma
+             * @default 1
+             */
+            gamma: number;
+            /**
+             * Contrast
+             * @default 1
+             */
+            contrast: number;
+            /**
+             * Pivot
+             * @default 0.5
+             */
+            pivot: number;
         };
         /**
          * Look
@@ -612,6 +792,43 @@ export interface components {
              * @enum {string}
              */
             shape: "sequin" | "tile" | "ball";
+        };
+        /**
+         * Quantise
+         * @description n levels, each at the middle of its band of n equal bands.
+         *
+         *     ``value``: 0..1 is cut into n equal parts (1 belongs to the last). ``index``: whole
+         *     numbers 0 to n - 1 are places: item i of n falls into band i of a ramp of n equal
+         *     bands, the last one into the last. Beyond the ends values are held or begin anew.
+         */
+        Quantise: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            step: "quantise";
+            /**
+             * On
+             * @default true
+             */
+            enabled: boolean;
+            /**
+             * Levels
+             * @default 5
+             */
+            levels: number;
+            /**
+             * From
+             * @default value
+             * @enum {string}
+             */
+            of: "value" | "index";
+            /**
+             * Beyond the ends
+             * @default hold
+             * @enum {string}
+             */
+            beyond: "hold" | "repeat";
         };
         /**
          * Ramp
@@ -905,6 +1122,34 @@ export interface components {
             name: string;
         };
         /**
+         * Spread
+         * @description Exchanges values between elements until few neighbours share one of ``bands`` equal bands of 0..1.
+         *
+         *     Every value stays, so every count stays. Neighbours are those nearer than the usual
+         *     distance to the sixth nearest. Local search over hashed partners: the same result
+         *     everywhere for the same seed.
+         */
+        Spread: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            step: "spread";
+            /**
+             * On
+             * @default true
+             */
+            enabled: boolean;
+            /**
+             * Bands
+             * @description Equal bands that neighbours should not share.
+             * @default 5
+             */
+            bands: number;
+            /** Seed */
+            seed: number;
+        };
+        /**
          * StepDescription
          * @description One step.
          */
@@ -912,7 +1157,7 @@ export interface components {
             /** Name */
             name: string;
             /** Takes */
-            takes: string | null;
+            takes: string[];
             /** Gives */
             gives: string;
             /** Summary */

@@ -101,20 +101,20 @@ function AddStep({ layer, steps }: { layer: number; steps: Step[] }) {
   const attribute = useStore((s) => s.geometry[s.chosen]?.header.attributes.find((a) => a.kind === "number")?.name ?? "size");
   const kindAfter = (k: number) => census?.[placeOf(layer, k)]?.kind ?? described.find((d) => d.name === steps[k]?.step)?.gives;
   /** The last place where a step taking this kind fits. */
-  function fits(takes: string | null): number | null {
-    if (takes === null) return 0;
-    for (const k of [open, ...steps.map((_, i) => steps.length - 1 - i)]) if (kindAfter(k) === takes) return k + 1;
+  function fits(takes: string[]): number | null {
+    if (takes.length === 0) return 0;
+    for (const k of [open, ...steps.map((_, i) => steps.length - 1 - i)]) if (takes.includes(kindAfter(k) ?? "")) return k + 1;
     return null;
   }
-  function add(word: Step["step"], takes: string | null, at: number) {
+  function add(word: Step["step"], reads: boolean, at: number) {
     const step = fresh(word, attribute);
     editLook(`Add ${STEP_WORDS[word].noun}`, (l) =>
       withLayer(l, layer, (x) => ({
         ...x,
-        paint: takes === null ? [step, ...x.paint.slice(1)] : [...x.paint.slice(0, at), step, ...x.paint.slice(at)],
+        paint: reads ? [step, ...x.paint.slice(1)] : [...x.paint.slice(0, at), step, ...x.paint.slice(at)],
       })),
     );
-    chooseStep(takes === null ? 0 : at);
+    chooseStep(reads ? 0 : at);
   }
   return (
     <div className="mt-2 text-center">
@@ -132,10 +132,10 @@ function AddStep({ layer, steps }: { layer: number; steps: Step[] }) {
                 <button
                   type="button"
                   className="flex w-full cursor-pointer items-baseline gap-2 rounded px-2 py-1 text-left text-xs data-disabled:opacity-40 data-focus:bg-ink data-focus:text-on-ink"
-                  onClick={() => at !== null && add(word, takes, at)}
+                  onClick={() => at !== null && add(word, takes.length === 0, at)}
                 >
                   <span className="w-20 flex-none font-semibold">{STEP_WORDS[word]?.title ?? name}</span>
-                  <span className="grow opacity-80">{takes === null ? `begin with ${summary}` : summary}</span>
+                  <span className="grow opacity-80">{takes.length === 0 ? `begin with ${summary}` : summary}</span>
                 </button>
               </MenuItem>
             );

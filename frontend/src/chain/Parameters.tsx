@@ -1,4 +1,5 @@
 /** A step's controls, drawn from the JSON Schema of its parameters. */
+import { useState } from "react";
 import type { AttributeCensus, Step } from "../api/client";
 import { NONE, useStore } from "../state/store";
 import { Choice } from "../widgets/Choice";
@@ -68,6 +69,7 @@ function Control({ name, of, value, onDraft, onCommit }: ControlProps) {
   if (of.control === "attribute" || of.control === "key") {
     return <AttributeChoice title={title} value={value as string} of={of} attributes={attributes} onCommit={onCommit} />;
   }
+  if (of.control === "formula") return <FormulaField title={title} value={value as string} help={of.description} onCommit={onCommit} />;
   if (of.control === "number_or_colour") return <NumberOrColour value={value as number | string} onDraft={onDraft} onCommit={onCommit} />;
   if (of.enum) {
     return (
@@ -131,6 +133,47 @@ function AttributeChoice({ title, value, of, attributes, onCommit }: AttributeCh
         <Choice label={title} plain value={value} options={options} onChange={(v) => onCommit(v, `Read ${v}`)} />
       </span>
     </span>
+  );
+}
+
+interface FormulaProps {
+  title: string;
+  value: string;
+  help?: string;
+  onCommit: (value: unknown, label: string) => void;
+}
+
+function FormulaField({ title, value, help, onCommit }: FormulaProps) {
+  const [text, setText] = useState<string | null>(null);
+  const settle = () => {
+    if (text !== null && text.trim() && text !== value) onCommit(text, "Change the formula");
+    setText(null);
+  };
+  return (
+    <label className="block w-full">
+      <textarea
+        className="field h-auto w-full py-1.5 font-mono leading-snug"
+        rows={2}
+        aria-label={title}
+        title={help}
+        spellCheck={false}
+        maxLength={1000}
+        value={text ?? value}
+        onChange={(e) => setText(e.target.value)}
+        onBlur={settle}
+        onKeyDown={(e) => {
+          if (e.key === "Enter" && !e.shiftKey) {
+            e.preventDefault();
+            settle();
+          }
+          if (e.key === "Escape") setText(null);
+        }}
+      />
+      <span className="mt-1 block text-[11px] text-soft">
+        Values by name, index, count, + − * / % **, comparison, where, clamp, mix, min, max, floor, sin, length, x, y, z, random(7).
+        Enter settles.
+      </span>
+    </label>
   );
 }
 

@@ -5,6 +5,7 @@ import type { Step, StepCensus, TraceStep } from "../api/client";
 import { isRamp } from "../state/edits";
 import { AxisEnds, Bars, Swatches } from "../widgets/Distribution";
 import { Parameters, useSchema } from "./Parameters";
+import { CurveEditor } from "./CurveEditor";
 import { RampEditor } from "./RampEditor";
 import { Seed } from "./Seed";
 import { STEP_WORDS, summary } from "./words";
@@ -55,6 +56,11 @@ export function Slab({ step, index, place, open, census, trace, tracedAt, action
         {ramp && reached !== undefined && !open && (
           <span className="tabular text-[11px] text-soft">{Math.round(reached * 100)}% reached</span>
         )}
+        {census?.facts?.pairs ? (
+          <span className="tabular text-[11px] text-soft" title={`${census.facts.alike_after} of ${census.facts.pairs} pairs of neighbours share a band; before, ${census.facts.alike_before}`}>
+            {fewer(census.facts)} fewer alike
+          </span>
+        ) : null}
         {step.step === "drift" && !open && <span className="tabular text-[11px] text-soft">seed {step.seed}</span>}
         {step.step === "random" && (
           <Seed seed={step.seed} what={title} onCommit={(seed, label) => onCommit({ ...step, seed }, label)} />
@@ -73,6 +79,8 @@ export function Slab({ step, index, place, open, census, trace, tracedAt, action
               onDraft={onDraft}
               onCommit={onCommit}
             />
+          ) : step.step === "curve" ? (
+            <CurveEditor curve={step} census={census} onDraft={onDraft} onCommit={onCommit} />
           ) : (
             <Parameters
               values={step as unknown as Record<string, unknown>}
@@ -105,6 +113,12 @@ export function Slab({ step, index, place, open, census, trace, tracedAt, action
       )}
     </section>
   );
+}
+
+/** How many fewer pairs of neighbours are alike after a spread. */
+function fewer(facts: Record<string, number>): string {
+  const before = facts.alike_before ?? 0;
+  return before ? `${Math.round(100 * (1 - (facts.alike_after ?? 0) / before))}%` : "0%";
 }
 
 function StepMenu({ title, enabled, actions }: { title: string; enabled: boolean; actions: StepActions }) {

@@ -11,6 +11,12 @@ export const STEP_WORDS: Record<Word, { title: string; noun: string }> = {
   even_out: { title: "Even out", noun: "an even distribution" },
   ramp: { title: "Ramp", noun: "a ramp" },
   drift: { title: "Drift", noun: "drift" },
+  component: { title: "Component", noun: "a component" },
+  levels: { title: "Levels", noun: "levels" },
+  curve: { title: "Curve", noun: "a curve" },
+  quantise: { title: "Quantise", noun: "levels" },
+  spread: { title: "Spread", noun: "spread" },
+  formula: { title: "Formula", noun: "a formula" },
 };
 
 const short = (value: number) => String(Number(value.toFixed(2)));
@@ -34,6 +40,20 @@ export function summary(step: Step): string {
       return "by rank, whole range used";
     case "ramp":
       return `${step.stops.length} ${step.interpolation === "step" ? "steps" : `stops, mixed in ${step.mix_in === "oklab" ? "OKLab" : "linear RGB"}`}`;
+    case "component":
+      return step.part.replace("_", " ");
+    case "levels": {
+      const bend = step.gamma === 1 ? "" : `, gamma ${short(step.gamma)}`;
+      return `${short(step.black_point)} to ${short(step.white_point)}${bend}${step.contrast === 1 ? "" : `, contrast ${short(step.contrast)}`}`;
+    }
+    case "curve":
+      return `${step.interpolation}, ${step.points.length} points`;
+    case "quantise":
+      return `${step.levels} levels from ${step.of === "index" ? "whole numbers" : "0 to 1"}`;
+    case "spread":
+      return `neighbours in other bands of ${step.bands}`;
+    case "formula":
+      return step.text;
     case "drift": {
       const sign = { around: "±", above: "+", below: "−" }[step.direction];
       const parts = [
@@ -63,6 +83,26 @@ export function fresh(word: Word, attribute: string): Step {
       };
     case "even_out":
       return { step: "even_out", enabled: true };
+    case "component":
+      return { step: "component", enabled: true, part: "hue" };
+    case "levels":
+      return { step: "levels", enabled: true, black_point: 0, white_point: 1, gamma: 1, contrast: 1, pivot: 0.5 };
+    case "curve":
+      return {
+        step: "curve",
+        enabled: true,
+        interpolation: "monotone",
+        points: [
+          { x: 0, y: 0, left: [-0.1, 0], right: [0.1, 0] },
+          { x: 1, y: 1, left: [-0.1, 0], right: [0.1, 0] },
+        ],
+      };
+    case "quantise":
+      return { step: "quantise", enabled: true, levels: 5, of: "value", beyond: "hold" };
+    case "spread":
+      return { step: "spread", enabled: true, bands: 5, seed };
+    case "formula":
+      return { step: "formula", enabled: true, text: "where(index % 7 == 0, 1, random(3) * 0.8)" };
     case "ramp":
       return {
         step: "ramp",

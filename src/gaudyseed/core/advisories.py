@@ -15,10 +15,13 @@ import numpy as np
 from .colour.spaces import saturation
 from .look.evaluate import Evaluation, StepResult
 from .look.steps.attribute import Attribute
+from .look.steps.component import Component
 from .look.steps.drift import Drift
 from .look.steps.ramp import Ramp
+from .look.steps.random import Random
 
 LEAST_REACHED = 0.60
+MOST_CLIPPED = 0.05
 _SAMPLE = 2_000
 
 
@@ -57,7 +60,22 @@ def advise(evaluation: Evaluation, ramps: dict[str, dict[str, Any]]) -> list[Adv
             for index, result in enumerate(chain):
                 before = chain[index - 1] if index else None
                 found += _of_step(evaluation, result, before, ramps)
+    found += _of_seeds(evaluation)
     return found
+
+
+def _of_seeds(evaluation: Evaluation) -> Iterator[Advisory]:
+    """Two random steps with one seed and key give the same values: told, since that may be wanted."""
+    first: dict[tuple[str, int], str] = {}
+    for result in evaluation.steps:
+        step = result.compiled.step
+        if not isinstance(step, Random):
+            continue
+        other = first.setdefault((step.per, step.seed), result.place)
+        if other != result.place:
+            change = [{"op": "add", "path": f"{pointer(result.place)}/seed", "value": (step.seed + 1) % 2**32}]
+            sentence = f"This random step has the seed {step.seed} of another one, so both give the same values."
+            yield Advisory("same_seed", result.place, sentence, Fix("Give it another seed", change))
 
 
 def _of_step(
@@ -68,6 +86,8 @@ def _of_step(
         yield from _of_drift(step, result.place, before)
     if isinstance(step, Ramp) and result.place in ramps:
         yield from _of_ramp(result.place, ramps[result.place])
+    if isinstance(step, Component) and before is not None:
+        yield from _of_component(step, result.place, before)
     if isinstance(step, Attribute):
         bad = evaluation.population.attributes[step.name].unreadable
         if bad:
@@ -107,18 +127,39 @@ def _of_drift(step: Drift, place: str, before: StepResult) -> Iterator[Advisory]
         yield Advisory("drift_without_saturation", place, sentence, fix)
 
 
-def _of_ramp(place: str, ramp: dict[str, Any]) -> Iterator[Advisory]:
-    if ramp["reached"] >= LEAST_REACHED:
+def _of_component(step: Component, place: str, before: StepResult) -> Iterator[Advisory]:
+    if step.part not in ("hue", "oklch_hue") or not len(before.value.array):
         return
-    incoming = np.array(ramp["incoming"]["bins"])
-    outside = ramp["incoming"]["below"] + ramp["incoming"]["above"]
-    total = incoming.sum() + outside
+    grey = int((saturation(before.value.array) < 1e-3).sum())
+    if grey:
+        yield Advisory(
+            "hue_of_greys", place, f"{grey:,} elements are grey and have no hue; it reads as 0 for them.",
+            Fix("Read luma instead", [{"op": "add", "path": f"{pointer(place)}/part", "value": "luma"}]),
+        )  # fmt: skip
+
+
+def _of_ramp(place: str, ramp: dict[str, Any]) -> Iterator[Advisory]:
+    incoming = ramp["incoming"]
+    counts = np.array(incoming["bins"])
+    outside = incoming["below"] + incoming["above"]
+    total = int(counts.sum()) + outside
     if total < 2:
         return
-    at = pointer(place)
-    aside = f" {100 * outside / total:.0f} % of the values lie outside 0..1." if outside > 0.05 * total else ""
-    yield Advisory(
-        "ramp_underused", place,
-        f"The values reach only {100 * ramp['reached']:.0f} % of the ramp, so some of its colours never appear.{aside}",
-        Fix("Even out the values", [{"op": "add", "path": at, "value": {"step": "even_out"}}]),
-    )  # fmt: skip
+    before = pointer(place)
+    if incoming["least"] == incoming["greatest"]:
+        value = f"{incoming['least']:.4g}"
+        yield Advisory("all_equal", place, f"All values that reach the ramp are {value}, so it gives one colour.")
+    elif max(incoming["below"], incoming["above"]) > MOST_CLIPPED * total:
+        share = f"{100 * outside / total:.0f} %"
+        fit = {"step": "range", "own": True}
+        yield Advisory(
+            "ramp_clipped", place, f"{share} of the values lie outside 0 to 1, so they pile up at the ramp's ends.",
+            Fix("Fit the range", [{"op": "add", "path": before, "value": fit}]),
+        )  # fmt: skip
+    elif ramp["reached"] < LEAST_REACHED:
+        reached = f"{100 * ramp['reached']:.0f} %"
+        yield Advisory(
+            "ramp_underused", place,
+            f"The values reach only {reached} of the ramp, so some of its colours never appear.",
+            Fix("Even out the values", [{"op": "add", "path": before, "value": {"step": "even_out"}}]),
+        )  # fmt: skip

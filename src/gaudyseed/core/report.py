@@ -12,7 +12,11 @@ from .advisories import advise
 from .colour.spaces import to_hex
 from .digest import digest_of
 from .look.evaluate import Evaluation, Evaluator, LayerResult, StepResult
+from .look.steps.curve import Curve
 from .look.steps.ramp import Ramp
+
+#: Places at which a curve is drawn.
+CURVE_SAMPLES = 129
 
 
 @dataclass(frozen=True)
@@ -150,6 +154,13 @@ def _of_step(result: StepResult, before: StepResult | None, numbers: np.ndarray 
         found["numbers"] = census.of_numbers(lengths)
     else:
         found["colours"] = census.of_colours(value.array, numbers)
+    if value.facts is not None:
+        found["facts"] = value.facts
+    if isinstance(result.compiled.step, Curve):
+        places = np.linspace(0, 1, CURVE_SAMPLES, dtype=np.float32)
+        found["curve"] = result.compiled.step.heights(places).round(5).tolist()
+    if isinstance(result.compiled.step, Curve) and before is not None:
+        found["incoming"] = census.histogram(before.value.array, 0.0, 1.0)
     return found
 
 

@@ -40,4 +40,16 @@ OPTIONS = {"nogil": True, "cache": True, "fastmath": False, "error_model": "nump
 
 def warm() -> None:
     """Import, and with that compile or load, every kernel. Called by set-up."""
-    from . import blending, census, drift, encoding, hashing, ramps, ranking, scattering, shaping  # noqa: F401
+    from . import (  # noqa: F401
+        blending,
+        census,
+        components,
+        drift,
+        encoding,
+        hashing,
+        ramps,
+        ranking,
+        scattering,
+        shaping,
+        spreading,
+    )

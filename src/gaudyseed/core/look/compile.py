@@ -20,8 +20,12 @@ _CONVERTS = {
     ("vector", "number"): "Read one component of it: x, y, z or length.",
     ("number", "colour"): "Put a ramp before it.",
     ("vector", "colour"): "Read one component and put a ramp before it.",
-    ("colour", "number"): "Take the ramp away, or move this step before it.",
+    ("colour", "number"): "Put a component step between them, or move this step before the ramp.",
 }
+
+
+def _any_of(kinds: tuple[Kind, ...]) -> str:
+    return " or ".join(KIND_WORDS[k] for k in kinds)
 
 
 @dataclass(frozen=True)
@@ -62,27 +66,27 @@ def compile_chain(
             continue
         here = f"{place}[{index}]"
         name = step.step
-        if step.takes is None and kind is not None:
+        if not step.takes and kind is not None:
             raise BadInput(
                 f"{name!r} reads from the elements, so it can only begin a chain; here it follows "
                 f"{compiled[-1].step.step!r}. "
                 "Move it to the top or remove it.",
                 place=here, code="wrong_kind",
             )  # fmt: skip
-        if step.takes is not None and kind is None:
+        if step.takes and kind is None:
             raise BadInput(
-                f"{name!r} wants {KIND_WORDS[step.takes]}, but nothing comes before it. "
+                f"{name!r} wants {_any_of(step.takes)}, but nothing comes before it. "
                 "Begin with a step that reads, such as random.",
                 place=here, code="wrong_kind",
             )  # fmt: skip
-        if step.takes is not None and kind != step.takes:
+        if step.takes and kind not in step.takes:
             assert kind is not None
             raise BadInput(
-                f"{name!r} wants {KIND_WORDS[step.takes]}, but {KIND_WORDS[kind]} comes. "
-                f"{_CONVERTS.get((kind, step.takes), '')}".strip(),
+                f"{name!r} wants {_any_of(step.takes)}, but {KIND_WORDS[kind]} comes. "
+                f"{_CONVERTS.get((kind, step.takes[0]), '')}".strip(),
                 place=here, code="wrong_kind",
             )  # fmt: skip
-        kind = step.result_kind(population, here)
+        kind = step.result_kind(population, here, kind)
         compiled.append(CompiledStep(step, here, kind))
     if not compiled:
         raise BadInput("Every step of this chain is off. Switch one on.", place=place, code="empty_chain")

@@ -18,7 +18,7 @@ class StepDescription(BaseModel):
     """One step."""
 
     name: str
-    takes: str | None
+    takes: list[str]
     gives: str
     summary: str
     help: str
@@ -37,7 +37,7 @@ def list_steps() -> StepList:
     """All steps."""
     steps = [
         StepDescription(
-            name=name, takes=step.takes, gives=step.gives, summary=step.summary,
+            name=name, takes=list(step.takes), gives=step.gives, summary=step.summary,
             help=(step.__doc__ or "").strip(), parameters=step.model_json_schema(),
         )
         for name, step in REGISTRY.items()

@@ -46,7 +46,7 @@ class Attribute(Step):
             )  # fmt: skip
         return column
 
-    def result_kind(self, population: Population, place: str) -> Kind:
+    def result_kind(self, population: Population, place: str, incoming: Kind | None = None) -> Kind:
         """By the attribute and component."""
         column = self._column(population, place)
         if column.kind == "colour":

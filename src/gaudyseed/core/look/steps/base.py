@@ -23,12 +23,14 @@ Seed = Field(ge=0, le=2**32 - 1, title="Seed", json_schema_extra={"control": "se
 class Value:
     """What a step gives: (n,) float32 numbers, or (n, 3) float32 vectors or linear colours.
 
-    ``stops`` (n,) uint8 is a by-product of a stepped ramp: the band of each element.
+    By-products: ``stops`` (n,) uint8, the band of each element under a stepped ramp;
+    ``facts``, figures worth telling.
     """
 
     kind: Kind
     array: np.ndarray
     stops: np.ndarray | None = None
+    facts: dict[str, float] | None = None
 
 
 @dataclass(frozen=True)
@@ -54,7 +56,8 @@ class Step(BaseModel):
 
     model_config = ConfigDict(extra="forbid", frozen=True)
 
-    takes: ClassVar[Kind | None] = None
+    #: Kinds the step can take; none where it reads from the elements and so begins a chain.
+    takes: ClassVar[tuple[Kind, ...]] = ()
     gives: ClassVar[Kind] = "number"
     #: What the step does, in a few words, for the list it is chosen from.
     summary: ClassVar[str] = ""
@@ -64,8 +67,8 @@ class Step(BaseModel):
     step: str
     enabled: bool = Field(True, title="On")
 
-    def result_kind(self, population: Population, place: str) -> Kind:
-        """The kind the step gives on this population; BadInput where it cannot read what it names."""
+    def result_kind(self, population: Population, place: str, incoming: Kind | None = None) -> Kind:
+        """The kind the step gives for what comes in; BadInput where it cannot read what it names."""
         return self.gives
 
     def depends_on(self, population: Population) -> list[Any]:

@@ -33,7 +33,7 @@ class Constant(Step):
             raise ValueError("a number within plus or minus 1e9 is wanted")
         return value
 
-    def result_kind(self, population: Population, place: str) -> Kind:
+    def result_kind(self, population: Population, place: str, incoming: Kind | None = None) -> Kind:
         """By the value."""
         return "colour" if isinstance(self.value, str) else "number"
 

@@ -26,7 +26,7 @@ class Drift(Step):
     its saturation stays 0.
     """
 
-    takes: ClassVar[Kind | None] = "colour"
+    takes: ClassVar[tuple[Kind, ...]] = ("colour",)
     gives: ClassVar[Kind] = "colour"
     summary: ClassVar[str] = "a little random change of each colour"
 

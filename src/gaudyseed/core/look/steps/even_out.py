@@ -11,7 +11,7 @@ from .base import Context, Kind, Step, Value
 class EvenOut(Step):
     """The empirical distribution function at mid-rank, (rank - 0.5)/n; ties share their mid-rank."""
 
-    takes: ClassVar[Kind | None] = "number"
+    takes: ClassVar[tuple[Kind, ...]] = ("number",)
     summary: ClassVar[str] = "spread the values evenly, keeping their order"
     elementwise: ClassVar[bool] = False
 

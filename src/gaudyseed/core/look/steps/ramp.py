@@ -32,7 +32,7 @@ class Ramp(Step):
     linear RGB or OKLab.
     """
 
-    takes: ClassVar[Kind | None] = "number"
+    takes: ClassVar[tuple[Kind, ...]] = ("number",)
     gives: ClassVar[Kind] = "colour"
     summary: ClassVar[str] = "values to colours through stops"
 

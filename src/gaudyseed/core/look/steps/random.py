@@ -45,7 +45,7 @@ class Random(Step):
             )  # fmt: skip
         return attribute.key_words
 
-    def result_kind(self, population: Population, place: str) -> Kind:
+    def result_kind(self, population: Population, place: str, incoming: Kind | None = None) -> Kind:
         """A number; checks the key."""
         if self.per != "element":
             self._words(population, place)

@@ -16,7 +16,7 @@ from .base import Context, Kind, Step, Value
 class Range(Step):
     """Map [from_low, from_high], or the data's own range, to [to_low, to_high]."""
 
-    takes: ClassVar[Kind | None] = "number"
+    takes: ClassVar[tuple[Kind, ...]] = ("number",)
     summary: ClassVar[str] = "from one range of numbers to another"
 
     step: Literal["range"]

@@ -1,0 +1,67 @@
+"""One number out of a colour: HSV, luma, OKLCH."""
+
+from __future__ import annotations
+
+import numpy as np
+from numba import int32, njit, void
+
+from . import OPTIONS
+from .encoding import FLAT, FLAT_IN, encode
+
+_ZERO = np.float32(0.0)
+_ONE = np.float32(1.0)
+_SIXTH = np.float32(1.0 / 6.0)
+_TURN = np.float32(1.0 / (2.0 * np.pi))
+_THIRD = np.float32(1.0 / 3.0)
+
+HUE, SATURATION, VALUE, LUMA = 0, 1, 2, 3
+#: Rec. 709 weights (ITU-R BT.709).
+WEIGHTS = (np.float32(0.2126), np.float32(0.7152), np.float32(0.0722))
+
+_M = tuple(np.float32(c) for c in (0.4122214708, 0.5363325363, 0.0514459929, 0.2119034982, 0.6806995451,
+                                   0.1073969566, 0.0883024619, 0.2817188376, 0.6299787005))  # fmt: skip
+_L = tuple(np.float32(c) for c in (0.2104542553, 0.7936177850, -0.0040720468, 1.9779984951, -2.4285922050,
+                                   0.4505937099, 0.0259040371, 0.7827717662, -0.8086757660))  # fmt: skip
+
+
+@njit(void(FLAT_IN, int32, FLAT), **OPTIONS)
+def display_part(linear, part, out):  # type: ignore[no-untyped-def]
+    """Hue (turns, 0 for greys), saturation, value or luma of (3n) linear values, display-encoded first."""
+    for j in range(out.shape[0]):
+        r, g, b = encode(linear[3 * j]), encode(linear[3 * j + 1]), encode(linear[3 * j + 2])
+        top = max(r, max(g, b))
+        span = top - min(r, min(g, b))
+        if part == 3:
+            out[j] = WEIGHTS[0] * r + WEIGHTS[1] * g + WEIGHTS[2] * b
+        elif part == 2:
+            out[j] = top
+        elif part == 1:
+            out[j] = span / top if top > _ZERO else _ZERO
+        else:
+            inverse = _ONE / span if span > _ZERO else _ZERO
+            h = (r - g) * inverse + np.float32(4.0)
+            h = (b - r) * inverse + np.float32(2.0) if g == top else h
+            h = (g - b) * inverse if r == top else h
+            h = h * _SIXTH if span > _ZERO else _ZERO
+            out[j] = h - np.floor(h)
+
+
+@njit(void(FLAT_IN, int32, FLAT), **OPTIONS)
+def oklch_part(linear, part, out):  # type: ignore[no-untyped-def]
+    """OKLCH lightness (0), chroma (1) or hue in turns (2) of (3n) linear values."""
+    for j in range(out.shape[0]):
+        r, g, b = linear[3 * j], linear[3 * j + 1], linear[3 * j + 2]
+        lo = np.cbrt(_M[0] * r + _M[1] * g + _M[2] * b)
+        me = np.cbrt(_M[3] * r + _M[4] * g + _M[5] * b)
+        sh = np.cbrt(_M[6] * r + _M[7] * g + _M[8] * b)
+        if part == 0:
+            out[j] = _L[0] * lo + _L[1] * me + _L[2] * sh
+        else:
+            a = _L[3] * lo + _L[4] * me + _L[5] * sh
+            c = _L[6] * lo + _L[7] * me + _L[8] * sh
+            chroma = np.sqrt(a * a + c * c)
+            if part == 1:
+                out[j] = chroma
+            else:
+                h = np.arctan2(c, a) * _TURN if chroma > np.float32(2e-4) else _ZERO
+                out[j] = h - np.floor(h)

@@ -1,0 +1,134 @@
+"""Neighbours by distance, and an assignment of values in which neighbours differ."""
+
+from __future__ import annotations
+
+import numpy as np
+from numba import float64, int32, int64, njit, uint8, uint32, void
+from numba.types import Array, float32
+
+from . import OPTIONS
+from .hashing import pcg3d
+from .scattering import _cell
+
+PLACES = Array(float32, 2, "C", readonly=True)
+
+#: Neighbours kept for one element at most.
+MOST = 24
+
+
+@njit(void(PLACES, Array(int64, 1, "C", readonly=True), int64, Array(float64, 1, "C")), **OPTIONS)
+def near_distances(places, chosen, rank, out):  # type: ignore[no-untyped-def]
+    """The distance from each chosen element to its ``rank``-th nearest other one, by looking at all."""
+    best = np.empty(rank, np.float64)
+    for c in range(chosen.shape[0]):
+        i = chosen[c]
+        best[:] = np.inf
+        for j in range(places.shape[0]):
+            if j == i:
+                continue
+            dx = np.float64(places[j, 0]) - places[i, 0]
+            dy = np.float64(places[j, 1]) - places[i, 1]
+            dz = np.float64(places[j, 2]) - places[i, 2]
+            d = dx * dx + dy * dy + dz * dz
+            if d < best[rank - 1]:
+                k = rank - 1
+                while k > 0 and best[k - 1] > d:
+                    best[k] = best[k - 1]
+                    k -= 1
+                best[k] = d
+        out[c] = np.sqrt(best[rank - 1])
+
+
+@njit(void(PLACES, float64, Array(int64, 1, "C"), Array(int32, 2, "C"), Array(uint8, 1, "C")), **OPTIONS)
+def neighbours(places, reach, heads, found, counts):  # type: ignore[no-untyped-def]
+    """All others within ``reach`` of each element, at most ``MOST``, through a hashed grid."""
+    n = places.shape[0]
+    mask = heads.shape[0] - 1
+    links = np.empty(n, np.int64)
+    heads[:] = -1
+    for i in range(n):
+        slot = _cell(places[i, 0], places[i, 1], places[i, 2], reach, mask)
+        links[i] = heads[slot]
+        heads[slot] = i
+    slots = np.empty(27, np.int64)
+    for i in range(n):
+        count = 0
+        used = 0
+        for dx in range(-1, 2):
+            for dy in range(-1, 2):
+                for dz in range(-1, 2):
+                    x = places[i, 0] + dx * reach
+                    y = places[i, 1] + dy * reach
+                    slot = _cell(x, y, places[i, 2] + dz * reach, reach, mask)
+                    seen = False
+                    for s in range(used):
+                        seen = seen or slots[s] == slot
+                    if seen:
+                        continue
+                    slots[used] = slot
+                    used += 1
+                    j = heads[slot]
+                    while j >= 0:
+                        ex = np.float64(places[j, 0]) - places[i, 0]
+                        ey = np.float64(places[j, 1]) - places[i, 1]
+                        ez = np.float64(places[j, 2]) - places[i, 2]
+                        if j != i and ex * ex + ey * ey + ez * ez <= reach * reach and count < MOST:
+                            found[i, count] = j
+                            count += 1
+                        j = links[j]
+        counts[i] = count
+
+
+@njit(int64(Array(int32, 1, "C"), Array(int32, 2, "C"), Array(uint8, 1, "C"), int64), inline="always", **OPTIONS)
+def _alike(bands, found, counts, i):  # type: ignore[no-untyped-def]
+    same = 0
+    for k in range(counts[i]):
+        same += bands[found[i, k]] == bands[i]
+    return same
+
+
+@njit(int64(Array(int32, 1, "C"), Array(int32, 2, "C"), Array(uint8, 1, "C")), **OPTIONS)
+def alike_pairs(bands, found, counts):  # type: ignore[no-untyped-def]
+    """How many times an element has a neighbour of its own band (each pair counts twice)."""
+    total = 0
+    for i in range(bands.shape[0]):
+        total += _alike(bands, found, counts, i)
+    return total
+
+
+@njit(int64(Array(int32, 1, "C"), Array(int64, 1, "C"), Array(int32, 2, "C"), Array(uint8, 1, "C"), uint32, int64,
+            int64), **OPTIONS)  # fmt: skip
+def exchange(bands, order, found, counts, seed, passes, tries):  # type: ignore[no-untyped-def]
+    """Exchange places of values while that leaves fewer neighbours alike.
+
+    ``order[i]`` is the value that element i has; ``bands[i]`` its band. Partners come
+    from a hash of (element, pass and try, seed), so the result is the same everywhere.
+    Returns how many exchanges were made.
+    """
+    n = bands.shape[0]
+    made = 0
+    for turn in range(passes):
+        before = made
+        for i in range(n):
+            mine = _alike(bands, found, counts, i)
+            if mine == 0:
+                continue
+            for attempt in range(tries):
+                word, _a, _b = pcg3d(np.uint32(i), np.uint32(turn * tries + attempt), seed)
+                j = np.int64(np.uint64(word) * np.uint64(n) >> np.uint64(32))
+                if bands[j] == bands[i]:
+                    continue
+                old = mine + _alike(bands, found, counts, j)
+                bands[i], bands[j] = bands[j], bands[i]
+                now = _alike(bands, found, counts, i)
+                if now + _alike(bands, found, counts, j) < old:
+                    order[i], order[j] = order[j], order[i]
+                    made += 1
+                    mine = now
+                    if mine == 0:
+                        break
+                else:
+                    bands[i], bands[j] = bands[j], bands[i]
+        if made == before:
+            break
+    return made
