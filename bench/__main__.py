@@ -11,6 +11,7 @@ import tempfile
 import time
 import urllib.request
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 from statistics import median
 from typing import Any
@@ -20,6 +21,7 @@ import numpy as np
 from bench.plain import chain as plain_chain
 from gaudyseed.core.look.evaluate import Evaluator
 from gaudyseed.core.look.model import Look
+from gaudyseed.core.look.steps import REGISTRY, Context, Value
 from gaudyseed.core.population import Attribute, Population
 from gaudyseed.demo import demo_scene
 
@@ -75,6 +77,72 @@ def bench_chain(rows: list[tuple[str, str, str]]) -> None:
             "chain of four steps, 1,000,000 elements, cache cold",
             f"{median(mine):.1f} ms against {median(theirs):.0f} ms",
             f"{ratio:.1f} times as fast (wanted: 20)",
+        )
+    )
+
+
+def bench_steps(rows: list[tuple[str, str, str]]) -> None:
+    """Single steps at 1,000,000 elements against the plain NumPy or SciPy way."""
+    from scipy.interpolate import PchipInterpolator
+    from scipy.stats import rankdata
+
+    from bench.plain import pcg3d, unit
+
+    count = 1_000_000
+    population = bare(count)
+    values = np.random.default_rng(1).random(count).astype(np.float32)
+    places = np.random.default_rng(2).normal(size=(count, 3)).astype(np.float32)
+    columns = {
+        **population.attributes,
+        "a": Attribute("a", "number", values),
+        "position": Attribute("position", "vector", places),
+    }
+    population = Population("clones", count, columns)
+    context, incoming = Context(population, "", lambda: None), Value("number", values)
+    keys, ones = np.arange(count, dtype=np.uint32), np.ones(count, np.uint32)
+    knots, heights = np.array([0, 0.2, 0.5, 0.8, 1]), np.array([0, 0.5, 0.4, 0.9, 1])
+    points = [{"x": x, "y": y} for x, y in zip(knots.tolist(), heights.tolist(), strict=True)]
+    text = "where(a > 0.5, a * 2 - x(position), sin(a * tau) + 0.5) * 0.25 + z(position) / 3"
+    x, z, tau = places[:, 0], places[:, 2], np.float32(2 * np.pi)
+
+    def by_hand() -> object:
+        half, third = np.float32(0.5), np.float32(3)
+        return (
+            np.where(values > half, values * np.float32(2) - x, np.sin(values * tau) + half) * np.float32(0.25)
+            + z / third
+        )
+
+    cases: list[tuple[str, dict[str, Any], Callable[[], object], str]] = [
+        ("random", {"step": "random", "seed": 42}, lambda: unit(pcg3d(keys, ones, ones)[0]), "wanted: 10, NumPy"),
+        ("even out", {"step": "even_out"}, lambda: (rankdata(values) - 0.5) / count, "wanted: 4, rankdata"),
+        (
+            "curve, monotone",
+            {"step": "curve", "points": points},
+            lambda: PchipInterpolator(knots, heights)(values),
+            "wanted: 10, PchipInterpolator",
+        ),
+        ("formula of ten operations", {"step": "formula", "text": text}, by_hand, "wanted: 1, NumPy by hand"),
+    ]
+    for name, document, plain, wanted in cases:
+        step = REGISTRY[document["step"]].model_validate(document)
+        run = partial(step.apply, context, incoming)
+        run()
+        mine, theirs = median(timed(run, 9)), median(timed(plain, 5))
+        rows.append(
+            (f"{name}, 1,000,000 elements", f"{mine:.1f} ms against {theirs:.0f} ms", f"{theirs / mine:.1f} ({wanted})")
+        )
+    sequins = demo_scene().populations[0].maker.make(None)  # type: ignore[arg-type]
+    spread = REGISTRY["spread"].model_validate({"step": "spread", "seed": 1})
+    part = Value("number", values[: sequins.count])
+    place = Context(sequins, "", lambda: None)
+    took = median(timed(lambda: spread.apply(place, part), 3))
+    facts = spread.apply(place, part).facts or {}
+    fewer = 100 * (1 - facts["alike_after"] / facts["alike_before"])
+    rows.append(
+        (
+            "spread on five bands, 12,000 sequins",
+            f"{took:.0f} ms",
+            f"{fewer:.0f} % fewer neighbours alike (wanted: 60 in 2 s)",
         )
     )
 
@@ -212,6 +280,7 @@ def main() -> None:
     """Run all and write the table."""
     rows: list[tuple[str, str, str]] = []
     bench_chain(rows)
+    bench_steps(rows)
     bench_growth(rows)
     with Server() as server:
         bench_server(server, rows)

@@ -1,8 +1,8 @@
 /** The chain: channels, layers, and the chosen layer's steps as slabs on one shared axis. */
-import { Menu, MenuButton, MenuItem, MenuItems } from "@headlessui/react";
+import { Menu, MenuButton, MenuHeading, MenuItem, MenuItems, MenuSection } from "@headlessui/react";
 import { Plus } from "lucide-react";
 import { Fragment } from "react";
-import type { Step } from "../api/client";
+import type { Step, StepDescription } from "../api/client";
 import { layersOf, moved, placeOf, withLayer, withStep } from "../state/edits";
 import { chooseStep, chosenPopulation, draftLook, editLook, useStore } from "../state/store";
 import { Toggle } from "../widgets/Toggle";
@@ -93,6 +93,12 @@ export function ChainPanel() {
   );
 }
 
+const GROUPS: { heading: string; holds: (d: StepDescription) => boolean }[] = [
+  { heading: "Read (in place of the first step)", holds: (d) => d.takes.length === 0 },
+  { heading: "Shape", holds: (d) => d.takes.length > 0 && d.gives === "number" },
+  { heading: "Colour", holds: (d) => d.takes.length > 0 && d.gives === "colour" },
+];
+
 /** Adds after the open step, only what fits there by kind. */
 function AddStep({ layer, steps }: { layer: number; steps: Step[] }) {
   const described = useStore((s) => s.steps);
@@ -123,23 +129,28 @@ function AddStep({ layer, steps }: { layer: number; steps: Step[] }) {
           <Plus size={13} aria-hidden />
           Add a step
         </MenuButton>
-        <MenuItems anchor={{ to: "top", gap: 4 }} className="panel z-40 w-80 p-1 shadow-lg outline-none">
-          {described.map(({ name, takes, summary }) => {
-            const at = fits(takes);
-            const word = name as Step["step"];
-            return (
-              <MenuItem key={name} disabled={at === null}>
-                <button
-                  type="button"
-                  className="flex w-full cursor-pointer items-baseline gap-2 rounded px-2 py-1 text-left text-xs data-disabled:opacity-40 data-focus:bg-ink data-focus:text-on-ink"
-                  onClick={() => at !== null && add(word, takes.length === 0, at)}
-                >
-                  <span className="w-20 flex-none font-semibold">{STEP_WORDS[word]?.title ?? name}</span>
-                  <span className="grow opacity-80">{takes.length === 0 ? `begin with ${summary}` : summary}</span>
-                </button>
-              </MenuItem>
-            );
-          })}
+        <MenuItems anchor={{ to: "bottom", gap: 4, padding: 8 }} className="panel z-40 w-[424px] p-1.5 shadow-lg outline-none">
+          {GROUPS.map(({ heading, holds }) => (
+            <MenuSection key={heading}>
+              <MenuHeading className="heading px-2 pt-1 pb-0.5">{heading}</MenuHeading>
+              {described.filter(holds).map(({ name, takes, summary }) => {
+                const at = fits(takes);
+                const word = name as Step["step"];
+                return (
+                  <MenuItem key={name} disabled={at === null}>
+                    <button
+                      type="button"
+                      className="flex h-6.5 w-full cursor-pointer items-center gap-2 rounded px-2 text-left text-xs data-disabled:opacity-40 data-focus:bg-ink data-focus:text-on-ink"
+                      onClick={() => at !== null && add(word, takes.length === 0, at)}
+                    >
+                      <span className="w-20 flex-none font-semibold">{STEP_WORDS[word]?.title ?? name}</span>
+                      <span className="truncate opacity-80">{summary}</span>
+                    </button>
+                  </MenuItem>
+                );
+              })}
+            </MenuSection>
+          ))}
         </MenuItems>
       </Menu>
     </div>

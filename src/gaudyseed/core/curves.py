@@ -13,11 +13,12 @@ CurveKind = Literal["straight", "monotone", "bezier"]
 
 
 def coefficients(knots: np.ndarray, heights: np.ndarray, slopes: np.ndarray | None) -> np.ndarray:
-    """(k + 1, 4) rows for ``kernels.shaping.cubics``: constant ends, cubic Hermite between.
+    """(k + 1, 5) rows for ``kernels.shaping.cubics``: constant ends, cubic Hermite between.
 
     ``slopes`` (k,) at the knots; None joins them straight.
     """
-    rows = np.zeros((len(knots) + 1, 4))
+    rows = np.zeros((len(knots) + 1, 5))
+    rows[1:, 4] = knots
     rows[0, 0], rows[-1, 0] = heights[0], heights[-1]
     if len(knots) < 2:
         return rows.astype(np.float32)

@@ -20,6 +20,7 @@ from typing import Any
 import numpy as np
 
 from .errors import BadInput
+from .kernels import shaping
 
 _BLANKS = str.maketrans("\n\r\t", "   ")
 LONGEST = 1000
@@ -186,13 +187,18 @@ class Formula:
                 return n.col_offset + 1
         return 1
 
-    def over(self, lookup: Lookup, start: int, stop: int) -> Array:
-        """(m,) or (m, k) float32 for the elements start to stop; NaN and infinities become 0."""
+    def over(self, lookup: Lookup, start: int, stop: int, out: Array | None = None) -> Array:
+        """(m,) or (m, k) float32 for the elements start to stop; NaN and infinities become 0.
+
+        Written to ``out`` where that is given.
+        """
         with np.errstate(all="ignore"):
             found = np.asarray(self._value(self.tree, lookup, start, stop), np.float32)
-        if found.ndim == 0:
-            found = np.full(stop - start, found, np.float32)
-        return np.clip(np.nan_to_num(found, copy=False, nan=0, posinf=0, neginf=0), -1e30, 1e30)
+        if out is None:
+            out = np.empty(found.shape if found.ndim else stop - start, np.float32)
+        np.copyto(out, found)
+        shaping.tidy(out.reshape(-1))
+        return out
 
     def _value(self, node: ast.expr, lookup: Lookup, a: int, b: int) -> Array:
         def of(child: ast.expr) -> Array:

@@ -120,8 +120,9 @@ def _segments(positions: np.ndarray, rows: np.ndarray) -> tuple[np.ndarray, np.n
     widths = np.diff(positions.astype(np.float64))[:, None]
     slopes = np.zeros((len(rows) + 1, 3))
     slopes[1:-1] = np.diff(rows, axis=0) / np.where(widths > 0, widths, 1)
-    starts = np.concatenate([rows[:1], rows[:-1], rows[-1:]])
-    return starts.astype(np.float32), slopes.astype(np.float32)
+    colours = np.concatenate([rows[:1], rows[:-1], rows[-1:]])
+    places = np.concatenate([positions[:1], positions])[:, None]
+    return np.hstack([colours, places]).astype(np.float32), slopes.astype(np.float32)
 
 
 def edges_for_shares(values: np.ndarray, shares: np.ndarray) -> np.ndarray:

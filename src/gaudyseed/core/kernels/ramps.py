@@ -51,11 +51,37 @@ def place(value, positions, table):  # type: ignore[no-untyped-def]
     return k
 
 
+#: Values located at a time, and positions up to which counting beats the table: counting is free of branches.
+BLOCK = 1024
+FEW = 24
+
+
+@njit(void(NUMBERS_IN, NUMBERS_IN, TABLE, Array(int32, 1, "C")), **OPTIONS)
+def locate(values, positions, table, found):  # type: ignore[no-untyped-def]
+    """``place`` of each value of a block."""
+    m = values.shape[0]
+    n = positions.shape[0]
+    if n > FEW:
+        for j in range(m):
+            found[j] = place(values[j], positions, table)
+        return
+    for j in range(m):
+        found[j] = np.int32(0)
+    for k in range(n):
+        edge = positions[k]
+        for j in range(m):
+            found[j] += np.int32(1) if values[j] >= edge else np.int32(0)
+
+
 @njit(void(NUMBERS_IN, NUMBERS_IN, TABLE, Array(uint8, 1, "C")), **OPTIONS)
 def bands(values, edges, table, out):  # type: ignore[no-untyped-def]
     """The band of each value: band k lies from edge k-1 (included) to edge k."""
-    for i in range(out.shape[0]):
-        out[i] = np.uint8(place(values[i], edges, table))
+    found = np.empty(BLOCK, np.int32)
+    for start in range(0, out.shape[0], BLOCK):
+        stop = min(start + BLOCK, out.shape[0])
+        locate(values[start:stop], edges, table, found)
+        for i in range(start, stop):
+            out[i] = np.uint8(found[i - start])
 
 
 @njit(void(Array(uint8, 1, "C", readonly=True), COLOURS_IN, COLOURS), **OPTIONS)
@@ -72,18 +98,20 @@ def pick(indices, colours, out):  # type: ignore[no-untyped-def]
 def linear_ramp(values, positions, table, starts, slopes, out):  # type: ignore[no-untyped-def]
     """Piecewise linear in the space of the rows.
 
-    ``starts`` and ``slopes`` have one row more than there are stops: row k holds
-    the segment that ends at stop k, row 0 and the last row the flat ends.
+    ``starts`` (s + 1, 4) and ``slopes`` (s + 1, 3) have one row more than there are
+    stops: row k holds the segment that ends at stop k, row 0 and the last row the flat
+    ends. A start is a colour and the place where its segment begins.
     """
-    last = positions.shape[0] - 1
-    for i in range(out.shape[0]):
-        v = values[i]
-        k = place(v, positions, table)
-        t = v - positions[max(k - 1, 0)]
-        t = _ZERO if (k == 0 or k > last) else t
-        out[i, 0] = starts[k, 0] + t * slopes[k, 0]
-        out[i, 1] = starts[k, 1] + t * slopes[k, 1]
-        out[i, 2] = starts[k, 2] + t * slopes[k, 2]
+    found = np.empty(BLOCK, np.int32)
+    for start in range(0, out.shape[0], BLOCK):
+        stop = min(start + BLOCK, out.shape[0])
+        locate(values[start:stop], positions, table, found)
+        for i in range(start, stop):
+            k = np.uint64(found[i - start])  # unsigned: no test for an index counted from the end
+            t = values[i] - starts[k, 3]
+            out[i, 0] = starts[k, 0] + t * slopes[k, 0]
+            out[i, 1] = starts[k, 1] + t * slopes[k, 1]
+            out[i, 2] = starts[k, 2] + t * slopes[k, 2]
 
 
 @njit(void(FLAT), **OPTIONS)

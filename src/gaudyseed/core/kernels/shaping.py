@@ -7,7 +7,7 @@ from numba import njit, void
 from numba.types import Array, boolean, float32
 
 from . import OPTIONS
-from .ramps import TABLE, place
+from .ramps import BLOCK, TABLE, locate
 
 NUMBERS_IN = Array(float32, 1, "C", readonly=True)
 NUMBERS = Array(float32, 1, "C")
@@ -48,17 +48,31 @@ def levels(values, black, white, inverse_gamma, contrast, pivot, out):  # type: 
 
 @njit(void(NUMBERS_IN, NUMBERS_IN, TABLE, Array(float32, 2, "C", readonly=True), NUMBERS), **OPTIONS)
 def cubics(values, knots, table, coefficients, out):  # type: ignore[no-untyped-def]
-    """A piecewise cubic: row k of ``coefficients`` (constant first) holds from knot k - 1 to knot k.
+    """A piecewise cubic: row k of ``coefficients`` holds from knot k - 1 to knot k.
 
-    Row 0 holds before the first knot (from the first), the last row after the last.
+    A row has the constant, three powers of the distance from its start, and its start.
+
+    Row 0 holds before the first knot, the last row after the last. Results stay within 0..1.
     """
-    last = knots.shape[0] - 1
-    for i in range(out.shape[0]):
+    found = np.empty(BLOCK, np.int32)
+    for start in range(0, out.shape[0], BLOCK):
+        stop = min(start + BLOCK, out.shape[0])
+        locate(values[start:stop], knots, table, found)
+        for i in range(start, stop):
+            k = np.uint64(found[i - start])  # unsigned: no test for an index counted from the end
+            t = values[i] - coefficients[k, 4]
+            y = ((coefficients[k, 3] * t + coefficients[k, 2]) * t + coefficients[k, 1]) * t + coefficients[k, 0]
+            out[i] = min(max(y, np.float32(0.0)), np.float32(1.0))
+
+
+@njit(void(NUMBERS), **OPTIONS)
+def tidy(values):  # type: ignore[no-untyped-def]
+    """In place: what is no number or infinite becomes 0, the rest stays within 1e30."""
+    far = np.float32(1e30)
+    for i in range(values.shape[0]):
         v = values[i]
-        k = place(v, knots, table)
-        t = v - knots[max(k - 1, 0)]
-        t = np.float32(0.0) if (k == 0 or k > last) else t
-        out[i] = ((coefficients[k, 3] * t + coefficients[k, 2]) * t + coefficients[k, 1]) * t + coefficients[k, 0]
+        inside = min(max(v, -far), far)
+        values[i] = inside if abs(v) < np.float32(np.inf) else np.float32(0.0)
 
 
 @njit(void(NUMBERS_IN, float32, boolean, NUMBERS), **OPTIONS)

@@ -65,7 +65,7 @@ class Curve(Step):
         return points
 
     def pieces(self) -> tuple[np.ndarray, np.ndarray]:
-        """Knots (k,) and rows of coefficients (k + 1, 4), float32."""
+        """Knots (k,) and rows of coefficients (k + 1, 5), float32."""
         places = np.array([[p.x, p.y] for p in self.points])
         knots, heights = places.T
         slopes = None
@@ -86,7 +86,6 @@ class Curve(Step):
 
         def work(a: int, b: int) -> None:
             shaping.cubics(values[a:b], knots, table, rows, out[a:b])
-            np.clip(out[a:b], 0, 1, out=out[a:b])
 
         over(len(out), work, context.check if context else None)
         return out

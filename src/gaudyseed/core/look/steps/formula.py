@@ -16,6 +16,8 @@ from ...kernels.parallel import over
 from ...population import Population
 from .base import Context, Kind, Step, Value
 
+#: Larger than usual: each part of a formula costs a call for each chunk.
+CHUNK = 1 << 17
 _STREAM = np.uint32(0x464F524D)
 #: Names that are no attributes: the element's number from 0, how many there are, and time (still 0).
 BUILT_IN = ("index", "count", "frame", "seconds")
@@ -91,9 +93,9 @@ class Formula(Step):
         out = empty((population.count, 3) if kind == "vector" else population.count)
 
         def work(a: int, b: int) -> None:
-            out[a:b] = parsed.over(lookup, a, b)
+            parsed.over(lookup, a, b, out[a:b])
 
-        over(population.count, work, context.check)
+        over(population.count, work, context.check, CHUNK)
         return Value(kind, out)
 
 
