@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import colorsys
 import io
 import json
 import re
@@ -211,6 +212,116 @@ class ColourRoom(BrowserCase):
             int
         )
         self.assertGreater((shot.max(axis=2) - shot.min(axis=2)).max(), 80)
+
+
+class Shaping(BrowserCase):
+    """Values under the colours: found, brought into form, and seen."""
+
+    def add(self, title: str, after: str) -> None:
+        """Add a step after the one that is opened first."""
+        self.page.get_by_role("button", name=re.compile(f"^{after}")).first.click()
+        self.page.get_by_role("button", name="Add a step").click()
+        self.after(lambda: self.page.get_by_role("menuitem", name=re.compile(f"^{title}")).click())
+
+    def begin_with(self, title: str) -> None:
+        self.page.get_by_role("button", name="Add a step").click()
+        self.after(lambda: self.page.get_by_role("menuitem", name=re.compile(f"^{title}")).click())
+
+    def reached(self) -> int:
+        return int(
+            re.search(r"(\d+)% reached", self.page.get_by_role("region", name=re.compile("Ramp$")).inner_text())[1]
+        )
+
+    def test_a_ramp_that_uses_few_of_its_colours_is_mended_in_one_click(self):
+        page = self.page
+        self.begin_with("Formula")
+        formula = page.get_by_label("Formula", exact=True)
+        formula.fill("random(3) * 0.3")
+        self.after(lambda: formula.press("Enter"))
+        page.get_by_text("of the ramp, so some of its colours never appear").wait_for()
+        self.assertLess(self.reached(), 40)
+        self.after(lambda: page.get_by_role("button", name="Even out the values").click())
+        self.assertGreater(self.reached(), 98)
+        self.assertEqual(page.get_by_text("never appear").count(), 0)
+
+    def test_a_glint_on_every_seventh_element(self):
+        page = self.page
+        self.begin_with("Formula")
+        formula = page.get_by_label("Formula", exact=True)
+        formula.fill("where(index % 7 == 0, 0.95, 0.1)")
+        self.after(lambda: formula.press("Enter"))
+        counts = [int(SHARE.search(name)[1].replace(",", "")) for name in self.shares()]
+        self.assertEqual(counts, [12_000 - 1715, 0, 0, 0, 1715])
+        formula.fill("where(index % 7 == 0, 0.95, wear)")
+        formula.press("Enter")
+        page.get_by_role("alert").filter(has_text="At character 29: No attribute is called 'wear'").wait_for()
+
+    def test_spread_tells_how_many_fewer_neighbours_are_alike(self):
+        before = self.shares()
+        self.add("Spread", "Random")
+        told = self.page.get_by_text("fewer alike").inner_text()
+        self.assertGreaterEqual(int(told.split("%")[0]), 60)
+        self.assertEqual([s.split(" ")[1] for s in self.shares()], [s.split(" ")[1] for s in before])
+
+    def test_a_curve_is_drawn_by_mouse_and_by_keyboard(self):
+        page = self.page
+        self.add("Curve", "Random")
+        before = [int(SHARE.search(name)[1].replace(",", "")) for name in self.shares()]
+        box = page.get_by_label("Curve", exact=True).bounding_box()
+        page.mouse.click(box["x"] + box["width"] * 0.5, box["y"] + box["height"] * 0.8)
+        self.settle()
+        point = page.get_by_role("slider", name="Point 2")
+        self.assertAlmostEqual(float(point.get_attribute("aria-valuenow")), 0.2, delta=0.02)
+        place = point.bounding_box()
+        page.mouse.move(place["x"] + 5, place["y"] + 5)
+        page.mouse.down()
+        page.mouse.move(place["x"] + 60, place["y"] + 20, steps=5)
+        page.mouse.up()
+        self.settle()
+        self.assertLess(float(point.get_attribute("aria-valuenow")), 0.15)
+        point.focus()
+        self.after(lambda: page.keyboard.press("Shift+ArrowUp"))
+        after = [int(SHARE.search(name)[1].replace(",", "")) for name in self.shares()]
+        self.assertGreater(after[0], before[0] + 1500)
+        self.after(lambda: page.keyboard.press("Delete"))
+        self.assertEqual(page.get_by_role("slider", name="Point 3").count(), 0)
+
+
+class HueAndLuma(BrowserCase):
+    def test_random_colours_read_by_hue_instead_of_luma(self):
+        page, rng = self.page, np.random.default_rng(5)
+        names = ["x", "y", "z", "red", "green", "blue"]
+        rows = np.empty(3000, [(n, "f4" if n in "xyz" else "u1") for n in names])
+        for name in "xyz":
+            rows[name] = rng.normal(size=3000)
+        levels = np.array([colorsys.hsv_to_rgb(h, 1, 1) for h in rng.random(3000)]) * 255
+        rows["red"], rows["green"], rows["blue"] = levels.T.astype(np.uint8)
+        path = self.folder / "tinted.ply"
+        PlyData([PlyElement.describe(rows, "vertex")]).write(str(path))
+        page.keyboard.press("Alt+1")
+        page.get_by_label("File to import").set_input_files(str(path))
+        page.get_by_role("button", name="Add to the scene").click()
+        page.get_by_text("3,000 elements", exact=True).wait_for()
+        self.settle()
+        page.keyboard.press("Alt+2")
+        for title in ("Attribute", "Component"):
+            page.get_by_role("button", name=re.compile("^(Random|Attribute)")).first.click()
+            page.get_by_role("button", name="Add a step").click()
+            page.get_by_role("menuitem", name=re.compile(f"^{title}")).click()
+            if title == "Attribute":
+                page.get_by_label(re.compile("^Name: ")).click()
+                page.get_by_role("option", name="colour · colour").click()
+                page.get_by_role("alert").filter(has_text="'ramp' wants a number, but a colour comes").wait_for()
+        page.get_by_label("Part: Hue").wait_for()
+        self.settle()
+        slab = page.get_by_role("region", name=re.compile("Ramp$"))
+        slab.get_by_text("reached").wait_for()
+        by_hue = int(re.search(r"(\d+)% reached", slab.inner_text())[1])
+        page.get_by_label("Part: Hue").click()
+        self.after(lambda: page.get_by_role("option", name="Luma", exact=True).click())
+        by_luma = int(re.search(r"(\d+)% reached", slab.inner_text())[1])
+        self.assertGreater(by_hue, 98)
+        self.assertLess(by_luma, by_hue - 5)
 
 
 class GatherAndPublish(BrowserCase):
