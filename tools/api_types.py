@@ -15,7 +15,7 @@ from gaudyseed.web import app  # noqa: F401  (registers the operations)
 from gaudyseed.web.openapi import document
 
 ROOT = Path(__file__).resolve().parent.parent
-TYPES = ROOT / "frontend/src/api/schema.d.ts"
+TYPES = ROOT / "frontend/generated/schema.d.ts"
 
 
 def generate(target: Path) -> None:

@@ -3,6 +3,7 @@ import { Redo2, Search, SunMoon, TriangleAlert, Undo2, X } from "lucide-react";
 import { lazy, Suspense, useEffect, useState } from "react";
 import { commands } from "./commands";
 import { ColourLeft, ColourRight } from "./rooms/colour/ColourRoom";
+import { ElementsTable } from "./rooms/gather/ElementsTable";
 import { GatherLeft, GatherRight } from "./rooms/gather/GatherRoom";
 import { DropZone, ImportDialog } from "./rooms/gather/ImportDialog";
 import { PublishLeft, PublishRight } from "./rooms/publish/PublishRoom";
@@ -132,6 +133,8 @@ export function App() {
   const loadError = useStore((s) => s.loadError);
   const result = useStore((s) => s.results[s.chosen]);
   const [searching, setSearching] = useState(false);
+  const table = useStore((s) => s.table);
+  const chosen = useStore((s) => s.chosen);
   const settable = useSettable();
 
   useEffect(() => {
@@ -181,9 +184,12 @@ export function App() {
         <aside className="min-h-0 overflow-y-auto border-r border-line">
           <shown.left />
         </aside>
-        <Suspense fallback={<div role="status" aria-label="Loading the view" />}>
-          <View />
-        </Suspense>
+        <div className="grid min-h-0 min-w-0 grid-rows-[minmax(0,1fr)_auto]">
+          <Suspense fallback={<div role="status" aria-label="Loading the view" />}>
+            <View />
+          </Suspense>
+          {table && room === "gather" && <ElementsTable key={chosen} />}
+        </div>
         <aside className="min-h-0 overflow-y-auto border-l border-line" data-room={room}>
           <shown.right />
         </aside>

@@ -42,6 +42,7 @@ export function commands(): Command[] {
     { name: "Undo", keys: "Ctrl+Z", run: () => void travel("undo") },
     { name: "Redo", keys: "Ctrl+Shift+Z", run: () => void travel("redo") },
     { name: "Make a scatter", run: () => (showRoom("gather"), newScatter()) },
+    { name: "Show all elements as a table", run: () => (showRoom("gather"), useStore.setState({ table: true })) },
     { name: "Frame all in the view", keys: "Home", run: () => view.stage?.frame() },
     { name: "Show flat colour", run: setView("Change the shading", { shading: "flat" }) },
     { name: "Show the finished look", run: setView("Change the shading", { shading: "finished" }) },

@@ -1,5 +1,5 @@
-/** Requests to the server. Types come from its OpenAPI document (schema.d.ts). */
-import type { components } from "./schema";
+/** Requests to the server. Types come from its OpenAPI document (generated/schema.d.ts). */
+import type { components } from "../../generated/schema";
 
 type Schemas = components["schemas"];
 export type Scene = Schemas["Scene"];
@@ -15,6 +15,7 @@ export type Curve = Schemas["Curve"];
 export type Stop = Schemas["Stop"];
 export type StepDescription = Schemas["StepDescription"];
 export type StepList = Schemas["StepList"];
+export type ElementsAnswer = Schemas["ElementsAnswer"];
 export type ImportPreview = Schemas["ImportPreview"];
 export type ImportAnswer = Schemas["ImportAnswer"];
 

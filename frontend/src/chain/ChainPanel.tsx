@@ -4,7 +4,7 @@ import { Plus } from "lucide-react";
 import { Fragment } from "react";
 import type { Step, StepDescription } from "../api/client";
 import { layersOf, moved, placeOf, withLayer, withStep } from "../state/edits";
-import { chooseStep, chosenPopulation, draftLook, editLook, useStore } from "../state/store";
+import { chooseStep, chosenPopulation, draftLook, editLook, NONE, useStore } from "../state/store";
 import { Toggle } from "../widgets/Toggle";
 import { AdvisoryCard, ErrorCard } from "./AdvisoryCard";
 import { FlowLines } from "./FlowLines";
@@ -105,7 +105,18 @@ function AddStep({ layer, steps }: { layer: number; steps: Step[] }) {
   const open = useStore((s) => s.step) ?? steps.length - 1;
   const census = useStore((s) => s.results[s.chosen]?.steps);
   const attribute = useStore((s) => s.geometry[s.chosen]?.header.attributes.find((a) => a.kind === "number")?.name ?? "size");
-  const kindAfter = (k: number) => census?.[placeOf(layer, k)]?.kind ?? described.find((d) => d.name === steps[k]?.step)?.gives;
+  const attributes = useStore((s) => s.geometry[s.chosen]?.header.attributes ?? NONE);
+  const broken = useStore((s) => Boolean(s.errors[s.chosen]));
+  /** What a step gives: as the core counted it, or, while the look cannot run, as far as its parameters tell. */
+  function kindAfter(k: number): string | undefined {
+    const step = steps[k];
+    const counted = broken ? undefined : census?.[placeOf(layer, k)]?.kind;
+    if (counted || !step) return counted;
+    if (step.step === "constant") return typeof step.value === "string" ? "colour" : "number";
+    const read = step.step === "attribute" && attributes.find((a) => a.name === step.name);
+    if (read && (read.kind === "colour" || (read.kind === "vector" && step.component === "whole"))) return read.kind;
+    return described.find((d) => d.name === step.step)?.gives;
+  }
   /** The last place where a step taking this kind fits. */
   function fits(takes: string[]): number | null {
     if (takes.length === 0) return 0;

@@ -56,6 +56,8 @@ interface State {
   /** When the colours that are shown were asked for. */
   askedAt: number;
   isolated: number | null;
+  /** Whether the table of elements is open. */
+  table: boolean;
   preview: string | null;
   traced: number | null;
 }
@@ -83,6 +85,7 @@ const initial: State = {
   colourVersion: 0,
   askedAt: 0,
   isolated: null,
+  table: false,
   preview: null,
   traced: null,
 };

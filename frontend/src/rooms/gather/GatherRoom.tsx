@@ -1,5 +1,5 @@
 /** Get the elements: import them, or scatter stand-ins. */
-import { Sparkles } from "lucide-react";
+import { Sparkles, Table2 } from "lucide-react";
 import type { PopulationDocument, ScatterMaker } from "../../api/client";
 import { Parameters } from "../../chain/Parameters";
 import { withPopulation } from "../../state/edits";
@@ -62,6 +62,7 @@ export function GatherRight() {
   const header = useStore((s) => s.geometry[s.chosen]?.header);
   const schema = useStore((s) => s.scatterSchema);
   const error = useStore((s) => s.errors[s.chosen]);
+  const table = useStore((s) => s.table);
   if (!population) return <p className="p-4 text-soft">Nothing is chosen. Import a file or make a scatter.</p>;
   const { maker } = population;
 
@@ -116,7 +117,13 @@ export function GatherRight() {
         )}
       </section>
       <section aria-label="What each element carries">
-        <h2 className="heading mb-1.5">What each element carries</h2>
+        <div className="mb-1.5 flex items-center justify-between">
+          <h2 className="heading">What each element carries</h2>
+          <Button aria-pressed={table} strong={table} onClick={() => useStore.setState({ table: !table })}>
+            <Table2 size={13} aria-hidden />
+            All elements
+          </Button>
+        </div>
         <table className="w-full border-separate border-spacing-y-1 text-left">
           <thead className="text-[11px] text-soft">
             <tr>
@@ -175,7 +182,7 @@ function ScatterControls({ population, maker, schema }: ScatterProps) {
             key={count}
             aria-pressed={maker.count === count}
             strong={maker.count === count}
-            className="tabular"
+            className="tabular px-1.5"
             onClick={() => editPopulation(`Make ${count} elements`, (p) => ({ ...p, maker: { ...maker, count } }))}
           >
             {count.toLocaleString("en-GB")}
@@ -188,7 +195,7 @@ function ScatterControls({ population, maker, schema }: ScatterProps) {
           min={1}
           max={1_000_000}
           step={1000}
-          width="w-[76px]"
+          width="w-[70px]"
           value={maker.count}
           onCommit={(count) => editPopulation(`Make ${count} elements`, (p) => ({ ...p, maker: { ...maker, count } }))}
         />

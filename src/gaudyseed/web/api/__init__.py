@@ -1,5 +1,5 @@
 """One blueprint a resource."""
 
-from . import evaluations, exports, imports, populations, ramps, scenes, steps
+from . import elements, evaluations, exports, imports, populations, ramps, scenes, steps
 
-BLUEPRINTS = [m.blueprint for m in (scenes, evaluations, populations, imports, exports, ramps, steps)]
+BLUEPRINTS = [m.blueprint for m in (scenes, elements, evaluations, populations, imports, exports, ramps, steps)]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any, ClassVar, Literal
 
 import numpy as np
@@ -87,16 +88,20 @@ class Formula(Step):
 
     def apply(self, context: Context, incoming: Value | None) -> Value:
         """(n,) or (n, 3) float32, chunk by chunk: no whole-array temporaries."""
-        population = context.population
-        parsed, lookup = self._parsed(population, context.place), _lookup(context.population)
-        kind = self.result_kind(population, context.place)
+        values = self.value_on(context.population, context.place, context.check)
+        return Value("vector" if values.ndim == 2 else "number", values)
+
+    def value_on(self, population: Population, place: str, check: Callable[[], None] | None = None) -> np.ndarray:
+        """The same without a chain around it."""
+        parsed, lookup = self._parsed(population, place), _lookup(population)
+        kind = self.result_kind(population, place)
         out = empty((population.count, 3) if kind == "vector" else population.count)
 
         def work(a: int, b: int) -> None:
             parsed.over(lookup, a, b, out[a:b])
 
-        over(population.count, work, context.check, CHUNK)
-        return Value(kind, out)
+        over(population.count, work, check, CHUNK)
+        return out
 
 
 def _lookup(population: Population) -> Lookup:

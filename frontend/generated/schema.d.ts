@@ -4,6 +4,23 @@
  */
 
 export interface paths {
+    "/api/elements": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A window of the elements as rows. */
+        post: operations["list_elements"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/evaluations": {
         parameters: {
             query?: never;
@@ -424,6 +441,75 @@ export interface components {
             chance: number;
             /** Seed */
             seed: number;
+        };
+        /**
+         * ElementColumn
+         * @description A column.
+         */
+        ElementColumn: {
+            /** Key */
+            key: string;
+            /** Kind */
+            kind: string;
+        };
+        /**
+         * ElementsAnswer
+         * @description A window of the rows.
+         */
+        ElementsAnswer: {
+            /** Total */
+            total: number;
+            /** Matched */
+            matched: number;
+            /** Columns */
+            columns: components["schemas"]["ElementColumn"][];
+            /** Elements */
+            elements: number[];
+            /** Rows */
+            rows: unknown[][];
+            /** Row Found */
+            row_found: number | null;
+        };
+        /**
+         * ElementsRequest
+         * @description Which rows: sorted by a column, kept by a formula, a window of them.
+         */
+        ElementsRequest: {
+            scene: components["schemas"]["Scene"];
+            /** Population */
+            population: string;
+            /**
+             * Sort
+             * @default
+             */
+            sort: string;
+            /**
+             * Descending
+             * @default false
+             */
+            descending: boolean;
+            /**
+             * Keep
+             * @description A formula; elements where it is not 0 are kept.
+             * @default
+             */
+            keep: string;
+            /**
+             * Offset
+             * @default 0
+             */
+            offset: number;
+            /**
+             * Limit
+             * @default 100
+             */
+            limit: number;
+            /**
+             * Find
+             * @description An element whose row is looked for.
+             * @default null
+             */
+            find: number | null;
         };
         /**
          * Error
@@ -1218,6 +1304,39 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    list_elements: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ElementsRequest"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ElementsAnswer"];
+                };
+            };
+            /** @description Refused */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
     evaluate: {
         parameters: {
             query?: never;

@@ -1,0 +1,131 @@
+"""The elements as rows: columns of what they carry and got, sorted and filtered."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from .cache import ResultCache
+from .colour.spaces import display_bytes, linear_to_oklab
+from .digest import digest_of
+from .errors import BadInput
+from .look.evaluate import Evaluation
+from .look.steps.formula import Formula
+from .population import Attribute, Population
+
+RESULT = "result"
+_AXES = "xyzw"
+
+
+@dataclass(frozen=True)
+class Column:
+    """One column: its key for sorting and what it shows (``number``, ``text`` or ``colour``)."""
+
+    key: str
+    kind: str
+
+
+def columns_of(population: Population) -> list[Column]:
+    """A column for each number an element carries, and the finished colour last."""
+    found = []
+    for a in population.attributes.values():
+        if a.kind in ("number", "integer", "text", "colour"):
+            found.append(Column(a.name, a.kind if a.kind in ("text", "colour") else "number"))
+        else:
+            found += [Column(f"{a.name}.{_AXES[k] if k < 4 else k}", "number") for k in range(a.width)]
+    return [*found, Column(RESULT, "colour")]
+
+
+def order(
+    evaluation: Evaluation, cache: ResultCache, sort: str = "", descending: bool = False, keep: str = ""
+) -> np.ndarray:
+    """Element numbers (m,) int64 that pass the filter, sorted; stable, ties in element order.
+
+    Parameters
+    ----------
+    sort
+        A column's key; empty keeps the order of the elements. Colours sort by OKLab lightness.
+    keep
+        A formula; elements where it is not 0 are kept. Empty keeps all.
+
+    Raises
+    ------
+    BadInput
+        For an unknown column or a formula that cannot be read.
+    """
+    population = evaluation.population
+    key = digest_of("order", population.digest, evaluation.digest if sort == RESULT else "", sort, descending, keep)
+    found: np.ndarray | None = cache.get(key)
+    if found is None:
+        found = _order(evaluation, sort, descending, keep)
+        cache.put(key, found, found.nbytes)
+    return found
+
+
+def _order(evaluation: Evaluation, sort: str, descending: bool, keep: str) -> np.ndarray:
+    numbers = np.arange(evaluation.population.count)
+    if keep.strip():
+        numbers = np.flatnonzero(_kept(evaluation.population, keep))
+    if not sort:
+        return numbers[::-1] if descending else numbers
+    values = _sortable(evaluation, sort)[numbers]
+    return numbers[np.argsort(-values if descending else values, kind="stable")]
+
+
+def _kept(population: Population, text: str) -> np.ndarray:
+    try:
+        formula = Formula(step="formula", text=text)
+    except ValueError as error:
+        cause = error.errors()[0].get("ctx", {}).get("error") if hasattr(error, "errors") else error
+        raise BadInput(str(getattr(cause, "sentence", cause)), place="filter", code="bad_formula") from None
+    values = formula.value_on(population, "filter")
+    if values.ndim != 1:
+        raise BadInput("The filter gives a vector; a number is wanted. Compare a part of it.", place="filter")
+    return values != 0
+
+
+def _sortable(evaluation: Evaluation, key: str) -> np.ndarray:
+    if key == RESULT:
+        return linear_to_oklab(evaluation.colours)[:, 0]
+    name, _, axis = key.rpartition(".")
+    attribute = evaluation.population.attributes.get(key) or evaluation.population.attributes.get(name)
+    if attribute is None:
+        raise BadInput(f"There is no column {key!r}.", place="sort", code="unknown_column")
+    if attribute.kind == "text":
+        ranks = np.empty(len(attribute.labels))
+        ranks[np.argsort(np.array(attribute.labels))] = np.arange(len(attribute.labels))
+        return ranks[attribute.values]
+    if attribute.kind == "colour":
+        return linear_to_oklab(attribute.readable)[:, 0]
+    values = attribute.values
+    if values.ndim == 2:
+        at = _AXES.find(axis) if axis in _AXES else int(axis) if axis.isdigit() else -1
+        if not 0 <= at < attribute.width or not axis:
+            raise BadInput(f"There is no column {key!r}.", place="sort", code="unknown_column")
+        values = values[:, at]
+    return values.astype(np.float64)
+
+
+def rows(evaluation: Evaluation, numbers: np.ndarray) -> list[list[Any]]:
+    """What each of these elements shows in every column, as JSON; missing numbers are None."""
+    columns: list[list[Any]] = []
+    for a in evaluation.population.attributes.values():
+        columns += _shown(a, numbers)
+    columns.append(_hexes(display_bytes(np.ascontiguousarray(evaluation.colours[numbers]))))
+    return [list(row) for row in zip(*columns, strict=True)]
+
+
+def _shown(a: Attribute, numbers: np.ndarray) -> list[list[Any]]:
+    if a.kind == "text":
+        return [[a.labels[k] for k in a.values[numbers].tolist()]]
+    if a.kind == "colour":
+        return [_hexes(display_bytes(np.ascontiguousarray(a.readable[numbers])))]
+    picked = a.values[numbers]
+    parts = [picked] if picked.ndim == 1 else list(picked.T)
+    return [[v if np.isfinite(v) else None for v in part.tolist()] for part in parts]
+
+
+def _hexes(levels: np.ndarray) -> list[str]:
+    return ["#{:02x}{:02x}{:02x}".format(*c) for c in levels.tolist()]

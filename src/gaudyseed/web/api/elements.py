@@ -1,0 +1,68 @@
+"""The elements as rows of a table, a window at a time."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from flask import Blueprint
+from pydantic import BaseModel, ConfigDict, Field
+
+from ...core import elements
+from ...core.look.model import Scene
+from ..openapi import operation
+from ..workshop import chosen, workshop
+
+blueprint = Blueprint("elements", __name__)
+
+
+class ElementsRequest(BaseModel):
+    """Which rows: sorted by a column, kept by a formula, a window of them."""
+
+    model_config = ConfigDict(extra="forbid")
+    scene: Scene
+    population: str = Field(max_length=40)
+    sort: str = Field("", max_length=220)
+    descending: bool = False
+    keep: str = Field("", max_length=1000, description="A formula; elements where it is not 0 are kept.")
+    offset: int = Field(0, ge=0)
+    limit: int = Field(100, ge=0, le=500)
+    find: int | None = Field(None, ge=0, description="An element whose row is looked for.")
+
+
+class ElementColumn(BaseModel):
+    """A column."""
+
+    key: str
+    kind: str
+
+
+class ElementsAnswer(BaseModel):
+    """A window of the rows."""
+
+    total: int
+    matched: int
+    columns: list[ElementColumn]
+    elements: list[int]
+    rows: list[list[Any]]
+    row_found: int | None
+
+
+@operation(blueprint, "/elements", method="post", body=ElementsRequest, result=ElementsAnswer)
+def list_elements(body: ElementsRequest) -> ElementsAnswer:
+    """A window of the elements as rows."""
+    shop = workshop()
+    entry = chosen(body.scene, body.population)
+    population = shop.population(entry.maker)
+    evaluation = shop.evaluator.evaluate(population, entry.look)
+    order = elements.order(evaluation, shop.evaluator.cache, body.sort, body.descending, body.keep)
+    window = order[body.offset : body.offset + body.limit]
+    found = np.flatnonzero(order == (-1 if body.find is None else body.find))
+    return ElementsAnswer(
+        total=population.count,
+        matched=len(order),
+        columns=[ElementColumn(key=c.key, kind=c.kind) for c in elements.columns_of(population)],
+        elements=window.tolist(),
+        rows=elements.rows(evaluation, window),
+        row_found=int(found[0]) if len(found) else None,
+    )
