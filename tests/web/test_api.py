@@ -189,10 +189,32 @@ class Imports(ServerCase):
 
     def test_a_maker_with_columns_that_are_not_there(self):
         maker = self.client.post("/api/imports?name=three.ply", data=POINTS).json["maker"]
-        for key, value in (("digest", "0" * 32), ("dtype", "<f8"), ("width", 2)):
+        changes = [("digest", "0" * 32), ("dtype", "<f8"), ("width", 2), ("kind", "text"), ("kind", "number")]
+        for key, value in [*changes, ("name", "place"), ("fields", [])]:
             broken = json.loads(json.dumps(maker))
             broken["attributes"][0][key] = value
-            self.refused(self.client.post("/api/populations", json={"maker": broken}), 422, "position")
+            self.refused(self.client.post("/api/populations", json={"maker": broken}), 422)
+
+    def test_columns_that_only_share_a_name_with_what_the_view_wants(self):
+        names = ("x", "y", "z", "normal", "size_x", "size_y", "size_z", "orientation", "colour")
+        rows = [" ".join(str(k * 0.5 + n) for n in range(len(names))) for k in range(4)]
+        data = ply_text(rows, tuple(f"float {n}" for n in names))
+        answer = self.client.post("/api/imports?name=odd.ply", data=data).json
+        kinds = {a["name"]: (a["kind"], a["width"]) for a in answer["attributes"]}
+        self.assertEqual(
+            (kinds["normal"], kinds["size"], kinds["colour"]), (("number", 1), ("vector", 3), ("number", 1))
+        )
+        header, arrays = unpack(self.client.post("/api/populations", json={"maker": answer["maker"]}).data)
+        self.assertEqual((header["count"], arrays["orientations"].shape, arrays["sizes"].shape), (4, (4, 4), (4,)))
+        self.scene["populations"].append({"id": "odd", "name": "Odd", "maker": answer["maker"], "look": {}})
+        for name in kinds:
+            self.evaluate(population="odd", preview=name)
+        listed = self.client.post(
+            "/api/elements", json={"scene": self.scene, "population": "odd", "sort": "size.y"}
+        ).json
+        self.assertEqual((listed["matched"], len(listed["rows"])), (4, 4))
+        back = self.client.post("/api/exports", json={**body, "format": "csv"}).data
+        self.assertEqual(set(back.decode().splitlines()[0].split(",")[: len(names)]), set(names))
 
     def test_exports_of_all_formats(self):
         for form in ("ply", "ply_ascii", "csv"):

@@ -6,6 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 
+from ..geometry.frames import orientations
 from .table import Attribute, Population
 
 
@@ -27,6 +28,20 @@ def with_derived(population: Population) -> Population:
         table["size"] = Attribute("size", "number", _sizes(positions))
         notes.append("No sizes: one size for all, from the room each element has.")
     return replace(population, attributes=table, notes=tuple(notes))
+
+
+def standing(population: Population) -> tuple[np.ndarray, np.ndarray]:
+    """Orientations (n, 4) and sizes (n,) for the view, whatever the columns of those names hold."""
+    table = population.attributes
+    places = table["position"].readable
+    sizes = table.get("size")
+    plain = sizes is not None and sizes.kind in ("number", "integer") and sizes.width == 1
+    size = np.abs(sizes.readable) if plain and sizes is not None else _sizes(places)
+    turned, normal = table.get("orientation"), table.get("normal")
+    if turned is not None and turned.kind == "vector" and turned.width == 4:
+        return turned.readable, size
+    fits = normal is not None and normal.kind == "vector" and normal.width == 3
+    return orientations(normal.readable if fits and normal is not None else _outward(places)), size
 
 
 def _outward(positions: np.ndarray) -> np.ndarray:

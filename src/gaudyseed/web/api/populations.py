@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import numpy as np
 from flask import Blueprint, Response
 from pydantic import BaseModel, ConfigDict
 
 from ...core.errors import BadInput
-from ...core.geometry.frames import orientations
 from ...core.geometry.surfaces import SURFACES, surface
 from ...core.population import Population
+from ...core.population.derive import standing
 from ...core.population.makers import Maker
 from ...core.report import attribute_census
 from .. import binary
@@ -45,16 +44,10 @@ def make_population(body: MakerRequest) -> Response:
     """Positions, orientations and sizes of what a maker makes, and its attributes."""
     population = workshop().population(body.maker)
     positions = population.attributes["position"].readable
-    turned = population.attributes.get("orientation")
-    if turned is not None and turned.width == 4:
-        orientation = turned.readable
-    else:
-        orientation = orientations(population.attributes["normal"].readable)
-    sizes = population.attributes["size"]
+    orientation, sizes = standing(population)
     low, high = positions.min(axis=0).astype(float), positions.max(axis=0).astype(float)
     header = {**described(population), "low": low.tolist(), "high": high.tolist()}
-    size = sizes.readable if sizes.kind in ("number", "integer") else np.ones(population.count, np.float32)
-    return binary.answer(header, {"positions": positions, "orientations": orientation, "sizes": np.abs(size)})
+    return binary.answer(header, {"positions": positions, "orientations": orientation, "sizes": sizes})
 
 
 @operation(blueprint, "/surfaces/<name>", method="get", result=BINARY)

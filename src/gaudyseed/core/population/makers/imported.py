@@ -46,7 +46,14 @@ class ImportedMaker(MakerModel):
 
     def make(self, columns: ColumnSource) -> Population:
         """Lay the stored columns side by side and derive what is missing."""
+        for a in self.attributes:
+            _check_form(a)
         table = {a.name: self._attribute(a, columns) for a in self.attributes}
+        position = table.get("position")
+        if position is None or position.kind != "vector" or position.width != 3:
+            raise BadInput("The attribute 'position' is not a vector of three. Import the file again.", place="maker")
+        if not np.isfinite(position.values).all():
+            raise BadInput("Some positions are not finite numbers. Import the file again.", place="maker")
         return with_derived(Population("clones", self.count, table))
 
     def _attribute(self, a: ImportedAttribute, columns: ColumnSource) -> Attribute:
@@ -68,6 +75,22 @@ class ImportedMaker(MakerModel):
         shaped = values if a.width == 1 else values.reshape(-1, a.width)
         fields = tuple(Column(f.name, f.dtype) for f in a.fields)
         return Attribute(a.name, a.kind, shaped, labels=labels, fields=fields)
+
+
+_WIDTHS = {"number": (1, 1), "integer": (1, 1), "text": (1, 1), "colour": (3, 4), "vector": (2, 16)}
+
+
+def _check_form(a: ImportedAttribute) -> None:
+    """Kind, width, type and fields of a column must go together; a document may come from anywhere."""
+    few, most = _WIDTHS[a.kind]
+    whole = a.dtype[1] in "iu"
+    wrong = not few <= a.width <= most or len(a.fields) != a.width or (a.kind in ("integer", "text") and not whole)
+    if wrong or (a.kind == "text") != (a.labels is not None):
+        raise BadInput(
+            f"The column {a.name!r} is declared as {a.kind} of {a.width} {a.dtype}, which does not go together. "
+            "Import the file again.",
+            place=f"maker.attributes.{a.name}",
+        )  # fmt: skip
 
 
 def pack_labels(labels: tuple[str, ...]) -> bytes:
