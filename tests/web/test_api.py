@@ -209,9 +209,8 @@ class Imports(ServerCase):
         self.scene["populations"].append({"id": "odd", "name": "Odd", "maker": answer["maker"], "look": {}})
         for name in kinds:
             self.evaluate(population="odd", preview=name)
-        listed = self.client.post(
-            "/api/elements", json={"scene": self.scene, "population": "odd", "sort": "size.y"}
-        ).json
+        body = {"scene": self.scene, "population": "odd"}
+        listed = self.client.post("/api/elements", json={**body, "sort": "size.y"}).json
         self.assertEqual((listed["matched"], len(listed["rows"])), (4, 4))
         back = self.client.post("/api/exports", json={**body, "format": "csv"}).data
         self.assertEqual(set(back.decode().splitlines()[0].split(",")[: len(names)]), set(names))
