@@ -123,6 +123,12 @@ class BrowserCase(unittest.TestCase):
         names = self.page.get_by_label("Shares", exact=True).get_by_role("button")
         return [names.nth(k).get_attribute("aria-label") or "" for k in range(names.count())]
 
+    def redrawn(self, act) -> None:
+        """Do something that changes the picture and wait until it has been drawn."""
+        before = int(self.page.evaluate(f"{APPLICATION}.frames"))
+        act()
+        self.page.wait_for_function(f"b => Number({APPLICATION}.frames) > b", arg=before)
+
     def after(self, act) -> None:
         """Do something and wait until its colours are drawn and saved."""
         before = self.page.evaluate(f"{APPLICATION}.applied")

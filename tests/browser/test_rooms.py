@@ -13,7 +13,7 @@ import numpy as np
 from PIL import Image
 from plyfile import PlyData, PlyElement
 
-from tests.browser.driver import APPLICATION, BrowserCase
+from tests.browser.driver import BrowserCase
 from tests.support import ROOT
 
 SHARE = re.compile(r"([\d,]+) elements, ([\d.]+)%")
@@ -112,12 +112,10 @@ class ColourRoom(BrowserCase):
         page.keyboard.type("#ABC")
         self.after(lambda: page.keyboard.press("Enter"))
         self.assertIn("#aabbcc", page.get_by_role("slider").nth(0).get_attribute("aria-label"))
-        frames = int(page.evaluate(f"{APPLICATION}.frames"))
         page.get_by_role("application").focus()
-        for key in ("ArrowLeft", "+", "Alt+ArrowUp", "Home", "PageDown"):
-            page.keyboard.press(key)
-            page.wait_for_timeout(150)
-        self.assertGreaterEqual(int(page.evaluate(f"{APPLICATION}.frames")), frames + 3)
+        for key in ("ArrowLeft", "+", "Alt+ArrowUp", "Home"):
+            self.redrawn(lambda key=key: page.keyboard.press(key))
+        page.keyboard.press("PageDown")
         page.keyboard.press("Escape")
         for _ in range(4):
             self.after(lambda: page.keyboard.press("Control+z"))
@@ -186,12 +184,11 @@ class ColourRoom(BrowserCase):
             page.mouse.click(box["x"] + x, box["y"] + y)
             card = page.get_by_role("region", name="Trace of element")
             card.wait_for()
-            page.wait_for_timeout(300)
             self.assertEqual(card.locator("dd").last.inner_text().strip(), "#{:02x}{:02x}{:02x}".format(*shot[y, x]))
-        page.get_by_label("Close the trace").click()
+            page.get_by_label("Close the trace").click()
+            card.wait_for(state="detached")
         # Pointing at a share puts every other colour aside.
-        page.get_by_label("Shares", exact=True).get_by_role("button").nth(4).hover()
-        page.wait_for_timeout(600)
+        self.redrawn(lambda: page.get_by_label("Shares", exact=True).get_by_role("button").nth(4).hover())
         shot = self.pixels(canvas)
         saturated = np.ptp(shot, axis=2) > 60
         blue = saturated & (shot[..., 2] > shot[..., 0])
@@ -200,18 +197,10 @@ class ColourRoom(BrowserCase):
 
     def test_pointing_at_a_value_shows_it_in_greys(self):
         page = self.page
-        page.get_by_role("button", name="Distribution of normal").hover()
-        page.wait_for_timeout(1200)
-        shot = np.asarray(Image.open(io.BytesIO(page.get_by_role("application").screenshot())).convert("RGB")).astype(
-            int
-        )
-        self.assertLess((shot.max(axis=2) - shot.min(axis=2)).max(), 30)
-        page.mouse.move(5, 780)
-        page.wait_for_timeout(1200)
-        shot = np.asarray(Image.open(io.BytesIO(page.get_by_role("application").screenshot())).convert("RGB")).astype(
-            int
-        )
-        self.assertGreater((shot.max(axis=2) - shot.min(axis=2)).max(), 80)
+        self.after(lambda: page.get_by_role("button", name="Distribution of normal").hover())
+        self.assertLess(np.ptp(self.pixels(page.get_by_role("application")), axis=2).max(), 30)
+        self.after(lambda: page.mouse.move(5, 780))
+        self.assertGreater(np.ptp(self.pixels(page.get_by_role("application")), axis=2).max(), 80)
 
 
 class Shaping(BrowserCase):
