@@ -70,7 +70,7 @@ class Refused(unittest.TestCase):
             (b"x,y,z,name\n1,2,3,=HYPERLINK(1)\n", "Line 2", "name", "formula"),
             (b"x,y,z,name\n1,2,3,ok\n1,2,3,@SUM(A1)\n", "Line 3", "formula"),
             (b"x,y,z,name\n1,2,3,-cmd\n", "formula"),
-            (b"x,y,z,=1+1\n1,2,3,4\n", "Line 1" if False else "formula"),
+            (b"x,y,z,=1+1\n1,2,3,4\n", "Line 1", "formula"),
             (b"x,y,z,x\n1,2,3,4\n", "'x'", "own name"),
             (b"x,y,,z\n1,2,3,4\n", "Column 3", "no name"),
             (b"x,y,z\n", "no rows"),

@@ -54,7 +54,7 @@ class BadLooks(unittest.TestCase):
             (look_document({"step": "constant", "value": "#12"}), f"{place}.value", "not a colour"),
             (look_document(RANDOM, amount=2), "layers[0].amount", "2"),
             (look_document(), "paint"),
-            ([], "look" if False else ""),
+            ([], ""),
             ("text", ""),
         ]
         for document, *words in cases:

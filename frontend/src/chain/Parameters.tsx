@@ -103,7 +103,7 @@ function Control({ name, of, value, onDraft, onCommit }: ControlProps) {
         unit={share ? "%" : of.unit === "°" ? "°" : undefined}
         whole={whole}
         digits={share ? 1 : 4}
-        step={whole ? 1 : share || span > 20 ? 1 : span > 1 ? 0.01 : 0.01}
+        step={whole || share || span > 20 ? 1 : 0.01}
         width={whole ? "w-[84px]" : "w-[62px]"}
         onDraft={(v) => onDraft(v / factor)}
         onCommit={(v) => onCommit(v / factor, label)}

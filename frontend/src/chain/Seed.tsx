@@ -13,7 +13,6 @@ export function Seed({ seed, onCommit, what }: { seed: number; onCommit: (seed: 
         min={0}
         max={4294967295}
         width="w-[70px]"
-        onDraft={undefined}
         onCommit={(v) => onCommit(v, "Change the seed")}
       />
       <Button aria-label={`Reseed ${what}`} onClick={() => onCommit(Math.floor(Math.random() * 100_000), "Reseed")}>

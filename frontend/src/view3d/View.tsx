@@ -7,7 +7,10 @@ import { Choice } from "../widgets/Choice";
 import { IconButton } from "../widgets/Button";
 import { ViewTrace } from "./ViewTrace";
 import { view } from "./current";
+import { quality } from "./quality";
 import { Stage } from "./Stage";
+
+const MOST = quality().most;
 
 export default function View() {
   const holder = useRef<HTMLDivElement>(null);
@@ -187,7 +190,8 @@ export default function View() {
         <span className="grow" />
         {population && (
           <span className="chip tabular" role="status">
-            {making ? "making…" : `${count.toLocaleString("en-GB")} elements`}
+            <span>{making ? "making…" : `${count.toLocaleString("en-GB")} elements`}</span>
+            {count > MOST && <span className="text-soft">{MOST.toLocaleString("en-GB")} drawn</span>}
           </span>
         )}
       </div>
