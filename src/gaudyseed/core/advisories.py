@@ -54,14 +54,8 @@ def pointer(place: str) -> str:
 
 def advise(evaluation: Evaluation, ramps: dict[str, dict[str, Any]]) -> list[Advisory]:
     """All advisories of an evaluation; ``ramps`` holds the census of each ramp by place."""
-    found: list[Advisory] = []
-    for layer in evaluation.layers:
-        for chain in (layer.paint, layer.mask or ()):
-            for index, result in enumerate(chain):
-                before = chain[index - 1] if index else None
-                found += _of_step(evaluation, result, before, ramps)
-    found += _of_seeds(evaluation)
-    return found
+    found = [a for result in evaluation.steps for a in _of_step(evaluation, result, ramps)]
+    return found + list(_of_seeds(evaluation))
 
 
 def _of_seeds(evaluation: Evaluation) -> Iterator[Advisory]:
@@ -78,9 +72,8 @@ def _of_seeds(evaluation: Evaluation) -> Iterator[Advisory]:
             yield Advisory("same_seed", result.place, sentence, Fix("Give it another seed", change))
 
 
-def _of_step(
-    evaluation: Evaluation, result: StepResult, before: StepResult | None, ramps: dict[str, dict[str, Any]]
-) -> Iterator[Advisory]:
+def _of_step(evaluation: Evaluation, result: StepResult, ramps: dict[str, dict[str, Any]]) -> Iterator[Advisory]:
+    before = result.before
     step = result.compiled.step
     if isinstance(step, Drift) and before is not None:
         yield from _of_drift(step, result.place, before)

@@ -2,14 +2,10 @@
 
 from __future__ import annotations
 
-from typing import Literal
-
 import numpy as np
 
 #: Straight pieces that a Bezier curve is laid out in, between two points.
 PIECES = 256
-
-CurveKind = Literal["straight", "monotone", "bezier"]
 
 
 def coefficients(knots: np.ndarray, heights: np.ndarray, slopes: np.ndarray | None) -> np.ndarray:

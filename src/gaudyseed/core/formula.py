@@ -14,7 +14,7 @@ import difflib
 import warnings
 from collections.abc import Callable
 from dataclasses import dataclass
-from functools import cached_property
+from functools import cached_property, lru_cache
 from typing import Any
 
 import numpy as np
@@ -239,6 +239,7 @@ class Formula:
         raise _wrong(node, "this cannot stand in a formula.")
 
 
+@lru_cache(maxsize=256)
 def parse_formula(text: str) -> Formula:
     """Check a formula; BadInput points at the character that is wrong."""
     if len(text) > LONGEST:

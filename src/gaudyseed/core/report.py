@@ -48,35 +48,24 @@ class Reporter:
 
     def steps(self, evaluation: Evaluation) -> dict[str, dict[str, Any]]:
         """The census of every step by its place."""
-        found = {}
-        for layer in evaluation.layers:
-            for chain in (layer.paint, layer.mask or ()):
-                for index, result in enumerate(chain):
-                    found[result.place] = self._step(chain, index, result)
-        return found
+        return {result.place: self._step(result) for result in evaluation.steps}
 
-    def _step(self, chain: tuple[StepResult, ...], index: int, result: StepResult) -> dict[str, Any]:
-        before = chain[index - 1] if index else None
-        return self._cached(
-            digest_of("census", result.digest),
-            lambda: self._census(chain, index, result, before),
-        )
+    def _step(self, result: StepResult) -> dict[str, Any]:
+        return self._cached(digest_of("census", result.digest), lambda: self._census(result))
 
-    def _census(
-        self, chain: tuple[StepResult, ...], index: int, result: StepResult, before: StepResult | None
-    ) -> dict[str, Any]:
-        found = _of_step(result, before, _numbers_before(chain, index))
-        step = result.compiled.step
+    def _census(self, result: StepResult) -> dict[str, Any]:
+        found = _of_step(result)
+        step, before = result.compiled.step, result.before
         if isinstance(step, Ramp) and before is not None:
             values = before.value.array
             incoming = self._cached(digest_of("incoming", before.digest), lambda: census.histogram(values, 0.0, 1.0))
-            found["ramp"] = census.of_ramp(step.compiled(), incoming, self._stops_of(result, before))
+            found["ramp"] = census.of_ramp(step.compiled(), incoming, self._stops_of(result))
         return found
 
-    def _stops_of(self, ramp: StepResult, before: StepResult) -> np.ndarray:
+    def _stops_of(self, ramp: StepResult) -> np.ndarray:
         """(n,) uint8: the stop that each element counts for."""
-        step = ramp.compiled.step
-        assert isinstance(step, Ramp)
+        step, before = ramp.compiled.step, ramp.before
+        assert isinstance(step, Ramp) and before is not None
         if ramp.value.stops is not None:
             return ramp.value.stops
         values = before.value.array
@@ -98,9 +87,8 @@ class Reporter:
                 of, count = census.group_by_colour(evaluation.colours)
             else:
                 step = ramp.compiled.step
-                assert isinstance(step, Ramp) and layer is not None
-                chain = layer.paint
-                of = self._stops_of(ramp, chain[chain.index(ramp) - 1])
+                assert isinstance(step, Ramp)
+                of = self._stops_of(ramp)
                 count = len(step.stops)
             counts = census.group_counts(of)[:count].tolist()
             return Groups(of, counts, census.mean_colours(evaluation.colours, of, count), ramp.place if ramp else None)
@@ -120,9 +108,8 @@ class Reporter:
         steps = []
         for result in evaluation.steps:
             entry: dict[str, Any] = {"place": result.place, **_value_at(result, element)}
-            if isinstance(result.compiled.step, Ramp):
-                chain = next(c for layer in evaluation.layers for c in (layer.paint, layer.mask or ()) if result in c)
-                incoming = chain[chain.index(result) - 1].value.array[element : element + 1]
+            if isinstance(result.compiled.step, Ramp) and result.before is not None:
+                incoming = result.before.value.array[element : element + 1]
                 entry["stop"] = int(result.compiled.step.compiled().groups_of(incoming)[0])
                 entry["at"] = float(incoming[0])
             steps.append(entry)
@@ -134,15 +121,16 @@ class Reporter:
         }
 
 
-def _numbers_before(chain: tuple[StepResult, ...], index: int) -> np.ndarray | None:
+def _numbers_before(result: StepResult) -> np.ndarray | None:
     """The last numbers that led to this step's colours."""
-    for earlier in reversed(chain[:index]):
-        if earlier.value.kind == "number":
-            return earlier.value.array
-    return None
+    earlier = result.before
+    while earlier is not None and earlier.value.kind != "number":
+        earlier = earlier.before
+    return earlier.value.array if earlier is not None else None
 
 
-def _of_step(result: StepResult, before: StepResult | None, numbers: np.ndarray | None) -> dict[str, Any]:
+def _of_step(result: StepResult) -> dict[str, Any]:
+    before = result.before
     value = result.value
     found: dict[str, Any] = {"kind": value.kind}
     if value.kind == "number":
@@ -153,7 +141,7 @@ def _of_step(result: StepResult, before: StepResult | None, numbers: np.ndarray 
         lengths = np.linalg.norm(value.array, axis=1).astype(np.float32)
         found["numbers"] = census.of_numbers(lengths)
     else:
-        found["colours"] = census.of_colours(value.array, numbers)
+        found["colours"] = census.of_colours(value.array, _numbers_before(result))
     if value.facts is not None:
         found["facts"] = value.facts
     if isinstance(result.compiled.step, Curve):

@@ -12,7 +12,6 @@ _ZERO = np.float32(0.0)
 _ONE = np.float32(1.0)
 _SIXTH = np.float32(1.0 / 6.0)
 _TURN = np.float32(1.0 / (2.0 * np.pi))
-_THIRD = np.float32(1.0 / 3.0)
 
 HUE, SATURATION, VALUE, LUMA = 0, 1, 2, 3
 #: Rec. 709 weights (ITU-R BT.709).

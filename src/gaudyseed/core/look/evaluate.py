@@ -34,12 +34,13 @@ def _never() -> None:
 
 @dataclass(frozen=True)
 class StepResult:
-    """What one step gave, the digest it is cached under, and whether it came from the cache."""
+    """What one step gave, the digest it is cached under, whether it came from the cache, and the step above it."""
 
     compiled: CompiledStep
     digest: str
     value: Value
     reused: bool
+    before: StepResult | None = field(default=None, compare=False, repr=False)
 
     @property
     def place(self) -> str:
@@ -139,7 +140,8 @@ class Evaluator:
                 computed.append(compiled.place)
             else:
                 value = found
-            results.append(StepResult(compiled, above, value, found is not None))
+            before = results[-1] if results else None
+            results.append(StepResult(compiled, above, value, found is not None, before))
         return tuple(results)
 
     def _blend(

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from typing import Literal
 
-import numpy as np
 from flask import Blueprint
 from pydantic import BaseModel, ConfigDict, Field
 
@@ -41,11 +40,8 @@ def edit(body: RampEdit) -> RampAnswer:
     shop = workshop()
     entry = chosen(body.scene, body.population)
     evaluation = shop.evaluator.evaluate(shop.population(entry.maker), entry.look)
-    for layer in evaluation.layers:
-        for chain in (layer.paint, layer.mask or ()):
-            for index, result in enumerate(chain):
-                step = result.compiled.step
-                if result.place == body.place and isinstance(step, Ramp):
-                    values: np.ndarray = chain[index - 1].value.array
-                    return RampAnswer(ramp=edit_ramp(step, body.action, values, body.shares))
+    for result in evaluation.steps:
+        step = result.compiled.step
+        if result.place == body.place and isinstance(step, Ramp) and result.before is not None:
+            return RampAnswer(ramp=edit_ramp(step, body.action, result.before.value.array, body.shares))
     raise BadInput(f"There is no ramp that is on at {body.place!r}.", place="place")
