@@ -21,6 +21,7 @@ import numpy as np
 from bench.plain import chain as plain_chain
 from gaudyseed.core.look.evaluate import Evaluator
 from gaudyseed.core.look.model import Look
+from gaudyseed.core.look.scope import Scope
 from gaudyseed.core.look.steps import REGISTRY, Context, Value
 from gaudyseed.core.population import Attribute, Population
 from gaudyseed.demo import demo_scene
@@ -98,7 +99,7 @@ def bench_steps(rows: list[tuple[str, str, str]]) -> None:
         "position": Attribute("position", "vector", places),
     }
     population = Population("clones", count, columns)
-    context, incoming = Context(population, "", lambda: None), Value("number", values)
+    context, incoming = Context(population, "", lambda: None, Scope(population, {})), Value("number", values)
     keys, ones = np.arange(count, dtype=np.uint32), np.ones(count, np.uint32)
     knots, heights = np.array([0, 0.2, 0.5, 0.8, 1]), np.array([0, 0.5, 0.4, 0.9, 1])
     points = [{"x": x, "y": y} for x, y in zip(knots.tolist(), heights.tolist(), strict=True)]
@@ -134,7 +135,7 @@ def bench_steps(rows: list[tuple[str, str, str]]) -> None:
     sequins = demo_scene().populations[0].maker.make(None)  # type: ignore[arg-type]
     spread = REGISTRY["spread"].model_validate({"step": "spread", "seed": 1})
     part = Value("number", values[: sequins.count])
-    place = Context(sequins, "", lambda: None)
+    place = Context(sequins, "", lambda: None, Scope(sequins, {}))
     took = median(timed(lambda: spread.apply(place, part), 3))
     facts = spread.apply(place, part).facts or {}
     fewer = 100 * (1 - facts["alike_after"] / facts["alike_before"])

@@ -11,6 +11,8 @@ import numpy as np
 
 from gaudyseed.core.documents import parse
 from gaudyseed.core.look.model import Look
+from gaudyseed.core.look.scope import Scope
+from gaudyseed.core.look.steps import Context
 from gaudyseed.core.population import Attribute, Field, Population
 from gaudyseed.core.population.derive import with_derived
 
@@ -43,6 +45,11 @@ def points(count: int, seed: int = 1, **columns: np.ndarray) -> Population:
         kind = "colour" if values.ndim == 2 else "integer" if values.dtype.kind in "iu" else "number"
         table[name] = Attribute(name, kind, values, fields=(Field(name, values.dtype.str),))  # type: ignore[arg-type]
     return with_derived(Population("clones", count, table))
+
+
+def context(population: Population) -> Context:
+    """What a step is given when it runs alone."""
+    return Context(population, "place", lambda: None, Scope(population, {}))
 
 
 def unpack(data: bytes) -> tuple[dict[str, Any], dict[str, np.ndarray]]:

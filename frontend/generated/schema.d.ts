@@ -4,6 +4,40 @@
  */
 
 export interface paths {
+    "/api/colour-texts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The colours in a text: hex codes and CSS colours, separated by anything. */
+        post: operations["read_colours"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/distributions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The distribution that an even-out step would be frozen to. */
+        post: operations["freeze"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/elements": {
         parameters: {
             query?: never;
@@ -193,6 +227,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/signal-names": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The look with the signal renamed wherever it is read. */
+        post: operations["rename"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/steps": {
         parameters: {
             query?: never;
@@ -258,6 +309,55 @@ export interface components {
             component: "whole" | "x" | "y" | "z" | "length";
         };
         /**
+         * Choose
+         * @description The incoming number picks one of n chains for each element.
+         *
+         *     ``value``: 0..1 is cut into n equal parts, one a chain (1 belongs to the last).
+         *     ``index``: whole numbers 0 to n - 1. Beyond the ends the last one is held or they begin anew.
+         */
+        Choose: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            step: "choose";
+            /**
+             * On
+             * @default true
+             */
+            enabled: boolean;
+            /**
+             * From
+             * @default value
+             * @enum {string}
+             */
+            of: "value" | "index";
+            /**
+             * Beyond the ends
+             * @default hold
+             * @enum {string}
+             */
+            beyond: "hold" | "repeat";
+            /** Chains */
+            chains: (components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Formula"] | components["schemas"]["Levels"] | components["schemas"]["Mix"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"])[][];
+        };
+        /**
+         * ColourList
+         * @description All of them, in order.
+         */
+        ColourList: {
+            /** Colours */
+            colours: components["schemas"]["FoundColour"][];
+        };
+        /**
+         * ColourText
+         * @description Text with colours in it.
+         */
+        ColourText: {
+            /** Text */
+            text: string;
+        };
+        /**
          * Component
          * @description One part of a colour or vector as a number.
          *
@@ -304,7 +404,7 @@ export interface components {
              * @description A number, or a colour as #rrggbb.
              * @default 0.5
              */
-            value: number | string;
+            value: number | string | components["schemas"]["FollowDial"];
         };
         /**
          * Curve
@@ -394,12 +494,27 @@ export interface components {
             ];
         };
         /**
+         * Dial
+         * @description A scene-wide named value that parameters can follow: a number, or a colour as #rrggbb.
+         */
+        Dial: {
+            /** Name */
+            name: string;
+            /**
+             * Value
+             * @default 0.5
+             */
+            value: number | string;
+        };
+        /**
          * Drift
-         * @description Hue, saturation and lightness (HSV value) moved by random parts of their ranges.
+         * @description Hue, saturation, lightness and gamma moved by random parts of their ranges.
          *
-         *     HSV after A. R. Smith 1978 on display-encoded values. Saturation and lightness
-         *     stay within 0..1 (a lightness above 1 may stay there). A grey has no hue, and
-         *     its saturation stays 0.
+         *     In HSV (A. R. Smith 1978, on display-encoded values; lightness is its value) or in
+         *     OKLCH (Ottosson 2020; a saturation of 1 is a chroma of 0.4). Saturation and lightness
+         *     stay within 0..1 (a lightness above 1 may stay there). A grey has no hue, and its
+         *     saturation stays 0. Gamma moves in powers of two, on display-encoded values.
+         *     ``around`` moves by minus to plus the range, or with ``separate`` by its own low one.
          */
         Drift: {
             /**
@@ -413,20 +528,11 @@ export interface components {
              */
             enabled: boolean;
             /**
-             * Hue
-             * @default 0
+             * In
+             * @default hsv
+             * @enum {string}
              */
-            hue: number;
-            /**
-             * Saturation
-             * @default 0
-             */
-            saturation: number;
-            /**
-             * Lightness
-             * @default 0
-             */
-            lightness: number;
+            space: "hsv" | "oklch";
             /**
              * Direction
              * @default around
@@ -434,13 +540,60 @@ export interface components {
              */
             direction: "around" | "above" | "below";
             /**
+             * Separate low and high
+             * @description Give the range below the colour its own width.
+             * @default false
+             */
+            separate: boolean;
+            /**
+             * Hue
+             * @default 0
+             */
+            hue: number | components["schemas"]["Follow"];
+            /**
+             * Hue, below
+             * @default 0
+             */
+            hue_below: number | components["schemas"]["Follow"];
+            /**
+             * Saturation
+             * @default 0
+             */
+            saturation: number | components["schemas"]["Follow"];
+            /**
+             * Saturation, below
+             * @default 0
+             */
+            saturation_below: number | components["schemas"]["Follow"];
+            /**
+             * Lightness
+             * @default 0
+             */
+            lightness: number | components["schemas"]["Follow"];
+            /**
+             * Lightness, below
+             * @default 0
+             */
+            lightness_below: number | components["schemas"]["Follow"];
+            /**
+             * Gamma
+             * @description In powers of two: 1 halves or doubles it.
+             * @default 0
+             */
+            gamma: number | components["schemas"]["Follow"];
+            /**
+             * Gamma, below
+             * @default 0
+             */
+            gamma_below: number | components["schemas"]["Follow"];
+            /**
              * Chance
              * @description The part of the elements that drift at all.
              * @default 1
              */
-            chance: number;
+            chance: number | components["schemas"]["Follow"];
             /** Seed */
-            seed: number;
+            seed: number | components["schemas"]["FollowDial"];
         };
         /**
          * ElementColumn
@@ -522,6 +675,7 @@ export interface components {
             sentence: string;
             /** Place */
             place: string;
+            fix: components["schemas"]["Fix"] | null;
         };
         /**
          * EvaluationRequest
@@ -542,11 +696,10 @@ export interface components {
              */
             trace: number | null;
             /**
-             * Preview
-             * @description An attribute to show in greys instead.
+             * @description A value to show instead of the result.
              * @default null
              */
-            preview: string | null;
+            preview: components["schemas"]["Preview"] | null;
             /**
              * Session
              * @default
@@ -561,6 +714,10 @@ export interface components {
         /**
          * EvenOut
          * @description The empirical distribution function at mid-rank, (rank - 0.5)/n; ties share their mid-rank.
+         *
+         *     ``frozen`` holds the distribution to measure by, as values at even parts of the
+         *     elements it was taken from: then each element's result depends on its own value
+         *     alone and stays when others come and go.
          */
         EvenOut: {
             /**
@@ -573,6 +730,11 @@ export interface components {
              * @default true
              */
             enabled: boolean;
+            /**
+             * Frozen
+             * @default []
+             */
+            frozen: number[];
         };
         /**
          * ExportRequest
@@ -589,11 +751,73 @@ export interface components {
             format: "ply" | "ply_ascii" | "csv" | "look";
         };
         /**
+         * Fix
+         * @description What one click does: JSON Patch operations (RFC 6902) on the look.
+         */
+        Fix: {
+            /** Label */
+            label: string;
+            /** Operations */
+            operations: {
+                [key: string]: unknown;
+            }[];
+        };
+        /**
+         * Follow
+         * @description A number that follows: 0 gives ``low``, 1 gives ``high``, linearly; kept within the parameter's limits.
+         */
+        Follow: {
+            /**
+             * Signal
+             * @default null
+             */
+            signal: string | null;
+            /**
+             * Dial
+             * @default null
+             */
+            dial: string | null;
+            /**
+             * Low
+             * @default 0
+             */
+            low: number;
+            /**
+             * High
+             * @default 1
+             */
+            high: number;
+        };
+        /**
+         * FollowColour
+         * @description A colour that follows a colour signal or a colour dial.
+         */
+        FollowColour: {
+            /**
+             * Signal
+             * @default null
+             */
+            signal: string | null;
+            /**
+             * Dial
+             * @default null
+             */
+            dial: string | null;
+        };
+        /**
+         * FollowDial
+         * @description A parameter that can only be one for all elements, following a dial.
+         */
+        FollowDial: {
+            /** Dial */
+            dial: string;
+        };
+        /**
          * Formula
-         * @description Arithmetic over attributes and index, count, frame, seconds; random(seed) per element.
+         * @description Arithmetic over attributes, signals, dials and index, count, frame, seconds; random(seed) per element.
          *
          *     Comparisons give 1 or 0. Results that are no number (a division by zero) become 0.
-         *     An attribute goes before a built-in name.
+         *     An attribute goes before a signal, a dial and a built-in name.
          */
         Formula: {
             /**
@@ -612,6 +836,35 @@ export interface components {
              * @default index / count
              */
             text: string;
+        };
+        /**
+         * FoundColour
+         * @description A colour of the text, with its place where one stands behind it.
+         */
+        FoundColour: {
+            /** Colour */
+            colour: string;
+            /** At */
+            at: number | null;
+        };
+        /**
+         * FreezeAnswer
+         * @description Values at even parts of the elements, from the least to the greatest.
+         */
+        FreezeAnswer: {
+            /** Frozen */
+            frozen: number[];
+        };
+        /**
+         * FreezeRequest
+         * @description The distribution of the values that come into a step.
+         */
+        FreezeRequest: {
+            scene: components["schemas"]["Scene"];
+            /** Population */
+            population: string;
+            /** Place */
+            place: string;
         };
         /**
          * ImportAnswer
@@ -763,14 +1016,14 @@ export interface components {
              * Amount
              * @default 1
              */
-            amount: number;
+            amount: number | components["schemas"]["Follow"];
             /**
              * Mask
              * @default null
              */
-            mask: (components["schemas"]["Attribute"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Formula"] | components["schemas"]["Levels"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["Spread"])[] | null;
+            mask: (components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Formula"] | components["schemas"]["Levels"] | components["schemas"]["Mix"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"])[] | null;
             /** Paint */
-            paint: (components["schemas"]["Attribute"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Formula"] | components["schemas"]["Levels"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["Spread"])[];
+            paint: (components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Formula"] | components["schemas"]["Levels"] | components["schemas"]["Mix"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"])[];
         };
         /**
          * Levels
@@ -791,31 +1044,31 @@ export interface components {
              * Black
              * @default 0
              */
-            black_point: number;
+            black_point: number | components["schemas"]["Follow"];
             /**
              * White
              * @default 1
              */
-            white_point: number;
+            white_point: number | components["schemas"]["Follow"];
             /**
              * Gamma
              * @default 1
              */
-            gamma: number;
+            gamma: number | components["schemas"]["Follow"];
             /**
              * Contrast
              * @default 1
              */
-            contrast: number;
+            contrast: number | components["schemas"]["Follow"];
             /**
              * Pivot
              * @default 0.5
              */
-            pivot: number;
+            pivot: number | components["schemas"]["Follow"];
         };
         /**
          * Look
-         * @description A population's lanes. ``gaudyseed`` is the version of the format.
+         * @description A population's signals and lanes. ``gaudyseed`` is the version of the format.
          */
         Look: {
             /**
@@ -824,6 +1077,11 @@ export interface components {
              * @constant
              */
             gaudyseed: 1;
+            /**
+             * Signals
+             * @default []
+             */
+            signals: components["schemas"]["gaudyseed__core__look__model__Signal"][];
             /**
              * @default {
              *       "base_colour": {
@@ -835,12 +1093,42 @@ export interface components {
             lanes: components["schemas"]["Lanes"];
         };
         /**
+         * LookAnswer
+         * @description The edited look; nothing is saved.
+         */
+        LookAnswer: {
+            look: components["schemas"]["Look"];
+        };
+        /**
          * MakerRequest
          * @description A maker to run.
          */
         MakerRequest: {
             /** Maker */
             maker: components["schemas"]["ScatterMaker"] | components["schemas"]["ImportedMaker"];
+        };
+        /**
+         * Mix
+         * @description What comes in, mixed with another chain of the same kind: 0 keeps it, 1 gives the other. In linear light.
+         */
+        Mix: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            step: "mix";
+            /**
+             * On
+             * @default true
+             */
+            enabled: boolean;
+            /**
+             * Factor
+             * @default 0.5
+             */
+            factor: number | components["schemas"]["Follow"];
+            /** The other chain */
+            chain: (components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Formula"] | components["schemas"]["Levels"] | components["schemas"]["Mix"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"])[];
         };
         /**
          * NewScene
@@ -863,6 +1151,7 @@ export interface components {
             /**
              * @default {
              *       "gaudyseed": 1,
+             *       "signals": [],
              *       "lanes": {
              *         "base_colour": {
              *           "enabled": true,
@@ -878,6 +1167,25 @@ export interface components {
              * @enum {string}
              */
             shape: "sequin" | "tile" | "ball";
+        };
+        /**
+         * Preview
+         * @description An attribute or signal by name, or a step by place.
+         */
+        Preview: {
+            /**
+             * Of
+             * @enum {string}
+             */
+            of: "attribute" | "signal" | "step";
+            /** Name */
+            name: string;
+            /**
+             * Scale
+             * @default greys
+             * @enum {string}
+             */
+            scale: "greys" | "false_colour";
         };
         /**
          * Quantise
@@ -902,7 +1210,7 @@ export interface components {
              * Levels
              * @default 5
              */
-            levels: number;
+            levels: number | components["schemas"]["Follow"];
             /**
              * From
              * @default value
@@ -921,8 +1229,9 @@ export interface components {
          * @description Stops, flat outside them.
          *
          *     ``step``: a stop's colour holds from its place to the next one's; values before
-         *     the first stop take the first colour. ``linear``: mixed between neighbours in
-         *     linear RGB or OKLab.
+         *     the first stop take the first colour. ``linear`` mixes neighbours, ``smooth`` along
+         *     3t^2 - 2t^3, ``cardinal`` with tangents (1 - tension) times the slope between a stop's
+         *     neighbours (0: Catmull-Rom), ``b_spline`` a uniform cubic that passes near the stops.
          */
         Ramp: {
             /**
@@ -940,13 +1249,25 @@ export interface components {
              * @default linear
              * @enum {string}
              */
-            interpolation: "step" | "linear";
+            interpolation: "step" | "linear" | "smooth" | "cardinal" | "b_spline";
+            /**
+             * Tension
+             * @default 0
+             */
+            tension: number | components["schemas"]["FollowDial"];
             /**
              * Mix in
              * @default oklab
              * @enum {string}
              */
-            mix_in: "oklab" | "linear_rgb";
+            mix_in: "oklab" | "oklch" | "linear_rgb" | "display_rgb" | "hsv";
+            /**
+             * Hue
+             * @description The way round, in OKLCH and HSV.
+             * @default shorter
+             * @enum {string}
+             */
+            hue: "shorter" | "longer";
             /** Stops */
             stops: components["schemas"]["Stop"][];
         };
@@ -974,7 +1295,7 @@ export interface components {
              * Action
              * @enum {string}
              */
-            action: "flip" | "space_evenly" | "set_shares";
+            action: "flip" | "space_evenly" | "space_by_share" | "snap" | "set_shares";
             /**
              * Shares
              * @default null
@@ -983,10 +1304,12 @@ export interface components {
         };
         /**
          * Random
-         * @description A number in [0, 1) from the hash of (seed, key): pcg3d, Jarzynski and Olano, JCGT 9(3), 2020.
+         * @description Numbers in [0, 1) from the hash of (seed, key): pcg3d, Jarzynski and Olano, JCGT 9(3), 2020.
          *
          *     The key is the element's stable id where it has one, else its index; or the
          *     value of an integer or text attribute, so that equal values get equal numbers.
+         *     Two or three numbers make a vector. ``linked`` says that steps of one seed agree
+         *     on purpose.
          */
         Random: {
             /**
@@ -1005,8 +1328,19 @@ export interface components {
              * @default element
              */
             per: string;
+            /**
+             * Numbers
+             * @default 1
+             */
+            numbers: number;
             /** Seed */
-            seed: number;
+            seed: number | components["schemas"]["FollowDial"];
+            /**
+             * Linked
+             * @description Meant to give the same values as other random steps of this seed.
+             * @default false
+             */
+            linked: boolean;
         };
         /**
          * Range
@@ -1032,22 +1366,22 @@ export interface components {
              * From
              * @default 0
              */
-            from_low: number;
+            from_low: number | components["schemas"]["Follow"];
             /**
              * to
              * @default 1
              */
-            from_high: number;
+            from_high: number | components["schemas"]["Follow"];
             /**
              * Onto
              * @default 0
              */
-            to_low: number;
+            to_low: number | components["schemas"]["Follow"];
             /**
              * to
              * @default 1
              */
-            to_high: number;
+            to_high: number | components["schemas"]["Follow"];
             /**
              * Clamp
              * @description Keep results between the two ends.
@@ -1157,6 +1491,11 @@ export interface components {
              */
             populations: components["schemas"]["PopulationDocument"][];
             /**
+             * Dials
+             * @default []
+             */
+            dials: components["schemas"]["Dial"][];
+            /**
              * @default {
              *       "surround": "mid",
              *       "shading": "finished"
@@ -1208,6 +1547,19 @@ export interface components {
             name: string;
         };
         /**
+         * SignalRename
+         * @description A new name for a signal of a population's look.
+         */
+        SignalRename: {
+            scene: components["schemas"]["Scene"];
+            /** Population */
+            population: string;
+            /** Old */
+            old: string;
+            /** New */
+            new: string;
+        };
+        /**
          * Spread
          * @description Exchanges values between elements until few neighbours share one of ``bands`` equal bands of 0..1.
          *
@@ -1231,9 +1583,9 @@ export interface components {
              * @description Equal bands that neighbours should not share.
              * @default 5
              */
-            bands: number;
+            bands: number | components["schemas"]["FollowDial"];
             /** Seed */
-            seed: number;
+            seed: number | components["schemas"]["FollowDial"];
         };
         /**
          * StepDescription
@@ -1269,13 +1621,31 @@ export interface components {
         };
         /**
          * Stop
-         * @description A control of the ramp: where it stands in 0..1 and its display-encoded colour.
+         * @description A control of the ramp: where it stands in 0..1, its display-encoded colour and its intensity.
+         *
+         *     The intensity multiplies the colour in linear light, above 1 for emission. ``hold``
+         *     keeps the colour until the next stop. ``locked`` keeps its share when others are typed.
          */
         Stop: {
             /** At */
-            at: number;
+            at: number | components["schemas"]["FollowDial"];
             /** Colour */
-            colour: string;
+            colour: string | components["schemas"]["FollowColour"];
+            /**
+             * Intensity
+             * @default 1
+             */
+            intensity: number;
+            /**
+             * Hold until the next
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Lock the share
+             * @default false
+             */
+            locked: boolean;
         };
         /**
          * ViewSettings
@@ -1295,6 +1665,34 @@ export interface components {
              */
             shading: "finished" | "flat";
         };
+        /**
+         * Signal
+         * @description A named chain whose result any chain can read.
+         */
+        gaudyseed__core__look__model__Signal: {
+            /** Name */
+            name: string;
+            /** Chain */
+            chain: (components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Formula"] | components["schemas"]["Levels"] | components["schemas"]["Mix"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"])[];
+        };
+        /**
+         * Signal
+         * @description What a signal gives: computed once, read in any chain.
+         */
+        gaudyseed__core__look__steps__signal__Signal: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            step: "signal";
+            /**
+             * On
+             * @default true
+             */
+            enabled: boolean;
+            /** Name */
+            name: string;
+        };
     };
     responses: never;
     parameters: never;
@@ -1304,6 +1702,72 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    read_colours: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ColourText"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ColourList"];
+                };
+            };
+            /** @description Refused */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    freeze: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FreezeRequest"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FreezeAnswer"];
+                };
+            };
+            /** @description Refused */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
     list_elements: {
         parameters: {
             query?: never;
@@ -1704,6 +2168,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SceneAnswer"];
+                };
+            };
+            /** @description Refused */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    rename: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SignalRename"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LookAnswer"];
                 };
             };
             /** @description Refused */

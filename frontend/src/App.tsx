@@ -1,13 +1,14 @@
 /** The page: rooms around one view, the share strip below. */
 import { Redo2, Search, SunMoon, TriangleAlert, Undo2, X } from "lucide-react";
 import { lazy, Suspense, useEffect, useState } from "react";
+import type { Step } from "./api/client";
 import { commands } from "./commands";
 import { ColourLeft, ColourRight } from "./rooms/colour/ColourRoom";
 import { ElementsTable } from "./rooms/gather/ElementsTable";
 import { GatherLeft, GatherRight } from "./rooms/gather/GatherRoom";
 import { DropZone, ImportDialog } from "./rooms/gather/ImportDialog";
 import { PublishLeft, PublishRight } from "./rooms/publish/PublishRoom";
-import { isRamp, parsePlace } from "./state/edits";
+import { at, isRamp } from "./state/edits";
 import { chosenPopulation, type Room, showRoom, travel, useStore } from "./state/store";
 import { flipTheme } from "./theme";
 import { Button, IconButton } from "./widgets/Button";
@@ -121,8 +122,7 @@ function Header({ onSearch }: { onSearch: () => void }) {
 function useSettable(): boolean {
   return useStore((s) => {
     const place = s.results[s.chosen]?.groups.place;
-    const at = place ? parsePlace(place) : null;
-    const step = at ? chosenPopulation(s)?.look.lanes.base_colour.layers[at.layer]?.paint[at.step] : undefined;
+    const step = place ? (at(chosenPopulation(s)?.look, place) as Step | undefined) : undefined;
     return isRamp(step) && step.interpolation === "step";
   });
 }

@@ -1,8 +1,9 @@
 /** Every action that the command search reaches. */
-import { fresh, STEP_WORDS } from "./chain/words";
+import { fresh } from "./chain/fresh";
+import { STEP_WORDS } from "./chain/words";
 import { newScatter } from "./rooms/gather/GatherRoom";
 import { download } from "./rooms/publish/PublishRoom";
-import { layersOf, placeOf, withLayer, withStep } from "./state/edits";
+import { chainAt, placeOf, withChain, withStep } from "./state/edits";
 import { editRamp } from "./state/ramps";
 import { chosenPopulation, choosePopulation, chooseStep, edit, editLook, showRoom, trace, travel, useStore } from "./state/store";
 import { flipTheme } from "./theme";
@@ -12,27 +13,24 @@ import type { Command } from "./widgets/CommandSearch";
 function steps() {
   const state = useStore.getState();
   const population = chosenPopulation(state);
-  return { state, population, paint: population ? (layersOf(population.look)[state.layer]?.paint ?? []) : [] };
+  return { state, population, chain: population ? (chainAt(population.look, state.chain) ?? []) : [] };
 }
 
 function reseedAll() {
   const { state } = steps();
   editLook("Reseed", (look) =>
-    withLayer(look, state.layer, (layer) => ({
-      ...layer,
-      paint: layer.paint.map((s) => ("seed" in s ? { ...s, seed: Math.floor(Math.random() * 100_000) } : s)),
-    })),
+    withChain(look, state.chain, (all) => all.map((s) => ("seed" in s ? { ...s, seed: Math.floor(Math.random() * 100_000) } : s))),
   );
 }
 
 function rampAction(action: "flip" | "space_evenly") {
-  const { state, paint } = steps();
-  const index = paint.findLastIndex((s) => s.step === "ramp" && s.enabled);
-  if (index >= 0) void editRamp(placeOf(state.layer, index), action);
+  const { state, chain } = steps();
+  const index = chain.findLastIndex((s) => s.step === "ramp" && s.enabled);
+  if (index >= 0) void editRamp(placeOf(state.chain, index), action);
 }
 
 export function commands(): Command[] {
-  const { state, paint, population } = steps();
+  const { state, chain, population } = steps();
   const setView = (label: string, change: Partial<NonNullable<typeof state.scene>["view"]>) => () =>
     edit(label, (scene) => ({ ...scene, view: { ...scene.view, ...change } }));
   const list: Command[] = [
@@ -53,7 +51,7 @@ export function commands(): Command[] {
   ];
   if (population) {
     list.push(
-      { name: "Reseed the layer", run: reseedAll },
+      { name: "Reseed the chain", run: reseedAll },
       { name: "Flip the ramp", run: () => rampAction("flip") },
       { name: "Space the ramp's stops evenly", run: () => rampAction("space_evenly") },
       { name: "Trace the first element", run: () => trace(0) },
@@ -63,22 +61,22 @@ export function commands(): Command[] {
       { name: "Download CSV", run: () => void download("csv") },
       { name: "Download look file", run: () => void download("look") },
     );
-    paint.forEach((step, k) => {
+    chain.forEach((step, k) => {
       const { title } = STEP_WORDS[step.step];
       list.push({ name: `Open step ${k + 1}: ${title}`, run: () => (showRoom("colour"), chooseStep(k)) });
       list.push({
         name: `${step.enabled ? "Switch off" : "Switch on"} step ${k + 1}: ${title}`,
-        run: () => editLook("Switch a step", (look) => withStep(look, state.layer, k, { ...step, enabled: !step.enabled })),
+        run: () => editLook("Switch a step", (look) => withStep(look, state.chain, k, { ...step, enabled: !step.enabled })),
       });
     });
     for (const word of ["range", "even_out", "drift"] as const) {
-      const ramp = paint.findIndex((s) => s.step === "ramp");
-      const at = word === "drift" ? paint.length : ramp < 0 ? paint.length : ramp;
+      const ramp = chain.findIndex((s) => s.step === "ramp");
+      const at = word === "drift" ? chain.length : ramp < 0 ? chain.length : ramp;
       list.push({
         name: `Add ${STEP_WORDS[word].title.toLowerCase()} ${word === "drift" ? "at the end" : "before the ramp"}`,
         run: () => {
           editLook(`Add ${STEP_WORDS[word].noun}`, (look) =>
-            withLayer(look, state.layer, (layer) => ({ ...layer, paint: layer.paint.toSpliced(at, 0, fresh(word, "")) })),
+            withChain(look, state.chain, (all) => all.toSpliced(at, 0, fresh(word, ""))),
           );
           chooseStep(at);
         },

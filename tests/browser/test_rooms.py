@@ -123,7 +123,7 @@ class ColourRoom(BrowserCase):
 
     def test_tab_reaches_every_control(self):
         seen = set()
-        for _ in range(60):
+        for _ in range(90):
             self.page.keyboard.press("Tab")
             seen.add(
                 self.page.evaluate(
@@ -243,7 +243,10 @@ class Shaping(BrowserCase):
         self.assertEqual(counts, [12_000 - 1715, 0, 0, 0, 1715])
         formula.fill("where(index % 7 == 0, 0.95, wear)")
         formula.press("Enter")
-        page.get_by_role("alert").filter(has_text="At character 29: No attribute is called 'wear'").wait_for()
+        alert = page.get_by_role("alert")
+        alert.filter(has_text="At character 29: No attribute, signal or dial is called 'wear'").wait_for()
+            has_text="At character 29: No attribute, signal or dial is called 'wear'"
+        ).wait_for()
 
     def test_spread_tells_how_many_fewer_neighbours_are_alike(self):
         before = self.shares()

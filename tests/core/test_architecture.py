@@ -55,10 +55,13 @@ class Registry(unittest.TestCase):
     def test_every_parameter_has_a_title_and_limits(self):
         for name, step in REGISTRY.items():
             self.assertTrue(step.summary, name)
-            for parameter, schema in step.model_json_schema()["properties"].items():
+            whole = step.model_json_schema()
+            whole = whole["$defs"][whole["$ref"].rpartition("/")[2]] if "$ref" in whole else whole
+            for parameter, schema in whole["properties"].items():
                 if parameter in ("step", "enabled"):
                     continue
                 self.assertIn("title", schema, f"{name}.{parameter}")
-                if schema.get("type") in ("number", "integer"):
-                    self.assertIn("minimum", schema, f"{name}.{parameter}")
-                    self.assertIn("maximum", schema, f"{name}.{parameter}")
+                for branch in (schema, *schema.get("anyOf", ())):
+                    if branch.get("type") in ("number", "integer") and name != "constant":
+                        self.assertIn("minimum", branch, f"{name}.{parameter}")
+                        self.assertIn("maximum", branch, f"{name}.{parameter}")

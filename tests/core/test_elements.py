@@ -47,7 +47,7 @@ class Rows(unittest.TestCase):
         self.assertEqual(len(self.order("", False, "weight < 0")), 0)
 
     def test_rows_show_what_elements_carry(self):
-        columns = elements.columns_of(self.population)
+        columns = elements.columns_of(self.evaluation)
         shown = elements.rows(self.evaluation, np.array([3, 7]))
         self.assertEqual({len(row) for row in shown}, {len(columns)})
         by_key = dict(zip([c.key for c in columns], shown[1], strict=True))

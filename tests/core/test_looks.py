@@ -247,7 +247,7 @@ class Reports(unittest.TestCase):
             found = self.advised(population, chain)
             self.assertEqual(set(found), {code})
             document = chain.model_dump(mode="json")
-            for operation in found[code]["fix"]["operations"]:
+            for operation in found[code]["fixes"][0]["operations"]:
                 apply_patch(document, operation)
             self.assertNotIn(code, self.advised(population, parse(Look, document)))
         self.assertEqual(self.advised(population, look(RANDOM, BANDS, drift)), {})

@@ -81,9 +81,14 @@ class Drift(unittest.TestCase):
         n = len(colours)
         low, high = np.arange(n, dtype=np.uint32), np.zeros(n, np.uint32)
         out = np.empty_like(colours)
+        ranges = [
+            np.full(n, part * width, np.float32)
+            for width in (hue, saturation, lightness, 0.0)
+            for part in (offset, gain)
+        ]
         drift.drift_hsv(
-            colours.reshape(-1), low, high, np.uint32(seed), np.uint32(7), hue, saturation, lightness, offset, gain,
-            chance, out.reshape(-1),
+            colours.reshape(-1), low, high, np.uint32(seed), np.uint32(7), *ranges, np.full(n, chance, np.float32),
+            False, out.reshape(-1),
         )  # fmt: skip
         parts = np.empty((n, 3), np.float32)
         hashing.random_three(low, high, np.uint32(seed), np.uint32(7), parts)

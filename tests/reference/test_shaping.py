@@ -17,11 +17,12 @@ from gaudyseed.core.documents import parse
 from gaudyseed.core.errors import BadInput
 from gaudyseed.core.formula import FUNCTIONS, parse_formula
 from gaudyseed.core.look.evaluate import Evaluator
-from gaudyseed.core.look.steps import REGISTRY, Context, Value
+from gaudyseed.core.look.steps import REGISTRY, Value
 from gaudyseed.core.population import Attribute, Population
 from gaudyseed.core.population.makers import ScatterMaker
 from gaudyseed.core.report import Reporter
 from tests.support import FIVE, look, points, ramp
+from tests.support import context as context_of
 
 RNG = np.random.default_rng(12)
 EDGES = [0.0, 1.0, -0.0, 0.5, 1e-30, -2.0, 7.0]
@@ -29,7 +30,7 @@ EDGES = [0.0, 1.0, -0.0, 0.5, 1e-30, -2.0, 7.0]
 
 def applied(step: dict, values: np.ndarray, kind: str = "number", population: Population | None = None) -> np.ndarray:
     checked = parse(REGISTRY[step["step"]], step)
-    context = Context(population or points(max(1, len(values))), "place", lambda: None)
+    context = context_of(population or points(max(1, len(values))))
     return checked.apply(context, Value(kind, np.asarray(values, np.float32))).array
 
 

@@ -43,7 +43,7 @@ class ServerCase(unittest.TestCase):
 
     def refused(self, response, status=422, *words):
         self.assertEqual(response.status_code, status, response.data[:300])
-        self.assertEqual(set(response.json), {"code", "sentence", "place"})
+        self.assertEqual(set(response.json), {"code", "sentence", "place", "fix"})
         for word in words:
             self.assertIn(word, response.json["sentence"] + response.json["place"])
 
@@ -69,16 +69,36 @@ class Evaluations(ServerCase):
         self.assertEqual(header["reused"], 1)
 
     def test_greys_of_an_attribute(self):
-        _, arrays = self.evaluate(preview="position")
-        rgb = arrays["colours"][:, :3]
-        self.assertTrue((rgb == rgb[:, :1]).all())
-        self.refused(
-            self.client.post(
-                "/api/evaluations", json={"scene": self.scene, "population": "beetle-sequins", "preview": "sice"}
-            ),
-            422,
-            "size",
-        )
+        look = self.scene["populations"][0]["look"]
+        look["signals"] = [{"name": "height", "chain": [{"step": "attribute", "name": "position", "component": "z"}]}]
+        steps = ("lanes.base_colour.layers[0].paint[0]", "signals[0].chain[0]")
+        found = [("attribute", "position"), ("signal", "height"), *(("step", place) for place in steps)]
+        pictures = []
+        for of, name in found:
+            rgb = self.evaluate(preview={"of": of, "name": name})[1]["colours"][:, :3]
+            self.assertTrue((rgb == rgb[:, :1]).all())
+            pictures.append(rgb.tobytes())
+            coloured = self.evaluate(preview={"of": of, "name": name, "scale": "false_colour"})[1]["colours"][:, :3]
+            # The scale of false colours grows lighter as the greys do.
+            order = np.argsort(rgb[:, 0], kind="stable")
+            self.assertTrue((np.diff(coloured[order][::400] @ [0.2126, 0.7152, 0.0722]) > -3).all())
+        self.assertEqual(pictures[0], pictures[1])
+        for of, word in (("attribute", "size"), ("signal", "height"), ("step", "no step")):
+            body = {"scene": self.scene, "population": "beetle-sequins", "preview": {"of": of, "name": "sice"}}
+            self.refused(self.client.post("/api/evaluations", json=body), 422, word)
+
+    def test_signals_are_renamed_and_distributions_frozen(self):
+        look = self.scene["populations"][0]["look"]
+        look["signals"] = [{"name": "s", "chain": [{"step": "random", "seed": 1}]}]
+        look["lanes"]["base_colour"]["layers"][0]["paint"][0] = {"step": "formula", "text": "s"}
+        body = {"scene": self.scene, "population": "beetle-sequins"}
+        renamed = self.client.post("/api/signal-names", json={**body, "old": "s", "new": "wear"}).json["look"]
+        self.assertEqual(renamed["lanes"]["base_colour"]["layers"][0]["paint"][0]["text"], "wear")
+        self.refused(self.client.post("/api/signal-names", json={**body, "old": "t", "new": "u"}), 422, "no signal")
+        place = "lanes.base_colour.layers[0].paint[1]"
+        frozen = self.client.post("/api/distributions", json={**body, "place": place}).json["frozen"]
+        self.assertEqual(frozen, sorted(frozen))
+        self.refused(self.client.post("/api/distributions", json={**body, "place": f"{place}x"}), 422)
 
     def test_an_overtaken_request_is_dropped(self):
         self.evaluate(session="a", sequence=5)
@@ -208,7 +228,7 @@ class Imports(ServerCase):
         self.assertEqual((header["count"], arrays["orientations"].shape, arrays["sizes"].shape), (4, (4, 4), (4,)))
         self.scene["populations"].append({"id": "odd", "name": "Odd", "maker": answer["maker"], "look": {}})
         for name in kinds:
-            self.evaluate(population="odd", preview=name)
+            self.evaluate(population="odd", preview={"of": "attribute", "name": name})
         body = {"scene": self.scene, "population": "odd"}
         listed = self.client.post("/api/elements", json={**body, "sort": "size.y"}).json
         self.assertEqual((listed["matched"], len(listed["rows"])), (4, 4))

@@ -13,6 +13,13 @@ export type Step = Layer["paint"][number];
 export type Ramp = Schemas["Ramp"];
 export type Curve = Schemas["Curve"];
 export type Stop = Schemas["Stop"];
+export type Follow = Schemas["Follow"];
+export type FollowColour = Schemas["FollowColour"];
+export type FollowDial = Schemas["FollowDial"];
+export type Following = Follow | FollowColour | FollowDial;
+export type Dial = Schemas["Dial"];
+export type Signal = Look["signals"][number];
+export type Preview = Schemas["Preview"];
 export type StepDescription = Schemas["StepDescription"];
 export type StepList = Schemas["StepList"];
 export type ElementsAnswer = Schemas["ElementsAnswer"];
@@ -33,6 +40,8 @@ export interface RampCensus {
   bar: string;
   incoming: Histogram;
   counts: number[];
+  /** The colour of each stop; a mean where it differs from element to element. */
+  colours: string[];
   reached: number;
 }
 
@@ -54,11 +63,16 @@ export interface PatchOperation {
   value?: unknown;
 }
 
+export interface Fix {
+  label: string;
+  operations: PatchOperation[];
+}
+
 export interface Advisory {
   code: string;
   place: string;
   sentence: string;
-  fix: { label: string; operations: PatchOperation[] } | null;
+  fixes: Fix[];
 }
 
 export interface TraceStep {
@@ -86,6 +100,8 @@ export interface EvaluationHeader {
   reused: number;
   milliseconds: number;
   groups: { counts: number[]; colours: (string | null)[]; place: string | null };
+  /** The place of each signal's last step. */
+  signals: Record<string, string>;
   steps: Record<string, StepCensus>;
   advisories: Advisory[];
   trace: Trace | null;
@@ -130,6 +146,7 @@ export class Refused extends Error {
     readonly code: string,
     readonly sentence: string,
     readonly place: string,
+    readonly fix: Fix | null = null,
   ) {
     super(sentence);
   }
@@ -138,7 +155,7 @@ export class Refused extends Error {
 async function refusal(response: Response): Promise<Refused> {
   try {
     const said = await response.json();
-    return new Refused(response.status, said.code, said.sentence, said.place);
+    return new Refused(response.status, said.code, said.sentence, said.place, said.fix);
   } catch {
     return new Refused(response.status, "unknown", `The server answered ${response.status}.`, "");
   }

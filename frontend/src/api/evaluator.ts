@@ -1,11 +1,11 @@
 /** Evaluation of drafts: the newest request wins and none pile up. */
-import { binary, type EvaluationHeader, type Packed, Refused, type Scene } from "./client";
+import { binary, type EvaluationHeader, type Packed, type Preview, Refused, type Scene } from "./client";
 
 export interface Wanted {
   scene: Scene;
   population: string;
   trace: number | null;
-  preview: string | null;
+  preview: Preview | null;
   /** Whether the distributions of the steps are wanted too. */
   census: boolean;
 }

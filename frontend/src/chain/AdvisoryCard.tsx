@@ -1,36 +1,40 @@
 /** Something the core noticed: a black-edged card with a sign, the reason, and the fix. */
 import { TriangleAlert } from "lucide-react";
-import type { Advisory, Refused } from "../api/client";
+import type { Advisory, Fix, Refused } from "../api/client";
 import { parsePlace, patched } from "../state/edits";
-import { chooseLayer, chooseStep, editLook } from "../state/store";
+import { chooseChain, editLook } from "../state/store";
 import { Button } from "../widgets/Button";
 
 export function AdvisoryCard({ advisory }: { advisory: Advisory }) {
-  const { fix } = advisory;
   const at = parsePlace(advisory.place);
   return (
     <Card sentence={advisory.sentence} role="status">
       {at && (
-        <Button
-          onClick={() => {
-            chooseLayer(at.layer);
-            chooseStep(at.step);
-          }}
-        >
-          Show
-        </Button>
+        <Button onClick={() => chooseChain(at.chain, at.step)}>Show</Button>
       )}
-      {fix && (
-        <Button strong onClick={() => editLook(fix.label, (look) => patched(look, fix.operations))}>
-          {fix.label}
-        </Button>
-      )}
+      {advisory.fixes.map((fix, k) => (
+        <FixButton key={fix.label} fix={fix} strong={k === 0} />
+      ))}
     </Card>
   );
 }
 
 export function ErrorCard({ error }: { error: Refused }) {
-  return <Card sentence={error.sentence} place={error.place} role="alert" />;
+  const at = parsePlace(error.place);
+  return (
+    <Card sentence={error.sentence} place={error.place} role="alert">
+      {at && <Button onClick={() => chooseChain(at.chain, at.step)}>Show</Button>}
+      {error.fix && <FixButton fix={error.fix} strong />}
+    </Card>
+  );
+}
+
+function FixButton({ fix, strong }: { fix: Fix; strong: boolean }) {
+  return (
+    <Button strong={strong} onClick={() => editLook(fix.label, (look) => patched(look, fix.operations))}>
+      {fix.label}
+    </Button>
+  );
 }
 
 function Card(props: { sentence: string; place?: string; role: "alert" | "status"; children?: React.ReactNode }) {
@@ -40,7 +44,7 @@ function Card(props: { sentence: string; place?: string; role: "alert" | "status
       <div className="min-w-0 grow">
         <p>{props.sentence}</p>
         {props.place && <p className="mt-0.5 truncate text-[11px] text-soft">{props.place}</p>}
-        {props.children && <div className="mt-2 flex gap-2">{props.children}</div>}
+        {props.children && <div className="mt-2 flex flex-wrap gap-2 empty:hidden">{props.children}</div>}
       </div>
     </div>
   );

@@ -1,15 +1,16 @@
 /** The layers of the lane, top first as they cover each other. */
 import { ArrowDown, ArrowUp, Copy, Eye, EyeOff, Plus, Trash2 } from "lucide-react";
 import type { Layer, Look } from "../api/client";
-import { layersOf, moved, withLayer, withLayers } from "../state/edits";
-import { chooseLayer, draftLook, editLook, useStore } from "../state/store";
+import { layerOf, layersOf, moved, paintOf, withLayer, withLayers } from "../state/edits";
+import { isFollowing, sourceOf } from "../state/follow";
+import { chooseChain, draftLook, editLook, useStore } from "../state/store";
 import { Button, IconButton } from "../widgets/Button";
 import { Choice } from "../widgets/Choice";
 import { NumberField } from "../widgets/NumberField";
-import { fresh } from "./words";
+import { fresh } from "./fresh";
 
 export function Layers({ look }: { look: Look }) {
-  const chosen = useStore((s) => s.layer);
+  const chosen = useStore((s) => layerOf(s.chain));
   const layers = layersOf(look);
 
   function add() {
@@ -22,7 +23,7 @@ export function Layers({ look }: { look: Look }) {
       paint: [fresh("random", ""), fresh("ramp", "")],
     };
     editLook("Add a layer", (l) => withLayers(l, [...layersOf(l), layer]));
-    chooseLayer(layers.length);
+    chooseChain(paintOf(layers.length));
   }
 
   return (
@@ -58,7 +59,7 @@ function LayerRow({ layer, index, chosen, count }: { layer: Layer; index: number
   const change = (label: string, to: Partial<Layer>) => editLook(label, (l) => withLayer(l, index, (x) => ({ ...x, ...to })));
   const shift = (by: number) => {
     editLook("Reorder layers", (l) => withLayers(l, moved(layersOf(l), index, index + by)));
-    chooseLayer(index + by);
+    chooseChain(paintOf(index + by));
   };
   return (
     <li className={`panel ${chosen ? "border-2 border-ink" : "m-px"} ${layer.enabled ? "" : "border-dashed"}`}>
@@ -73,11 +74,11 @@ function LayerRow({ layer, index, chosen, count }: { layer: Layer; index: number
           type="button"
           aria-pressed={chosen}
           className="flex min-w-0 grow cursor-pointer items-baseline gap-2 text-left"
-          onClick={() => chooseLayer(index)}
+          onClick={() => chooseChain(paintOf(index))}
         >
           <span className={`truncate text-[13px] font-semibold ${layer.enabled ? "" : "line-through"}`}>{layer.name}</span>
           <span className="truncate text-soft tabular">
-            {layer.blend} {Math.round(layer.amount * 100)}%{layer.mask ? " · masked" : ""}
+            {layer.blend} {isFollowing(layer.amount) ? `by ${sourceOf(layer.amount)}` : `${Math.round(layer.amount * 100)}%`}{layer.mask ? " · masked" : ""}
           </span>
         </button>
         {chosen && (
@@ -92,19 +93,21 @@ function LayerRow({ layer, index, chosen, count }: { layer: Layer; index: number
               ]}
               onChange={(blend) => change("Change the blend", { blend })}
             />
-            <NumberField
-              label="Amount"
-              hideLabel
-              unit="%"
-              width="w-[56px]"
-              digits={0}
-              step={1}
-              min={0}
-              max={100}
-              value={layer.amount * 100}
-              onDraft={(v) => draftLook((l) => withLayer(l, index, (x) => ({ ...x, amount: v / 100 })))}
-              onCommit={(v) => change("Change the amount", { amount: v / 100 })}
-            />
+            {!isFollowing(layer.amount) && (
+              <NumberField
+                label="Amount"
+                hideLabel
+                unit="%"
+                width="w-[56px]"
+                digits={0}
+                step={1}
+                min={0}
+                max={100}
+                value={layer.amount * 100}
+                onDraft={(v) => draftLook((l) => withLayer(l, index, (x) => ({ ...x, amount: v / 100 })))}
+                onCommit={(v) => change("Change the amount", { amount: v / 100 })}
+              />
+            )}
             {count > 1 && (
               <>
                 <IconButton label="Move the layer up" disabled={index === count - 1} onClick={() => shift(1)}>

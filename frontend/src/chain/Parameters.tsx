@@ -2,10 +2,13 @@
 import { useState } from "react";
 import type { AttributeCensus, Step } from "../api/client";
 import { NONE, useStore } from "../state/store";
+import type { Follows } from "../state/follow";
+import { chosenPopulation } from "../state/store";
 import { Choice } from "../widgets/Choice";
 import { ColourField } from "../widgets/ColourField";
 import { NumberField } from "../widgets/NumberField";
 import { Toggle } from "../widgets/Toggle";
+import { FollowControl } from "./FollowControl";
 import { Seed } from "./Seed";
 
 export interface Property {
@@ -20,6 +23,10 @@ export interface Property {
   unit?: string;
   control?: string;
   default?: unknown;
+  /** What it can follow instead of being fixed. */
+  follow?: Follows;
+  /** Shown only while other parameters have these values. */
+  when?: Record<string, unknown>;
 }
 
 interface Props {
@@ -36,7 +43,8 @@ const capital = (word: string) => word.charAt(0).toUpperCase() + word.slice(1).r
 
 export function Parameters({ values, schema, onDraft, onCommit, skip = [], columns }: Props) {
   const properties = (schema.properties ?? {}) as Record<string, Property>;
-  const names = Object.keys(properties).filter((n) => !["step", "maker", "enabled", ...skip].includes(n));
+  const shown = (n: string) => Object.entries(properties[n]?.when ?? {}).every(([key, value]) => values[key] === value);
+  const names = Object.keys(properties).filter((n) => !["step", "maker", "enabled", ...skip].includes(n) && shown(n));
   return (
     <div className={columns ? "columned grid grid-cols-2 items-center gap-x-4 gap-y-2" : "flex flex-wrap items-center gap-x-3.5 gap-y-2"}>
       {names.map((name) => (
@@ -61,7 +69,28 @@ interface ControlProps {
   onCommit: (value: unknown, label: string) => void;
 }
 
-function Control({ name, of, value, onDraft, onCommit }: ControlProps) {
+function Control(props: ControlProps) {
+  const { name, of, value, onDraft, onCommit } = props;
+  if (!of.follow) return <Fixed {...props} />;
+  const share = of.unit === "share";
+  return (
+    <FollowControl
+      title={of.title ?? capital(name)}
+      how={of.follow}
+      value={value}
+      most={of.maximum ?? Infinity}
+      otherwise={of.default}
+      factor={share ? 100 : 1}
+      unit={share ? "%" : of.unit}
+      onDraft={onDraft}
+      onCommit={onCommit}
+    >
+      <Fixed {...props} />
+    </FollowControl>
+  );
+}
+
+function Fixed({ name, of, value, onDraft, onCommit }: ControlProps) {
   const attributes = useStore((s) => s.geometry[s.chosen]?.header.attributes ?? NONE);
   const title = of.title ?? capital(name);
   const label = `Change ${title.toLowerCase()}`;
@@ -69,6 +98,8 @@ function Control({ name, of, value, onDraft, onCommit }: ControlProps) {
   if (of.control === "attribute" || of.control === "key") {
     return <AttributeChoice title={title} value={value as string} of={of} attributes={attributes} onCommit={onCommit} />;
   }
+  if (of.control === "signal") return <SignalChoice title={title} value={value as string} onCommit={onCommit} />;
+  if (of.control === "chains" || of.control === "frozen") return null;
   if (of.control === "formula") return <FormulaField title={title} value={value as string} help={of.description} onCommit={onCommit} />;
   if (of.control === "number_or_colour") return <NumberOrColour value={value as number | string} onDraft={onDraft} onCommit={onCommit} />;
   if (of.enum) {
@@ -136,6 +167,20 @@ function AttributeChoice({ title, value, of, attributes, onCommit }: AttributeCh
   );
 }
 
+function SignalChoice({ title, value, onCommit }: { title: string; value: string; onCommit: ControlProps["onCommit"] }) {
+  const names = useStore((s) => chosenPopulation(s)?.look.signals ?? NONE).map((signal) => signal.name);
+  const options = names.map((name) => ({ value: name, label: name }));
+  if (!names.includes(value)) options.push({ value, label: `${value} (missing)` });
+  return (
+    <span className="inline-flex items-center gap-1 text-soft">
+      {title}
+      <span className="text-ink">
+        <Choice label={title} plain value={value} options={options} onChange={(v) => onCommit(v, `Read ${v}`)} />
+      </span>
+    </span>
+  );
+}
+
 interface FormulaProps {
   title: string;
   value: string;
@@ -170,7 +215,7 @@ function FormulaField({ title, value, help, onCommit }: FormulaProps) {
         }}
       />
       <span className="mt-1 block text-[11px] text-soft">
-        Values by name, index, count, + − * / % **, comparison, where, clamp, mix, min, max, floor, sin, length, x, y, z, random(7).
+        Values, signals and dials by name, index, count, + − * / % **, comparison, where, clamp, mix, min, max, floor, sin, length, x, y, z, random(7).
         Enter settles.
       </span>
     </label>

@@ -1,9 +1,12 @@
 /** One step: what it does, its few numbers, and the distribution that leaves it. */
-import { ArrowDown, ArrowUp, Copy, EllipsisVertical, Power, Trash2 } from "lucide-react";
+import { ArrowDown, ArrowUp, Copy, EllipsisVertical, Eye, Power, Trash2 } from "lucide-react";
 import { Menu, MenuButton, MenuItem, MenuItems } from "@headlessui/react";
 import type { Step, StepCensus, TraceStep } from "../api/client";
 import { isRamp } from "../state/edits";
+import { isFollowing } from "../state/follow";
+import { pinPreview, useStore } from "../state/store";
 import { AxisEnds, Bars, Swatches } from "../widgets/Distribution";
+import { Holding } from "./Holding";
 import { Parameters, useSchema } from "./Parameters";
 import { CurveEditor } from "./CurveEditor";
 import { RampEditor } from "./RampEditor";
@@ -61,11 +64,11 @@ export function Slab({ step, index, place, open, census, trace, tracedAt, action
             {fewer(census.facts)} fewer alike
           </span>
         ) : null}
-        {step.step === "drift" && !open && <span className="tabular text-[11px] text-soft">seed {step.seed}</span>}
-        {step.step === "random" && (
+        {step.step === "drift" && !open && !isFollowing(step.seed) && <span className="tabular text-[11px] text-soft">seed {step.seed}</span>}
+        {step.step === "random" && !isFollowing(step.seed) && (
           <Seed seed={step.seed} what={title} onCommit={(seed, label) => onCommit({ ...step, seed }, label)} />
         )}
-        <StepMenu title={title} enabled={step.enabled} actions={actions} />
+        <StepMenu title={title} place={place} enabled={step.enabled} actions={actions} />
       </div>
       {open && (
         <div className="mt-1.5 mb-1">
@@ -85,11 +88,12 @@ export function Slab({ step, index, place, open, census, trace, tracedAt, action
             <Parameters
               values={step as unknown as Record<string, unknown>}
               schema={schema}
-              skip={step.step === "random" ? ["seed"] : []}
+              skip={step.step === "random" && !isFollowing(step.seed) ? ["seed"] : []}
               onDraft={(v) => onDraft(v as unknown as Step)}
               onCommit={(v, label) => onCommit(v as unknown as Step, label)}
             />
           )}
+          <Holding step={step} place={place} onCommit={onCommit} />
         </div>
       )}
       {census?.numbers && step.enabled && (
@@ -121,8 +125,13 @@ function fewer(facts: Record<string, number>): string {
   return before ? `${Math.round(100 * (1 - (facts.alike_after ?? 0) / before))}%` : "0%";
 }
 
-function StepMenu({ title, enabled, actions }: { title: string; enabled: boolean; actions: StepActions }) {
+function StepMenu({ title, place, enabled, actions }: { title: string; place: string; enabled: boolean; actions: StepActions }) {
+  const shown = useStore((s) => s.pinned?.of === "step" && s.pinned.name === place);
+  const scale = useStore((s) => s.scale);
   const items = [
+    ...(enabled
+      ? [{ label: shown ? "Show the result in the view" : "Show this step in the view", icon: Eye, run: () => pinPreview(shown ? null : { of: "step", name: place, scale }) }]
+      : []),
     { label: enabled ? "Switch off" : "Switch on", icon: Power, run: actions.toggle },
     { label: "Move up", icon: ArrowUp, run: () => actions.move(-1) },
     { label: "Move down", icon: ArrowDown, run: () => actions.move(1) },
@@ -139,7 +148,7 @@ function StepMenu({ title, enabled, actions }: { title: string; enabled: boolean
           <MenuItem key={label}>
             <button
               type="button"
-              className="flex w-full cursor-pointer items-center gap-2 rounded px-2 py-1 text-left text-xs data-focus:bg-ink data-focus:text-on-ink"
+              className="menu-item"
               onClick={run}
             >
               <Icon size={13} aria-hidden />

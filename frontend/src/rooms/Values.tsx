@@ -1,51 +1,146 @@
-/** The values that the elements carry; pointing at one previews it in the view in greys. */
-import { NONE, showPreview, useStore } from "../state/store";
-import { Bars } from "../widgets/Distribution";
+/** The values that the elements carry or that signals give; pointing at one previews it in the view. */
+import { Palette, Search } from "lucide-react";
+import { useState } from "react";
+import type { AttributeCensus, Histogram, Preview } from "../api/client";
+import { AddSignal } from "../chain/ChainHead";
+import { signalChain, signalOf } from "../state/edits";
+import { chooseChain, chosenPopulation, NONE, pinPreview, same, showPreview, useStore } from "../state/store";
+import { IconButton } from "../widgets/Button";
+import { Bars, Swatches } from "../widgets/Distribution";
+
+/** Short enough for the ends of a small axis. */
+function figure(v: number): string {
+  const size = Math.abs(v);
+  if (size >= 10_000) return `${Math.round(v / 1000)}k`;
+  return size < 0.001 ? "0" : String(Number(v.toPrecision(2)));
+}
 
 export function Values() {
   const attributes = useStore((s) => s.geometry[s.chosen]?.header.attributes ?? NONE);
-  const preview = useStore((s) => s.preview);
+  const signals = useStore((s) => chosenPopulation(s)?.look.signals ?? NONE);
+  const chain = useStore((s) => s.chain);
+  const scale = useStore((s) => s.scale);
+  const [query, setQuery] = useState("");
+  const fits = (name: string) => name.toLowerCase().includes(query.trim().toLowerCase());
+  const found = attributes.filter((a) => fits(a.name) || a.kind === query);
   return (
     <section aria-label="Values" onPointerLeave={() => showPreview(null)}>
-      <div className="mb-1 flex justify-between">
+      <div className="flex h-6.5 items-center justify-between">
         <h2 className="heading">Values</h2>
-        <span className="heading font-normal">per clone</span>
+        <span className="flex items-center">
+          <span className="heading mr-1 font-normal">per clone</span>
+          <IconButton
+            label={scale === "greys" ? "Preview in false colours" : "Preview in greys"}
+            onClick={() => useStore.setState({ scale: scale === "greys" ? "false_colour" : "greys" })}
+          >
+            <Palette size={13} className={scale === "greys" ? "text-strong" : ""} />
+          </IconButton>
+        </span>
       </div>
-      <ul>
-        {attributes.map((a) => {
-          const shown = preview === a.name;
-          const body = (
-            <>
-              <span className="min-w-0 grow truncate text-left">
-                {a.name}
-                {a.derived && <span className="text-soft"> derived</span>}
-              </span>
-              <span className="w-16 flex-none">
-                {a.census ? (
-                  <Bars of={a.census} height={16} label={`Distribution of ${a.name}`} />
-                ) : (
-                  <span className="block text-right text-[11px] text-soft">{a.texts} texts</span>
-                )}
-              </span>
-            </>
-          );
-          return (
-            <li key={a.name}>
-              <button
-                type="button"
-                disabled={a.kind === "text"}
-                className={`flex h-6.5 w-full items-center gap-2 rounded px-1.5 ${shown ? "bg-well outline outline-ink" : ""}`}
-                title={`${a.kind}${a.width > 1 ? ` of ${a.width}` : ""}; point at it to see it in greys`}
-                onPointerEnter={() => showPreview(a.kind === "text" ? null : a.name)}
-                onFocus={(e) => e.currentTarget.matches(":focus-visible") && showPreview(a.name)}
-                onBlur={() => showPreview(null)}
-              >
-                {body}
-              </button>
-            </li>
-          );
-        })}
+      {attributes.length + signals.length > 6 && (
+        <label className="relative mb-1 block">
+          <Search size={12} className="absolute top-1/2 left-2 -translate-y-1/2 text-soft" aria-hidden />
+          <input className="field w-full pl-6.5" aria-label="Find a value" placeholder="Find" value={query} onChange={(e) => setQuery(e.target.value)} />
+        </label>
+      )}
+      <ul aria-label="Attributes">
+        {found.map((a) => (
+          <AttributeRow key={a.name} of={a} />
+        ))}
+        {found.length === 0 && <li className="px-1.5 py-1 text-soft">No value has this name.</li>}
+      </ul>
+      <div className="mt-2 flex h-6.5 items-center justify-between">
+        <h2 className="heading">Signals</h2>
+        <AddSignal />
+      </div>
+      <ul aria-label="Signals">
+        {signals.map((signal, k) =>
+          fits(signal.name) ? <SignalRow key={signal.name} name={signal.name} shown={signalOf(chain) === k} onOpen={() => chooseChain(signalChain(k), 0)} /> : null,
+        )}
+        {signals.length === 0 && <li className="px-1.5 py-0.5 text-[11px] text-soft">A chain with a name, to be read anywhere.</li>}
       </ul>
     </section>
+  );
+}
+
+interface RowProps {
+  name: string;
+  of: "attribute" | "signal";
+  title: string;
+  disabled?: boolean;
+  strong?: boolean;
+  onClick: (preview: Preview) => void;
+  children: React.ReactNode;
+}
+
+function Row({ name, of, title, disabled, strong, onClick, children }: RowProps) {
+  const scale = useStore((s) => s.scale);
+  const preview: Preview = { of, name, scale };
+  const shown = useStore((s) => same(s.preview, { of, name, scale: s.scale }) || (s.pinned?.of === of && s.pinned.name === name));
+  return (
+    <button
+      type="button"
+      disabled={disabled}
+      aria-pressed={strong || shown}
+      className={`flex min-h-6.5 w-full items-center gap-2 rounded px-1.5 ${shown ? "bg-well outline outline-ink" : ""} ${strong ? "font-semibold" : ""}`}
+      title={title}
+      onPointerEnter={() => showPreview(disabled ? null : preview)}
+      onFocus={(e) => e.currentTarget.matches(":focus-visible") && showPreview(preview)}
+      onBlur={() => showPreview(null)}
+      onClick={() => onClick(preview)}
+    >
+      {children}
+    </button>
+  );
+}
+
+const KIND_MARKS = { number: "", integer: "whole", vector: "vector", colour: "colour", text: "text" } as const;
+
+function AttributeRow({ of: a }: { of: AttributeCensus }) {
+  const range = a.census ? `, ${figure(a.census.least)} to ${figure(a.census.greatest)}` : "";
+  const title = `${a.kind}${a.width > 1 ? ` of ${a.width}` : ""} on each ${a.domain}${range}; point at it to see it, click to keep it in the view`;
+  return (
+    <li>
+      <Row name={a.name} of="attribute" title={title} disabled={a.kind === "text"} onClick={pinPreview}>
+        <span className="min-w-0 grow truncate text-left">
+          {a.name}
+          <span className="text-[11px] text-soft"> {[KIND_MARKS[a.kind], a.derived ? "derived" : ""].filter(Boolean).join(", ")}</span>
+        </span>
+        <span className="w-14 flex-none">
+          {a.census ? (
+            <Distribution of={a.census} name={a.name} />
+          ) : (
+            <span className="block text-right text-[11px] text-soft">{a.texts} texts</span>
+          )}
+        </span>
+      </Row>
+    </li>
+  );
+}
+
+function Distribution({ of, name }: { of: Histogram; name: string }) {
+  return (
+    <span className="block pt-0.5">
+      <Bars of={of} height={13} label={`Distribution of ${name}`} />
+      <span className="flex justify-between text-[9px] leading-[10px] text-soft tabular" aria-hidden>
+        <span>{figure(of.least)}</span>
+        <span>{figure(of.greatest)}</span>
+      </span>
+    </span>
+  );
+}
+
+function SignalRow({ name, shown, onOpen }: { name: string; shown: boolean; onOpen: () => void }) {
+  const census = useStore((s) => s.results[s.chosen]?.steps[s.results[s.chosen]?.signals[name] ?? ""]);
+  return (
+    <li>
+      <Row name={name} of="signal" title="Point at it to see it; click to edit its chain" strong={shown} onClick={onOpen}>
+        <span className="min-w-0 grow truncate text-left">{name}</span>
+        <span className="w-14 flex-none">
+          {census?.numbers && <Distribution of={census.numbers} name={name} />}
+          {census?.colours && <Swatches of={census.colours} height={14} label={`Colours of ${name}`} />}
+        </span>
+      </Row>
+    </li>
   );
 }

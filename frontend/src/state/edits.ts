@@ -1,5 +1,5 @@
 /** Pure edits of documents. */
-import type { Layer, Look, PatchOperation, PopulationDocument, Ramp, Scene, Step, Stop } from "../api/client";
+import type { Layer, Look, PatchOperation, PopulationDocument, Ramp, Scene, Step } from "../api/client";
 
 export function withPopulation(scene: Scene, id: string, edit: (p: PopulationDocument) => PopulationDocument): Scene {
   return { ...scene, populations: scene.populations.map((p) => (p.id === id ? edit(p) : p)) };
@@ -20,8 +20,58 @@ export function withLayer(look: Look, index: number, edit: (layer: Layer) => Lay
   );
 }
 
-export function withStep(look: Look, layer: number, index: number, step: Step): Look {
-  return withLayer(look, layer, (l) => ({ ...l, paint: l.paint.map((s, k) => (k === index ? step : s)) }));
+// Chains are addressed by their path in the look: "lanes.base_colour.layers[0].paint", "signals[1].chain",
+// "signals[1].chain[2].chains[0]".
+
+export function paintOf(layer: number): string {
+  return `lanes.base_colour.layers[${layer}].paint`;
+}
+
+export function maskOf(layer: number): string {
+  return `lanes.base_colour.layers[${layer}].mask`;
+}
+
+export function signalChain(index: number): string {
+  return `signals[${index}].chain`;
+}
+
+function keysOf(path: string): (string | number)[] {
+  return path
+    .replaceAll("]", "")
+    .split(/[.[]/)
+    .map((key) => (/^\d+$/.test(key) ? Number(key) : key));
+}
+
+/** What lies at a path of a document. */
+export function at(document: unknown, path: string): unknown {
+  // oxlint-disable-next-line no-explicit-any
+  return keysOf(path).reduce<any>((held, key) => held?.[key], document);
+}
+
+/** The document with something else at a path; what lies beside it is shared. */
+export function withAt<T>(document: T, path: string, value: unknown): T {
+  const change = (held: unknown, keys: (string | number)[]): unknown => {
+    const [key, ...rest] = keys;
+    if (key === undefined) return value;
+    // oxlint-disable-next-line no-explicit-any
+    const copy: any = Array.isArray(held) ? [...held] : { ...(held as object) };
+    copy[key] = change(copy[key], rest);
+    return copy;
+  };
+  return change(document, keysOf(path)) as T;
+}
+
+export function chainAt(look: Look, chain: string): Step[] | null {
+  const found = at(look, chain);
+  return Array.isArray(found) ? (found as Step[]) : null;
+}
+
+export function withChain(look: Look, chain: string, to: (steps: Step[]) => Step[]): Look {
+  return withAt(look, chain, to(chainAt(look, chain) ?? []));
+}
+
+export function withStep(look: Look, chain: string, index: number, step: Step): Look {
+  return withChain(look, chain, (steps) => steps.map((s, k) => (k === index ? step : s)));
 }
 
 export function moved<T>(list: T[], from: number, to: number): T[] {
@@ -29,20 +79,39 @@ export function moved<T>(list: T[], from: number, to: number): T[] {
   return [...rest.slice(0, to), list[from] as T, ...rest.slice(to)];
 }
 
-export function placeOf(layer: number, step: number): string {
-  return `lanes.base_colour.layers[${layer}].paint[${step}]`;
+export function placeOf(chain: string, step: number): string {
+  return `${chain}[${step}]`;
 }
 
-export function parsePlace(place: string): { layer: number; step: number } | null {
-  const found = /layers\[(\d+)\](?:\.paint\[(\d+)\])?/.exec(place);
-  return found ? { layer: Number(found[1]), step: Number(found[2] ?? 0) } : null;
+/** The innermost chain and step that a place lies in. */
+export function parsePlace(place: string): { chain: string; step: number } | null {
+  const found = /^(.*(?:\.(?:paint|mask|chain)|\.chains\[\d+\]))(?:\[(\d+)\])?/.exec(place);
+  return found ? { chain: found[1]!, step: Number(found[2] ?? 0) } : null;
+}
+
+/** The layer that a chain belongs to, or null for a signal's. */
+export function layerOf(chain: string): number | null {
+  const found = /^lanes\.base_colour\.layers\[(\d+)\]/.exec(chain);
+  return found ? Number(found[1]) : null;
+}
+
+/** The signal that a chain belongs to, or null for a layer's. */
+export function signalOf(chain: string): number | null {
+  const found = /^signals\[(\d+)\]/.exec(chain);
+  return found ? Number(found[1]) : null;
+}
+
+/** The chain that holds the step that holds this one, or null for one of a layer or signal. */
+export function outerOf(chain: string): { chain: string; step: number } | null {
+  const inner = /^(.*\])\.(?:chain|chains\[\d+\])$/.exec(chain);
+  return inner && /\.(?:paint|mask|chain|chains\[\d+\])\[\d+\]$/.test(inner[1]!) ? parsePlace(inner[1]!) : null;
 }
 
 /** The least distance between two stops that typing or dragging may leave. */
 const APART = 0.0005;
 
 /** Stops in order and apart; says where the stop that was `index` went. */
-export function orderedStops(stops: Stop[], index: number): { stops: Stop[]; index: number } {
+export function orderedStops<T extends { at: number }>(stops: T[], index: number): { stops: T[]; index: number } {
   const tagged = stops.map((stop, k) => ({ stop, k }));
   tagged.sort((a, b) => a.stop.at - b.stop.at || a.k - b.k);
   const places = tagged.map(({ stop }) => Math.min(1, Math.max(0, stop.at)));

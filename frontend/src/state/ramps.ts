@@ -3,10 +3,12 @@ import { json, type Ramp } from "../api/client";
 import { parsePlace, withStep } from "./edits";
 import { editLook, useStore } from "./store";
 
-type Action = "flip" | "space_evenly" | "set_shares";
+type Action = "flip" | "space_evenly" | "space_by_share" | "snap" | "set_shares";
 const LABELS: Record<Action, string> = {
   flip: "Flip the ramp",
   space_evenly: "Space the stops evenly",
+  space_by_share: "Space the stops by share",
+  snap: "Snap the stops",
   set_shares: "Set shares",
 };
 
@@ -17,7 +19,7 @@ export async function editRamp(place: string, action: Action, shares: number[] |
   try {
     const body = { scene, population: chosen, place, action, shares };
     const { ramp } = await json<{ ramp: Ramp }>("POST", "/ramp-edits", body);
-    editLook(LABELS[action], (look) => withStep(look, at.layer, at.step, ramp));
+    editLook(LABELS[action], (look) => withStep(look, at.chain, at.step, ramp));
   } catch (error) {
     useStore.setState({ saving: "refused", saveSentence: (error as Error).message });
   }

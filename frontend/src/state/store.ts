@@ -8,6 +8,7 @@ import {
   type Maker,
   type PopulationDocument,
   type PopulationHeader,
+  type Preview,
   type Refused,
   type Scene,
   type SceneAnswer,
@@ -15,7 +16,7 @@ import {
   type StepList,
 } from "../api/client";
 import { EvaluationQueue } from "../api/evaluator";
-import { withPopulation } from "./edits";
+import { chainAt, layerOf, paintOf, withPopulation } from "./edits";
 import { type SaveState, Saver } from "./saver";
 
 /** The one empty list, so that a selector without a result always gives the same value. */
@@ -44,7 +45,8 @@ interface State {
   steps: StepDescription[];
   scatterSchema: Record<string, unknown>;
   chosen: string;
-  layer: number;
+  /** The path of the chain that is shown, in the chosen population's look. */
+  chain: string;
   step: number | null;
   stop: number;
   results: Record<string, EvaluationHeader>;
@@ -58,7 +60,11 @@ interface State {
   isolated: number | null;
   /** Whether the table of elements is open. */
   table: boolean;
-  preview: string | null;
+  /** What the view shows instead of the result, and whether it stays when the pointer goes. */
+  preview: Preview | null;
+  pinned: Preview | null;
+  /** How values are shown in the view. */
+  scale: Preview["scale"];
   traced: number | null;
 }
 
@@ -74,7 +80,7 @@ const initial: State = {
   steps: [],
   scatterSchema: {},
   chosen: "",
-  layer: 0,
+  chain: paintOf(0),
   step: null,
   stop: 0,
   results: {},
@@ -87,6 +93,8 @@ const initial: State = {
   isolated: null,
   table: false,
   preview: null,
+  pinned: null,
+  scale: "greys",
   traced: null,
 };
 
@@ -142,17 +150,23 @@ function show(answer: SceneAnswer) {
 /** Keep what is chosen within what there is. */
 function settle() {
   const state = get();
-  const layers = chosenPopulation(state)?.look.lanes.base_colour.layers ?? [];
-  const layer = Math.max(0, Math.min(state.layer, layers.length - 1));
-  const steps = layers[layer]?.paint ?? [];
+  const look = chosenPopulation(state)?.look;
+  const layers = look?.lanes.base_colour.layers ?? [];
+  let chain = state.chain;
   let step = state.step;
+  if (look && !chainAt(look, chain)) {
+    const layer = Math.max(0, Math.min(layerOf(chain) ?? 0, layers.length - 1));
+    chain = paintOf(layer);
+    step = null;
+  }
+  const steps = look ? (chainAt(look, chain) ?? []) : [];
   if (step === null || step >= steps.length) {
     const ramp = steps.findIndex((s) => s.step === "ramp");
     step = steps.length === 0 ? null : ramp >= 0 ? ramp : 0;
   }
   const opened = step === null ? undefined : steps[step];
   const stop = opened?.step === "ramp" ? Math.min(state.stop, opened.stops.length - 1) : 0;
-  set({ layer, step, stop });
+  set({ chain, step, stop });
 }
 
 function refreshAll() {
@@ -170,7 +184,7 @@ function refresh(id: string) {
     scene: state.scene,
     population: id,
     trace: id === state.chosen ? state.traced : null,
-    preview: id === state.chosen ? state.preview : null,
+    preview: id === state.chosen ? (state.preview ?? state.pinned) : null,
     census: id === state.chosen,
   });
 }
@@ -232,8 +246,10 @@ export function draft(edit: (scene: Scene) => Scene, id = get().chosen) {
 
 /** Save the draft as one revision. */
 export function commit(label: string) {
-  const scene = get().scene;
+  const { scene, pinned } = get();
   if (scene) saver?.save(scene, label);
+  // A step that was looked at may have moved or gone.
+  if (pinned?.of === "step") pinPreview(null);
   settle();
 }
 
@@ -268,13 +284,13 @@ export async function travel(direction: "undo" | "redo") {
 
 export function choosePopulation(id: string) {
   if (id === get().chosen) return;
-  set({ chosen: id, layer: 0, step: null, stop: 0, isolated: null, traced: null, preview: null });
+  set({ chosen: id, chain: paintOf(0), step: null, stop: 0, isolated: null, traced: null, preview: null, pinned: null });
   settle();
   refresh(id);
 }
 
-export function chooseLayer(layer: number) {
-  set({ layer, step: null, stop: 0 });
+export function chooseChain(chain: string, step: number | null = null) {
+  set({ chain, step, stop: 0 });
   settle();
 }
 
@@ -286,10 +302,21 @@ export function isolate(group: number | null) {
   if (get().isolated !== group) set({ isolated: group });
 }
 
-export function showPreview(name: string | null) {
-  if (get().preview === name) return;
-  set({ preview: name });
+/** Show a value in the view while it is pointed at. */
+export function showPreview(preview: Preview | null) {
+  if (same(get().preview, preview)) return;
+  set({ preview });
   refresh(get().chosen);
+}
+
+/** Keep a value in the view, or stop keeping it. */
+export function pinPreview(preview: Preview | null) {
+  set({ pinned: same(get().pinned, preview) ? null : preview, preview: null });
+  refresh(get().chosen);
+}
+
+export function same(one: Preview | null, other: Preview | null): boolean {
+  return one?.of === other?.of && one?.name === other?.name && one?.scale === other?.scale;
 }
 
 export function trace(element: number | null) {

@@ -1,7 +1,7 @@
 /** The traced element: a ring around it and a card with its value after every step. */
 import { X } from "lucide-react";
 import type { Step, TraceStep } from "../api/client";
-import { layersOf, parsePlace } from "../state/edits";
+import { at as lying } from "../state/edits";
 import { chosenPopulation, trace, useStore } from "../state/store";
 import { STEP_WORDS } from "../chain/words";
 import { view } from "./current";
@@ -18,11 +18,7 @@ export function ViewTrace({ frames }: { frames: number }) {
   const found = useStore((s) => s.results[s.chosen]?.trace ?? null);
   if (traced === null || !population || !found || found.element !== traced || frames < 0) return null;
   const place = view.stage?.placeOf(traced);
-  const layers = layersOf(population.look);
-  const stepAt = (at: TraceStep): Step | undefined => {
-    const p = parsePlace(at.place);
-    return p ? layers[p.layer]?.paint[p.step] : undefined;
-  };
+  const stepAt = (at: TraceStep) => lying(population.look, at.place) as Step | undefined;
   return (
     <>
       {place && (

@@ -1,7 +1,8 @@
 /** The finished population's colours by share; pointing at one singles out its elements. */
 import { useState } from "react";
-import type { EvaluationHeader } from "../api/client";
-import { isolate } from "../state/store";
+import type { EvaluationHeader, Step } from "../api/client";
+import { at, isRamp } from "../state/edits";
+import { chosenPopulation, isolate, useStore } from "../state/store";
 import { setShares } from "../state/ramps";
 import { Button } from "./Button";
 import { NumberField } from "./NumberField";
@@ -25,6 +26,9 @@ export function ShareStrip({ result, settable }: { result: EvaluationHeader | un
   const total = result?.count ?? 0;
   const place = result?.groups.place ?? null;
   const open = typing && settable && place !== null;
+  const look = useStore((s) => chosenPopulation(s)?.look);
+  const step = place ? (at(look, place) as Step | undefined) : undefined;
+  const locked = isRamp(step) ? step.stops.map((s) => s.locked) : [];
   return (
     <footer className="flex h-full items-center gap-3 border-t border-line bg-panel px-3">
       <div className="w-[86px] flex-none text-xs leading-tight text-soft">
@@ -59,7 +63,7 @@ export function ShareStrip({ result, settable }: { result: EvaluationHeader | un
                     min={0}
                     max={100}
                     value={100 * share}
-                    onCommit={(v) => void setShares(place, withShare(counts, k, v / 100))}
+                    onCommit={(v) => void setShares(place, withShare(counts, k, v / 100, locked))}
                   />
                 </span>
               ) : (

@@ -1,11 +1,17 @@
-/** Shares for typing: one is set, the others keep their proportions. */
-export function withShare(counts: number[], index: number, share: number): number[] {
-  const total = counts.reduce((a, b) => a + b, 0);
-  const others = total - (counts[index] ?? 0);
-  const held = Math.min(1, Math.max(0, share));
+/** Shares for typing: one is set, locked ones stay, the others keep their proportions in what is left. */
+export function withShare(counts: number[], index: number, share: number, locked: boolean[] = []): number[] {
+  const total = counts.reduce((a, b) => a + b, 0) || 1;
+  const stays = counts.map((count, k) => (k !== index && locked[k] ? count / total : 0));
+  const room = 1 - stays.reduce((a, b) => a + b, 0);
+  const free = counts.map((_, k) => k !== index && !locked[k]);
+  const others = counts.reduce((sum, count, k) => sum + (free[k] ? count : 0), 0);
+  const many = free.filter(Boolean).length;
+  // Where no other can give or take, the typed one takes all the room there is.
+  const held = many === 0 ? room : Math.min(room, Math.max(0, share));
   return counts.map((count, k) => {
-    if (k === index) return counts.length === 1 ? 1 : held;
-    return others > 0 ? (count / others) * (1 - held) : (1 - held) / (counts.length - 1);
+    if (k === index) return held;
+    if (!free[k]) return stays[k]!;
+    return others > 0 ? (count / others) * (room - held) : (room - held) / many;
   });
 }
 

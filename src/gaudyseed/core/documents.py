@@ -81,13 +81,21 @@ def parse(model: type[Model], value: Any, place: str = "") -> Model:
 
 def from_validation(error: ValidationError, model: type[BaseModel], place: str = "") -> BadInput:
     """A BadInput for the first error of a pydantic report."""
-    first = error.errors(include_url=False)[0]
+    listed = error.errors(include_url=False)
+    first = listed[0]
+    if first["type"].endswith("_type") and isinstance(first.get("input"), dict):
+        # A parameter that follows: what is wrong lies in the object, not in its not being a number.
+        first = next((e for e in listed if set(e["loc"]) & {"Follow", "FollowColour", "FollowDial"}), first)
     path = path_of(first["loc"])
     return BadInput(
         _sentence(first, model),
         place=".".join(p for p in (place, path) if p),
         code=f"document_{first['type']}",
     )
+
+
+#: What pydantic adds to a location for the branch of a union it tried.
+_BRANCHES = ("float", "int", "str", "Follow", "FollowColour", "FollowDial")
 
 
 def path_of(location: Sequence[int | str]) -> str:
@@ -100,15 +108,15 @@ def path_of(location: Sequence[int | str]) -> str:
     holder: int | str = ""
     for part in location:
         tag = isinstance(part, str) and (
-            (isinstance(previous, int) and holder in ("paint", "mask"))
+            (isinstance(previous, int) and holder in ("paint", "mask", "chain", "chains"))
             or (previous == "maker" and part in ("scatter", "import"))
         )
-        inner = isinstance(part, str) and (part.startswith(("function-", "constrained-")) or part in ("float", "str"))
+        inner = isinstance(part, str) and (part.startswith(("function-", "constrained-")) or part in _BRANCHES)
         if isinstance(part, int):
             path += f"[{part}]"
         elif not tag and not inner:
             path += f".{part}" if path else part
-        if isinstance(part, int):
+        if isinstance(part, int) and isinstance(previous, str):
             holder = previous
         previous = part
     return path

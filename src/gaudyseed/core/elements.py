@@ -12,8 +12,9 @@ from .colour.spaces import display_bytes, linear_to_oklab
 from .digest import digest_of
 from .errors import BadInput
 from .look.evaluate import Evaluation
+from .look.steps.base import Context
 from .look.steps.formula import Formula
-from .population import Attribute, Population
+from .population import Attribute
 
 RESULT = "result"
 _AXES = "xyzw"
@@ -27,15 +28,21 @@ class Column:
     kind: str
 
 
-def columns_of(population: Population) -> list[Column]:
-    """A column for each number an element carries, and the finished colour last."""
+def columns_of(evaluation: Evaluation) -> list[Column]:
+    """A column for each number an element carries, each signal, and the finished colour last."""
     found = []
-    for a in population.attributes.values():
+    for a in _attributes(evaluation):
         if a.kind in ("number", "integer", "text", "colour"):
             found.append(Column(a.name, a.kind if a.kind in ("text", "colour") else "number"))
         else:
             found += [Column(f"{a.name}.{_AXES[k] if k < 4 else k}", "number") for k in range(a.width)]
     return [*found, Column(RESULT, "colour")]
+
+
+def _attributes(evaluation: Evaluation) -> list[Attribute]:
+    """The attributes, and the signals as more of them."""
+    signals = [Attribute(name, value.kind, value.array) for name, value in evaluation.signal_values.items()]
+    return [*evaluation.population.attributes.values(), *signals]
 
 
 def order(
@@ -56,7 +63,9 @@ def order(
         For an unknown column or a formula that cannot be read.
     """
     population = evaluation.population
-    key = digest_of("order", population.digest, evaluation.digest if sort == RESULT else "", sort, descending, keep)
+    reads = [evaluation.digest if sort == RESULT else "", [c[-1].digest for c in evaluation.signals.values()]]
+    dials = {name: dial.value for name, dial in evaluation.scope.dials.items()}
+    key = digest_of("order", population.digest, reads, dials, sort, descending, keep)
     found: np.ndarray | None = cache.get(key)
     if found is None:
         found = _order(evaluation, sort, descending, keep)
@@ -67,20 +76,21 @@ def order(
 def _order(evaluation: Evaluation, sort: str, descending: bool, keep: str) -> np.ndarray:
     numbers = np.arange(evaluation.population.count)
     if keep.strip():
-        numbers = np.flatnonzero(_kept(evaluation.population, keep))
+        numbers = np.flatnonzero(_kept(evaluation, keep))
     if not sort:
         return numbers[::-1] if descending else numbers
     values = _sortable(evaluation, sort)[numbers]
     return numbers[np.argsort(-values if descending else values, kind="stable")]
 
 
-def _kept(population: Population, text: str) -> np.ndarray:
+def _kept(evaluation: Evaluation, text: str) -> np.ndarray:
     try:
         formula = Formula(step="formula", text=text)
     except ValueError as error:
         cause = error.errors()[0].get("ctx", {}).get("error") if hasattr(error, "errors") else error
         raise BadInput(str(getattr(cause, "sentence", cause)), place="filter", code="bad_formula") from None
-    values = formula.value_on(population, "filter")
+    context = Context(evaluation.population, "filter", lambda: None, evaluation.scope, evaluation.signal_values)
+    values = formula.apply(context, None).array
     if values.ndim != 1:
         raise BadInput("The filter gives a vector; a number is wanted. Compare a part of it.", place="filter")
     return values != 0
@@ -90,7 +100,8 @@ def _sortable(evaluation: Evaluation, key: str) -> np.ndarray:
     if key == RESULT:
         return linear_to_oklab(evaluation.colours)[:, 0]
     name, _, axis = key.rpartition(".")
-    attribute = evaluation.population.attributes.get(key) or evaluation.population.attributes.get(name)
+    named = {a.name: a for a in _attributes(evaluation)}
+    attribute = named.get(key) or named.get(name)
     if attribute is None:
         raise BadInput(f"There is no column {key!r}.", place="sort", code="unknown_column")
     if attribute.kind == "text":
@@ -111,7 +122,7 @@ def _sortable(evaluation: Evaluation, key: str) -> np.ndarray:
 def rows(evaluation: Evaluation, numbers: np.ndarray) -> list[list[Any]]:
     """What each of these elements shows in every column, as JSON; missing numbers are None."""
     columns: list[list[Any]] = []
-    for a in evaluation.population.attributes.values():
+    for a in _attributes(evaluation):
         columns += _shown(a, numbers)
     columns.append(_hexes(display_bytes(np.ascontiguousarray(evaluation.colours[numbers]))))
     return [list(row) for row in zip(*columns, strict=True)]

@@ -1,6 +1,17 @@
-"""The one error that the core raises for input it cannot take."""
+"""The one error that the core raises for input it cannot take, and what one click can do about things."""
 
 from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+
+@dataclass(frozen=True)
+class Fix:
+    """What one click does: JSON Patch operations (RFC 6902) on the look."""
+
+    label: str
+    operations: list[dict[str, Any]]
 
 
 class BadInput(ValueError):
@@ -15,13 +26,16 @@ class BadInput(ValueError):
         the file (``line 14``). Empty where the whole input is meant.
     code
         A short stable word for programs.
+    fix
+        What one click would do about it, where there is such a thing.
     """
 
-    def __init__(self, sentence: str, *, place: str = "", code: str = "bad_input") -> None:
+    def __init__(self, sentence: str, *, place: str = "", code: str = "bad_input", fix: Fix | None = None) -> None:
         super().__init__(sentence)
         self.sentence = sentence
         self.place = place
         self.code = code
+        self.fix = fix
 
     def __str__(self) -> str:
         return f"{self.place}: {self.sentence}" if self.place else self.sentence

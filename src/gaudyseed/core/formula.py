@@ -22,7 +22,7 @@ import numpy as np
 from .errors import BadInput
 from .kernels import shaping
 
-_BLANKS = str.maketrans("\n\r\t", "   ")
+BLANKS = str.maketrans("\n\r\t", "   ")
 LONGEST = 1000
 MOST_NODES = 300
 DEEPEST = 40
@@ -245,7 +245,7 @@ def parse_formula(text: str) -> Formula:
     if len(text) > LONGEST:
         raise BadInput(f"The formula has {len(text)} characters; at most {LONGEST} are taken.", code="bad_formula")
     # Line ends would shift the characters that errors point at.
-    line = text.translate(_BLANKS).rstrip()
+    line = text.translate(BLANKS).rstrip()
     try:
         tree = ast.parse(line or " ", mode="eval").body
     except SyntaxError as error:

@@ -1,4 +1,4 @@
-"""Ramps: stops in the form the kernels want, their bar, and their edits.
+"""Ramps: stops in the form the kernels want, and their bar.
 
 Positions are compared with float32 values; a stop's place is taken as the least
 float32 not below it, which decides exactly as the float64 place would.
@@ -6,30 +6,57 @@ float32 not below it, which decides exactly as the float64 place would.
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Literal
 
 import numpy as np
 
 from .buffers import empty
+from .colour.mixing import POLAR, MixIn, to_space, turned
 from .colour.spaces import linear_to_oklab, parse_hex
 from .errors import BadInput
 from .kernels import ramps as kernels
+from .kernels.encoding import decode_values
 from .kernels.parallel import over
 
 Check = Callable[[], None] | None
+Interpolation = Literal["step", "linear", "smooth", "cardinal", "b_spline"]
+
+#: Turns coordinates of a space into linear RGB, in place, on flat arrays.
+_TO_LINEAR = {
+    "display_rgb": lambda flat: decode_values(flat, flat),
+    "oklab": kernels.oklab_to_linear,
+    "oklch": kernels.oklch_to_linear,
+    "hsv": kernels.hsv_to_linear,
+}
 
 
 @dataclass(frozen=True)
 class Ramp:
-    """A compiled ramp. ``positions`` (s,) and ``colours`` (s, 3), linear, are float64."""
+    """A compiled ramp.
+
+    Attributes
+    ----------
+    positions
+        (s,) float64 in 0..1, increasing.
+    colours
+        (s, 3) linear float64, not limited to 1.
+    holds
+        (s,) bool: the stop's colour holds until the next stop, where it changes at once.
+    followed
+        Stops whose colour each element has for itself: (n, 3) linear float32 by stop.
+    """
 
     positions: np.ndarray
     colours: np.ndarray
-    interpolation: Literal["step", "linear"]
-    mix_in: Literal["oklab", "linear_rgb"]
+    interpolation: Interpolation = "linear"
+    mix_in: MixIn = "oklab"
+    longer: bool = False
+    tension: float = 0.0
+    holds: np.ndarray = field(default_factory=lambda: np.zeros(0, bool))
+    followed: Mapping[int, np.ndarray] = field(default_factory=dict)
 
     @cached_property
     def edges(self) -> np.ndarray:
@@ -48,7 +75,7 @@ class Ramp:
         if self.interpolation == "step":
             return self.colours_of_bands(self.bands_of(values, check), check)
         out = empty((len(values), 3))
-        self._fill_linear(values, out, check)
+        self._fill(values, out, check)
         return out
 
     def colours_of_bands(self, bands: np.ndarray, check: Check = None) -> np.ndarray:
@@ -56,28 +83,174 @@ class Ramp:
         out = empty((len(bands), 3))
         colours = self.colours.astype(np.float32)
         over(len(out), lambda a, b: kernels.pick(bands[a:b], colours, out[a:b]), check)
+        for stop, own in self.followed.items():
+            mine = bands == stop
+            out[mine] = own[mine]
         return out
 
-    def _fill_linear(self, values: np.ndarray, out: np.ndarray, check: Check) -> None:
-        in_oklab = self.mix_in == "oklab"
-        rows = linear_to_oklab(self.colours) if in_oklab else self.colours
+    def _fill(self, values: np.ndarray, out: np.ndarray, check: Check) -> None:
         positions = self.positions.astype(np.float32)
-        starts, slopes = _segments(positions, rows)
         table = kernels.segment_table(positions)
+        finish = _TO_LINEAR.get(self.mix_in)
+        fill = self._each(positions, table) if self.followed else self._same(positions, table)
 
         def work(a: int, b: int) -> None:
-            kernels.linear_ramp(values[a:b], positions, table, starts, slopes, out[a:b])
-            if in_oklab:
-                kernels.oklab_to_linear(out[a:b].reshape(-1))
+            fill(values[a:b], a, b, out[a:b])
+            if finish:
+                finish(out[a:b].reshape(-1))
 
         over(len(values), work, check)
+
+    def _same(self, positions: np.ndarray, table: np.ndarray) -> Callable[..., None]:
+        """Fills coordinates where every stop has one colour for all elements."""
+        if self.interpolation == "linear":
+            starts, slopes = self._straight(positions)
+            return lambda v, a, b, out: kernels.linear_ramp(v, positions, table, starts, slopes, out)
+        rows = self._cubics(positions)
+        return lambda v, a, b, out: kernels.cubic_ramp(v, positions, table, rows, out)
+
+    def _each(self, positions: np.ndarray, table: np.ndarray) -> Callable[..., None]:
+        """Fills coordinates where some stops have a colour for each element."""
+        weights, spans = self._weights(), _spans(positions)
+        constant = np.nan_to_num(to_space(self.colours, self.mix_in)).astype(np.float32)
+        which = np.full(len(positions), -1, np.int32)
+        which[list(self.followed)] = np.arange(len(self.followed))
+        polar = self.mix_in in POLAR
+
+        def fill(v: np.ndarray, a: int, b: int, out: np.ndarray) -> None:
+            own = np.stack([np.nan_to_num(to_space(c[a:b], self.mix_in)) for c in self.followed.values()])
+            own = own.astype(np.float32)
+            kernels.ramp_each(v, positions, table, spans, weights, constant, which, own, polar, self.longer, out)
+
+        return fill
+
+    # Coefficients. Row k belongs to the segment that ends at stop k; row 0 and the last row are the flat ends.
+
+    @cached_property
+    def _coordinates(self) -> np.ndarray:
+        return to_space(self.colours, self.mix_in)
+
+    def _ends(self) -> tuple[np.ndarray, np.ndarray]:
+        """The coordinates at the start and end of every segment, (s - 1, 3) each, hues ready to be mixed."""
+        first, last = self._coordinates[:-1].copy(), self._coordinates[1:].copy()
+        if self.mix_in in POLAR:
+            first[:, 2], last[:, 2] = turned(first[:, 2], last[:, 2], self.longer)
+        return first, last
+
+    def _held(self) -> np.ndarray:
+        """(s - 1,) bool: the segments that hold their first colour."""
+        return self.holds[: len(self.positions) - 1] if len(self.holds) else np.zeros(len(self.positions) - 1, bool)
+
+    def _flat_ends(self) -> tuple[np.ndarray, np.ndarray]:
+        return np.nan_to_num(self._coordinates[0]), np.nan_to_num(self._coordinates[-1])
+
+    def _straight(self, positions: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+        """Rows for ``kernels.linear_ramp``: starts (s + 1, 4) with the place, slopes (s + 1, 3)."""
+        n = len(positions)
+        starts, slopes = np.zeros((n + 1, 4), np.float32), np.zeros((n + 1, 3), np.float32)
+        starts[0, :3], starts[-1, :3] = self._flat_ends()
+        if n > 1:
+            first, last = self._ends()
+            last[self._held()] = first[self._held()]
+            width = np.diff(positions.astype(np.float64))
+            starts[1:-1, :3], starts[1:-1, 3] = first, positions[:-1]
+            slopes[1:-1] = (last - first) / np.where(width > 0, width, 1)[:, None]
+        return starts, slopes
+
+    def _weights(self) -> np.ndarray:
+        """(s + 1, 4, 4) float64: what stops k - 2 to k + 1 weigh on row k, as cubics of the part t of the segment.
+
+        Stops beyond the ends weigh nothing: what they would weigh is laid on those there are.
+        """
+        n = len(self.positions)
+        rows = np.zeros((n + 1, 4, 4))
+        rows[0, 2, 0] = rows[-1, 1, 0] = 1  # the flat ends: stop 0 and the last one
+        for k in range(1, n):
+            rows[k] = self._segment_weights(k - 1)
+        return rows
+
+    def _segment_weights(self, k: int) -> np.ndarray:
+        """(4, 4): the weights of stops k - 1 to k + 2 between stops k and k + 1; columns are powers of t."""
+        w = np.zeros((4, 4))
+        if self._held()[k]:
+            w[1, 0] = 1
+        elif self.interpolation in ("linear", "smooth"):
+            rise = [0.0, 1, 0, 0] if self.interpolation == "linear" else [0.0, 0, 3, -2]
+            w[2] = rise
+            w[1] = [1, 0, 0, 0] - w[2]
+        elif self.interpolation == "cardinal":
+            w = self._cardinal(k)
+        else:
+            # Uniform cubic B-spline; the stop beyond an end lies as far outside, so that the ends are met.
+            w[:] = np.array([[1, -3, 3, -1], [4, 0, -6, 3], [1, 3, 3, -3], [0, 0, 0, 1]]) / 6
+            if k == 0:
+                w[1] += 2 * w[0]
+                w[2] -= w[0]
+                w[0] = 0
+            if k == len(self.positions) - 2:
+                w[2] += 2 * w[3]
+                w[1] -= w[3]
+                w[3] = 0
+        return w
+
+    def _cardinal(self, k: int) -> np.ndarray:
+        """Cubic Hermite with tangents (1 - tension) times the slope between the neighbours of a stop."""
+        x, n = self.positions, len(self.positions)
+        width = x[k + 1] - x[k]
+        hermite = np.array([[1, 0, -3, 2], [0, 0, 3, -2], [0, 1, -2, 1], [0, 0, -1, 1]], np.float64)
+        w = np.zeros((4, 4))
+        w[1], w[2] = hermite[0], hermite[1]
+        for stop, tangent in ((k, hermite[2]), (k + 1, hermite[3])):
+            before, after = max(stop - 1, 0), min(stop + 1, n - 1)
+            slope = (1 - self.tension) * width / (x[after] - x[before]) * tangent
+            w[after - k + 1] += slope
+            w[before - k + 1] -= slope
+        return w
+
+    def _cubics(self, positions: np.ndarray) -> np.ndarray:
+        """(s + 1, 14) float32 rows for ``kernels.cubic_ramp``: four powers of three coordinates, start, 1 / width."""
+        n = len(positions)
+        rows = np.zeros((n + 1, 14))
+        rows[:, 12:] = _spans(positions)
+        rows[0, 0:12:4], rows[-1, 0:12:4] = self._flat_ends()
+        if n > 1 and self.interpolation == "smooth":
+            first, last = self._ends()
+            last[self._held()] = first[self._held()]
+            for c in range(3):
+                rows[1:-1, 4 * c] = first[:, c]
+                rows[1:-1, 4 * c + 2], rows[1:-1, 4 * c + 3] = 3 * (last - first)[:, c], -2 * (last - first)[:, c]
+        elif n > 1:
+            points, weights = self._unwound(), self._weights()
+            for k in range(1, n):
+                near = points[np.clip(np.arange(k - 2, k + 2), 0, n - 1)]
+                rows[k, :12] = (near.T @ weights[k]).reshape(-1)
+        return rows.astype(np.float32)
+
+    def _unwound(self) -> np.ndarray:
+        """(s, 3) coordinates whose hues go on from stop to stop; a grey takes the hue before it, else the next."""
+        points = self._coordinates.copy()
+        if self.mix_in not in POLAR:
+            return points
+        hues = points[:, 2]
+        known = np.flatnonzero(~np.isnan(hues))
+        if len(known) == 0:
+            hues[:] = 0
+            return points
+        hues[: known[0]] = hues[known[0]]
+        for k in range(1, len(hues)):
+            way = 0.0 if np.isnan(hues[k]) else float(turned(hues[k - 1 : k], hues[k : k + 1], self.longer)[1][0])
+            hues[k] = hues[k - 1] if np.isnan(hues[k]) else way
+        return points
+
+    # Groups
 
     def nearest_stop_of(self, values: np.ndarray, check: Check = None) -> np.ndarray:
         """(n,) uint8: the stop whose colour is nearest in OKLab to the ramp's colour at each value."""
         out = np.empty(len(values), np.uint8)
         steps = 4096
         centres = ((np.arange(steps) + 0.5) / steps).astype(np.float32)
-        labs = linear_to_oklab(self.colours_of(centres)).astype(np.float32)
+        plain = replace(self, followed={})
+        labs = linear_to_oklab(plain.colours_of(centres)).astype(np.float32)
         table = np.empty(steps, np.uint8)
         kernels.nearest(labs, linear_to_oklab(self.colours).astype(np.float32), table)
         # The nearest stop changes at a few places only: they become band edges.
@@ -99,12 +272,12 @@ class Ramp:
     def groups_of(self, values: np.ndarray, check: Check = None) -> np.ndarray:
         """(n,) uint8: which stop's colour an element counts for.
 
-        Stepped: its band. Linear: the stop with the nearest colour.
+        Stepped: its band. Else: the stop with the nearest colour.
         """
         return self.bands_of(values, check) if self.interpolation == "step" else self.nearest_stop_of(values, check)
 
 
-def compile_ramp(positions: np.ndarray, colours: list[str], interpolation: str, mix_in: str) -> Ramp:
+def compile_ramp(positions: np.ndarray, colours: Sequence[str], interpolation: str, mix_in: str) -> Ramp:
     """A ramp of stop places in 0..1, increasing, and their ``#rrggbb`` colours."""
     linear = np.array([parse_hex(c) for c in colours])
     return Ramp(np.asarray(positions, np.float64), linear, interpolation, mix_in)  # type: ignore[arg-type]
@@ -115,14 +288,14 @@ def _least_float32_not_below(places: np.ndarray) -> np.ndarray:
     return np.where(near < places, np.nextafter(near, np.float32(np.inf)), near).astype(np.float32)
 
 
-def _segments(positions: np.ndarray, rows: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-    """Start and slope of each segment, with flat ones before the first and after the last stop."""
-    widths = np.diff(positions.astype(np.float64))[:, None]
-    slopes = np.zeros((len(rows) + 1, 3))
-    slopes[1:-1] = np.diff(rows, axis=0) / np.where(widths > 0, widths, 1)
-    colours = np.concatenate([rows[:1], rows[:-1], rows[-1:]])
-    places = np.concatenate([positions[:1], positions])[:, None]
-    return np.hstack([colours, places]).astype(np.float32), slopes.astype(np.float32)
+def _spans(positions: np.ndarray) -> np.ndarray:
+    """(s + 1, 2) float32: where each segment begins and 1 / its width; flat ends have width infinity."""
+    spans = np.zeros((len(positions) + 1, 2), np.float32)
+    if len(positions) > 1:
+        widths = np.diff(positions.astype(np.float64))
+        spans[1:-1, 0] = positions[:-1]
+        spans[1:-1, 1] = np.where(widths > 0, 1 / np.where(widths > 0, widths, 1), 0)
+    return spans
 
 
 def edges_for_shares(values: np.ndarray, shares: np.ndarray) -> np.ndarray:

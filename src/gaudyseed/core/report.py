@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -48,28 +48,30 @@ class Reporter:
 
     def steps(self, evaluation: Evaluation) -> dict[str, dict[str, Any]]:
         """The census of every step by its place."""
-        return {result.place: self._step(result) for result in evaluation.steps}
+        return {result.place: self._step(evaluation, result) for result in evaluation.steps}
 
-    def _step(self, result: StepResult) -> dict[str, Any]:
-        return self._cached(digest_of("census", result.digest), lambda: self._census(result))
+    def _step(self, evaluation: Evaluation, result: StepResult) -> dict[str, Any]:
+        return self._cached(digest_of("census", result.digest), lambda: self._census(evaluation, result))
 
-    def _census(self, result: StepResult) -> dict[str, Any]:
+    def _census(self, evaluation: Evaluation, result: StepResult) -> dict[str, Any]:
         found = _of_step(result)
         step, before = result.compiled.step, result.before
         if isinstance(step, Ramp) and before is not None:
             values = before.value.array
             incoming = self._cached(digest_of("incoming", before.digest), lambda: census.histogram(values, 0.0, 1.0))
-            found["ramp"] = census.of_ramp(step.compiled(), incoming, self._stops_of(result))
+            ramp = step.compiled(evaluation.signal_values)
+            found["ramp"] = census.of_ramp(replace(ramp, followed={}), incoming, self._stops_of(evaluation, result))
         return found
 
-    def _stops_of(self, ramp: StepResult) -> np.ndarray:
+    def _stops_of(self, evaluation: Evaluation, ramp: StepResult) -> np.ndarray:
         """(n,) uint8: the stop that each element counts for."""
         step, before = ramp.compiled.step, ramp.before
         assert isinstance(step, Ramp) and before is not None
         if ramp.value.stops is not None:
             return ramp.value.stops
         values = before.value.array
-        return self._cached(digest_of("stops", ramp.digest), lambda: step.compiled().groups_of(values), len(values))
+        compiled = step.compiled(evaluation.signal_values)
+        return self._cached(digest_of("stops", ramp.digest), lambda: compiled.groups_of(values), len(values))
 
     def groups(self, evaluation: Evaluation) -> Groups:
         """Groups of the finished population.
@@ -88,7 +90,7 @@ class Reporter:
             else:
                 step = ramp.compiled.step
                 assert isinstance(step, Ramp)
-                of = self._stops_of(ramp)
+                of = self._stops_of(evaluation, ramp)
                 count = len(step.stops)
             counts = census.group_counts(of)[:count].tolist()
             return Groups(of, counts, census.mean_colours(evaluation.colours, of, count), ramp.place if ramp else None)
@@ -98,7 +100,11 @@ class Reporter:
     def advisories(self, evaluation: Evaluation) -> list[dict[str, Any]]:
         """All advisories as JSON."""
         ramps = {place: c["ramp"] for place, c in self.steps(evaluation).items() if "ramp" in c}
-        key = digest_of("advisories", evaluation.population.digest, [[s.digest, s.place] for s in evaluation.steps])
+        layers = [
+            layer.compiled.layer.model_dump(mode="json", exclude={"paint", "mask"}) for layer in evaluation.layers
+        ]
+        steps = [[s.digest, s.place, list(s.compiled.signals)] for s in evaluation.steps]
+        key = digest_of("advisories", evaluation.population.digest, steps, list(evaluation.signals), layers)
         return self._cached(key, lambda: [a.document() for a in advise(evaluation, ramps)])
 
     def trace(self, evaluation: Evaluation, element: int) -> dict[str, Any]:
@@ -110,7 +116,8 @@ class Reporter:
             entry: dict[str, Any] = {"place": result.place, **_value_at(result, element)}
             if isinstance(result.compiled.step, Ramp) and result.before is not None:
                 incoming = result.before.value.array[element : element + 1]
-                entry["stop"] = int(result.compiled.step.compiled().groups_of(incoming)[0])
+                ramp = result.compiled.step.compiled(evaluation.signal_values)
+                entry["stop"] = int(ramp.groups_of(incoming)[0])
                 entry["at"] = float(incoming[0])
             steps.append(entry)
         return {

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from dataclasses import asdict
+
 from flask import Flask, Response, jsonify
 from werkzeug.exceptions import HTTPException
 
-from ..core.errors import BadInput, Overtaken
+from ..core.errors import BadInput, Fix, Overtaken
 from ..store import Conflict, Missing
 
 _SENTENCES = {
@@ -16,9 +18,9 @@ _SENTENCES = {
 }
 
 
-def answer(status: int, code: str, sentence: str, place: str = "") -> Response:
+def answer(status: int, code: str, sentence: str, place: str = "", fix: Fix | None = None) -> Response:
     """One error."""
-    response = jsonify({"code": code, "sentence": sentence, "place": place})
+    response = jsonify({"code": code, "sentence": sentence, "place": place, "fix": asdict(fix) if fix else None})
     response.status_code = status
     return response
 
@@ -28,7 +30,7 @@ def register_errors(app: Flask) -> None:
 
     @app.errorhandler(BadInput)
     def bad_input(error: BadInput) -> Response:
-        return answer(422, error.code, error.sentence, error.place)
+        return answer(422, error.code, error.sentence, error.place, error.fix)
 
     @app.errorhandler(Overtaken)
     def overtaken(error: Overtaken) -> Response:

@@ -17,7 +17,7 @@ from pydantic.json_schema import models_json_schema
 
 from .. import __version__
 from ..core.documents import parse, parse_json
-from ..core.errors import BadInput
+from ..core.errors import BadInput, Fix
 
 
 @dataclass(frozen=True)
@@ -42,6 +42,7 @@ class Error(BaseModel):
     code: str
     sentence: str
     place: str
+    fix: Fix | None
 
 
 def operation(

@@ -1,4 +1,5 @@
 import { ChainPanel } from "../../chain/ChainPanel";
+import { Dials } from "../Dials";
 import { Populations } from "../Populations";
 import { Values } from "../Values";
 
@@ -7,6 +8,7 @@ export function ColourLeft() {
     <div className="flex flex-col gap-4 p-2.5">
       <Populations />
       <Values />
+      <Dials />
     </div>
   );
 }

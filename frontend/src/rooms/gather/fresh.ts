@@ -1,6 +1,6 @@
 /** Beginnings for new populations. */
 import type { Look, Scene } from "../../api/client";
-import { fresh } from "../../chain/words";
+import { fresh } from "../../chain/fresh";
 
 export function freeId(scene: Scene, name: string): string {
   const base = name.toLowerCase().replace(/[^a-z0-9]+/g, "-").replace(/^-|-$/g, "").slice(0, 30) || "population";
@@ -14,6 +14,7 @@ export function freeId(scene: Scene, name: string): string {
 export function plainLook(): Look {
   return {
     gaudyseed: 1,
+    signals: [],
     lanes: {
       base_colour: {
         enabled: true,

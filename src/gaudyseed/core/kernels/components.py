@@ -7,6 +7,7 @@ from numba import int32, njit, void
 
 from . import OPTIONS
 from .encoding import FLAT, FLAT_IN, encode
+from .oklab import LMS_TO_LAB, RGB_TO_LMS
 
 _ZERO = np.float32(0.0)
 _ONE = np.float32(1.0)
@@ -16,11 +17,6 @@ _TURN = np.float32(1.0 / (2.0 * np.pi))
 HUE, SATURATION, VALUE, LUMA = 0, 1, 2, 3
 #: Rec. 709 weights (ITU-R BT.709).
 WEIGHTS = (np.float32(0.2126), np.float32(0.7152), np.float32(0.0722))
-
-_M = tuple(np.float32(c) for c in (0.4122214708, 0.5363325363, 0.0514459929, 0.2119034982, 0.6806995451,
-                                   0.1073969566, 0.0883024619, 0.2817188376, 0.6299787005))  # fmt: skip
-_L = tuple(np.float32(c) for c in (0.2104542553, 0.7936177850, -0.0040720468, 1.9779984951, -2.4285922050,
-                                   0.4505937099, 0.0259040371, 0.7827717662, -0.8086757660))  # fmt: skip
 
 
 @njit(void(FLAT_IN, int32, FLAT), **OPTIONS)
@@ -50,14 +46,14 @@ def oklch_part(linear, part, out):  # type: ignore[no-untyped-def]
     """OKLCH lightness (0), chroma (1) or hue in turns (2) of (3n) linear values."""
     for j in range(out.shape[0]):
         r, g, b = linear[3 * j], linear[3 * j + 1], linear[3 * j + 2]
-        lo = np.cbrt(_M[0] * r + _M[1] * g + _M[2] * b)
-        me = np.cbrt(_M[3] * r + _M[4] * g + _M[5] * b)
-        sh = np.cbrt(_M[6] * r + _M[7] * g + _M[8] * b)
+        lo = np.cbrt(RGB_TO_LMS[0] * r + RGB_TO_LMS[1] * g + RGB_TO_LMS[2] * b)
+        me = np.cbrt(RGB_TO_LMS[3] * r + RGB_TO_LMS[4] * g + RGB_TO_LMS[5] * b)
+        sh = np.cbrt(RGB_TO_LMS[6] * r + RGB_TO_LMS[7] * g + RGB_TO_LMS[8] * b)
         if part == 0:
-            out[j] = _L[0] * lo + _L[1] * me + _L[2] * sh
+            out[j] = LMS_TO_LAB[0] * lo + LMS_TO_LAB[1] * me + LMS_TO_LAB[2] * sh
         else:
-            a = _L[3] * lo + _L[4] * me + _L[5] * sh
-            c = _L[6] * lo + _L[7] * me + _L[8] * sh
+            a = LMS_TO_LAB[3] * lo + LMS_TO_LAB[4] * me + LMS_TO_LAB[5] * sh
+            c = LMS_TO_LAB[6] * lo + LMS_TO_LAB[7] * me + LMS_TO_LAB[8] * sh
             chroma = np.sqrt(a * a + c * c)
             if part == 1:
                 out[j] = chroma

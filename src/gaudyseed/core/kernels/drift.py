@@ -1,17 +1,19 @@
-"""A small random change of hue, saturation and lightness around each colour, in HSV.
+"""A small random change of hue, saturation, lightness and gamma around each colour.
 
-HSV after A. R. Smith 1978, on display-encoded values, as ``colorsys`` has it.
+HSV after A. R. Smith 1978, on display-encoded values, as ``colorsys`` has it; or OKLCH (Bjorn Ottosson 2020).
 """
 
 from __future__ import annotations
 
 import numpy as np
 from numba import njit, uint32, void
-from numba.types import float32
+from numba.types import boolean
 
 from . import OPTIONS
 from .encoding import FLAT, FLAT_IN, decode, encode
 from .hashing import WORDS, pcg3d, unit
+from .oklab import LAB_TO_LMS, LMS_TO_LAB, LMS_TO_RGB, RGB_TO_LMS
+from .ramps import NUMBERS_IN, hexcone
 
 #: Elements worked on at a time. Short plain loops over flat scratch arrays are what the compiler turns
 #: into vector instructions; one long loop over (n, 3) rows is four times as slow.
@@ -21,41 +23,66 @@ _ZERO = np.float32(0.0)
 _ONE = np.float32(1.0)
 _SIXTH = np.float32(1.0 / 6.0)
 _SIX = np.float32(6.0)
+_TURN = np.float32(2.0 * np.pi)
+#: OKLCH chroma that counts as a saturation of 1: 100 % in CSS Color Module Level 4.
+FULL_CHROMA = np.float32(0.4)
 
 
-@njit(float32(float32), inline="always", **OPTIONS)
-def _hexcone(k):  # type: ignore[no-untyped-def]
-    k = k - _SIX if k >= _SIX else k
-    return max(min(min(k, np.float32(4.0) - k), _ONE), _ZERO)
+#: Colours, keys, seed, stream; base and span of hue, saturation, lightness and gamma; chance; whether gamma moves.
+_ARGUMENTS = (FLAT_IN, WORDS, WORDS, uint32, uint32, *(NUMBERS_IN for _ in range(9)), boolean, FLAT)
 
 
-@njit(void(FLAT_IN, WORDS, WORDS, uint32, uint32, float32, float32, float32,
-           float32, float32, float32, FLAT), **OPTIONS)  # fmt: skip
-def drift_hsv(colours, low, high, seed, stream, hue, saturation, lightness,
-              offset, gain, chance, out):  # type: ignore[no-untyped-def]  # fmt: skip
-    """Move each colour by random parts of three ranges.
+@njit(inline="always", **OPTIONS)
+def _draw(keys, tops, seed, stream, h0, h1, s0, s1, v0, v1, g0, g1, chance, hues, saturations, values, bends, moves):  # type: ignore[no-untyped-def]
+    for j in range(keys.shape[0]):
+        x, y, z = pcg3d(keys[j], np.uint32(tops[j] + stream), seed)
+        w, q, _r = pcg3d(x, y, z)
+        move = _ONE if unit(w) < chance[j] else _ZERO
+        moves[j] = move
+        hues[j] = (h0[j] + h1[j] * unit(x)) * move
+        saturations[j] = (s0[j] + s1[j] * unit(y)) * move
+        values[j] = (v0[j] + v1[j] * unit(z)) * move
+        bends[j] = (g0[j] + g1[j] * unit(q)) * move
 
-    The part is ``offset + gain * u`` with u in [0, 1): around (-1, 2), above
-    (0, 1), below (0, -1). ``hue`` is in turns. ``chance`` is the probability that
-    an element moves at all; one that does not keeps its exact value. ``colours``
-    and ``out`` are flat (3n). Greys have no hue and keep their zero saturation.
+
+@njit(inline="always", **OPTIONS)
+def _bend(encoded, bends, m):  # type: ignore[no-untyped-def]
+    for j in range(m):
+        power = np.float32(2.0 ** (-bends[j]))
+        for k in range(3 * j, 3 * j + 3):
+            encoded[k] = np.float32(max(encoded[k], _ZERO) ** power)
+
+
+@njit(inline="always", **OPTIONS)
+def _keep_still(linear, moves, result, m):  # type: ignore[no-untyped-def]
+    for j in range(m):
+        if moves[j] == _ZERO:
+            result[3 * j] = linear[3 * j]
+            result[3 * j + 1] = linear[3 * j + 1]
+            result[3 * j + 2] = linear[3 * j + 2]
+
+
+@njit(void(*_ARGUMENTS), **OPTIONS)
+def drift_hsv(colours, low, high, seed, stream, h0, h1, s0, s1, v0, v1, g0, g1, chance, bend, out):  # type: ignore[no-untyped-def]
+    """Move each colour by random parts of ranges, in HSV.
+
+    A part is ``base + span * u`` with u in [0, 1), each element with its own base and
+    span. Hue is in turns; gamma is in powers of two, on display-encoded values.
+    ``chance`` is the probability that an element moves at all; one that does not keeps
+    its exact value. ``colours`` and ``out`` are flat (3n). Greys have no hue and keep
+    their zero saturation.
     """
     n = low.shape[0]
-    parts = np.empty((4, BLOCK), np.float32)
-    hues, saturations, values, moves = parts[0], parts[1], parts[2], parts[3]
+    parts = np.empty((5, BLOCK), np.float32)
+    hues, saturations, values, bends, moves = parts[0], parts[1], parts[2], parts[3], parts[4]
     encoded = np.empty(3 * BLOCK, np.float32)
     for start in range(0, n, BLOCK):
         m = min(BLOCK, n - start)
-        keys, tops = low[start : start + m], high[start : start + m]
-        linear, result = colours[3 * start : 3 * (start + m)], out[3 * start : 3 * (start + m)]
-        for j in range(m):
-            x, y, z = pcg3d(keys[j], np.uint32(tops[j] + stream), seed)
-            w, _a, _b = pcg3d(x, y, z)
-            move = _ONE if unit(w) < chance else _ZERO
-            moves[j] = move
-            hues[j] = (offset + gain * unit(x)) * hue * move
-            saturations[j] = (offset + gain * unit(y)) * saturation * move
-            values[j] = (offset + gain * unit(z)) * lightness * move
+        e = start + m
+        linear, result = colours[3 * start : 3 * e], out[3 * start : 3 * e]
+        _draw(low[start:e], high[start:e], seed, stream, h0[start:e], h1[start:e], s0[start:e], s1[start:e],
+              v0[start:e], v1[start:e], g0[start:e], g1[start:e], chance[start:e],
+              hues, saturations, values, bends, moves)  # fmt: skip
         for j in range(3 * m):
             encoded[j] = encode(linear[j])
         for j in range(m):
@@ -74,14 +101,63 @@ def drift_hsv(colours, low, high, seed, stream, hue, saturation, lightness,
             v = min(max(top + values[j], _ZERO), max(_ONE, top))
             # f(n) = v - v s max(0, min(k, 4 - k, 1)), k = (n + 6 h) mod 6: the hexcone without branches.
             vs = v * s
-            encoded[3 * j] = v - vs * _hexcone(h + np.float32(5.0))
-            encoded[3 * j + 1] = v - vs * _hexcone(h + np.float32(3.0))
-            encoded[3 * j + 2] = v - vs * _hexcone(h + np.float32(1.0))
+            encoded[3 * j] = v - vs * hexcone(h + np.float32(5.0))
+            encoded[3 * j + 1] = v - vs * hexcone(h + np.float32(3.0))
+            encoded[3 * j + 2] = v - vs * hexcone(h + np.float32(1.0))
+        if bend:
+            _bend(encoded, bends, m)
         for j in range(3 * m):
             result[j] = decode(encoded[j])
-        if chance < _ONE:
-            for j in range(m):
-                if moves[j] == _ZERO:
-                    result[3 * j] = linear[3 * j]
-                    result[3 * j + 1] = linear[3 * j + 1]
-                    result[3 * j + 2] = linear[3 * j + 2]
+        _keep_still(linear, moves, result, m)
+
+
+@njit(void(*_ARGUMENTS), **OPTIONS)
+def drift_oklch(colours, low, high, seed, stream, h0, h1, s0, s1, v0, v1, g0, g1, chance, bend, out):  # type: ignore[no-untyped-def]
+    """The same in OKLCH: hue turned, chroma and lightness moved; colours outside the gamut are cut at its faces.
+
+    A saturation of 1 is a chroma of ``FULL_CHROMA``. What comes above 1 (emission) may stay there.
+    """
+    n = low.shape[0]
+    parts = np.empty((5, BLOCK), np.float32)
+    hues, saturations, values, bends, moves = parts[0], parts[1], parts[2], parts[3], parts[4]
+    encoded = np.empty(3 * BLOCK, np.float32)
+    for start in range(0, n, BLOCK):
+        m = min(BLOCK, n - start)
+        e = start + m
+        linear, result = colours[3 * start : 3 * e], out[3 * start : 3 * e]
+        _draw(low[start:e], high[start:e], seed, stream, h0[start:e], h1[start:e], s0[start:e], s1[start:e],
+              v0[start:e], v1[start:e], g0[start:e], g1[start:e], chance[start:e],
+              hues, saturations, values, bends, moves)  # fmt: skip
+        for j in range(m):
+            r, g, b = linear[3 * j], linear[3 * j + 1], linear[3 * j + 2]
+            lo = np.cbrt(RGB_TO_LMS[0] * r + RGB_TO_LMS[1] * g + RGB_TO_LMS[2] * b)
+            me = np.cbrt(RGB_TO_LMS[3] * r + RGB_TO_LMS[4] * g + RGB_TO_LMS[5] * b)
+            sh = np.cbrt(RGB_TO_LMS[6] * r + RGB_TO_LMS[7] * g + RGB_TO_LMS[8] * b)
+            lightness = LMS_TO_LAB[0] * lo + LMS_TO_LAB[1] * me + LMS_TO_LAB[2] * sh
+            a = LMS_TO_LAB[3] * lo + LMS_TO_LAB[4] * me + LMS_TO_LAB[5] * sh
+            c = LMS_TO_LAB[6] * lo + LMS_TO_LAB[7] * me + LMS_TO_LAB[8] * sh
+            chroma = np.sqrt(a * a + c * c)
+            coloured = chroma > np.float32(2e-4)
+            scale = max(chroma + saturations[j] * FULL_CHROMA, _ZERO) / chroma if coloured else _ONE
+            turn = hues[j] * _TURN
+            cosine, sine = np.cos(turn) * scale, np.sin(turn) * scale
+            lightness = min(max(lightness + values[j], _ZERO), max(_ONE, lightness))
+            a, c = a * cosine - c * sine, a * sine + c * cosine
+            lo = lightness + LAB_TO_LMS[0] * a + LAB_TO_LMS[1] * c
+            me = lightness + LAB_TO_LMS[2] * a + LAB_TO_LMS[3] * c
+            sh = lightness + LAB_TO_LMS[4] * a + LAB_TO_LMS[5] * c
+            lo, me, sh = lo * lo * lo, me * me * me, sh * sh * sh
+            top = max(_ONE, max(r, max(g, b)))
+            r = LMS_TO_RGB[0] * lo + LMS_TO_RGB[1] * me + LMS_TO_RGB[2] * sh
+            g = LMS_TO_RGB[3] * lo + LMS_TO_RGB[4] * me + LMS_TO_RGB[5] * sh
+            b = LMS_TO_RGB[6] * lo + LMS_TO_RGB[7] * me + LMS_TO_RGB[8] * sh
+            result[3 * j] = min(max(r, _ZERO), top)
+            result[3 * j + 1] = min(max(g, _ZERO), top)
+            result[3 * j + 2] = min(max(b, _ZERO), top)
+        if bend:
+            for j in range(3 * m):
+                encoded[j] = encode(result[j])
+            _bend(encoded, bends, m)
+            for j in range(3 * m):
+                result[j] = decode(encoded[j])
+        _keep_still(linear, moves, result, m)

@@ -8,27 +8,30 @@ from __future__ import annotations
 
 import numpy as np
 from numba import int32, int64, njit, uint8, void
-from numba.types import Array, float32
+from numba.types import Array, boolean, float32, float64
 
 from . import OPTIONS
-from .encoding import COLOURS, COLOURS_IN, FLAT
+from .encoding import COLOURS, COLOURS_IN, FLAT, decode
+from .oklab import LAB_TO_LMS, LMS_TO_RGB
 
 NUMBERS_IN = Array(float32, 1, "C", readonly=True)
 TABLE = Array(int32, 1, "C", readonly=True)
 _ZERO = np.float32(0.0)
 _ONE = np.float32(1.0)
+_SIX = np.float32(6.0)
+_FULL_TURN = np.float32(2.0 * np.pi)
 
 #: Cells of the look-up table over 0..1.
 CELLS = 1024
 _CELLS = np.float32(CELLS)
 _LAST_CELL = np.int32(CELLS - 1)
 
-# OKLab to linear Rec. 709 RGB, Bjorn Ottosson 2020 ("A perceptual color space for image processing").
-_LMS = tuple(np.float32(c) for c in (0.3963377774, 0.2158037573, -0.1055613458, -0.0638541728,
-                                     -0.0894841775, -1.2914855480))  # fmt: skip
-_RGB = tuple(np.float32(c) for c in (4.0767416621, -3.3077115913, 0.2309699292,
-                                     -1.2684380046, 2.6097574011, -0.3413193965,
-                                     -0.0041960863, -0.7034186147, 1.7076147010))  # fmt: skip
+
+@njit(float32(float32), inline="always", **OPTIONS)
+def hexcone(k):  # type: ignore[no-untyped-def]
+    """How far a channel of HSV lies from its value: max(0, min(k, 4 - k, 1)), k = (n + 6 hue) mod 6."""
+    k = k - _SIX if k >= _SIX else k
+    return max(min(min(k, np.float32(4.0) - k), _ONE), _ZERO)
 
 
 def segment_table(positions: np.ndarray) -> np.ndarray:
@@ -114,20 +117,106 @@ def linear_ramp(values, positions, table, starts, slopes, out):  # type: ignore[
             out[i, 2] = starts[k, 2] + t * slopes[k, 2]
 
 
+@njit(void(NUMBERS_IN, NUMBERS_IN, TABLE, COLOURS_IN, COLOURS), **OPTIONS)
+def cubic_ramp(values, positions, table, rows, out):  # type: ignore[no-untyped-def]
+    """Piecewise cubic in the space of the rows.
+
+    ``rows`` (s + 1, 14): for each of three coordinates four powers of the part t of the
+    segment, then where it begins and 1 / its width. Rows are counted as in ``linear_ramp``.
+    """
+    found = np.empty(BLOCK, np.int32)
+    for start in range(0, out.shape[0], BLOCK):
+        stop = min(start + BLOCK, out.shape[0])
+        locate(values[start:stop], positions, table, found)
+        for i in range(start, stop):
+            k = np.uint64(found[i - start])
+            t = (values[i] - rows[k, 12]) * rows[k, 13]
+            out[i, 0] = ((rows[k, 3] * t + rows[k, 2]) * t + rows[k, 1]) * t + rows[k, 0]
+            out[i, 1] = ((rows[k, 7] * t + rows[k, 6]) * t + rows[k, 5]) * t + rows[k, 4]
+            out[i, 2] = ((rows[k, 11] * t + rows[k, 10]) * t + rows[k, 9]) * t + rows[k, 8]
+
+
+@njit(float32(float32, float32, boolean), inline="always", **OPTIONS)
+def _way(first, second, longer):  # type: ignore[no-untyped-def]
+    way = second - first
+    way = way - np.floor(way + np.float32(0.5))
+    if longer:
+        way = way - _ONE if way > _ZERO else (way + _ONE if way < _ZERO else way)
+    return way
+
+
+@njit(void(NUMBERS_IN, NUMBERS_IN, TABLE, COLOURS_IN, Array(float64, 3, "C", readonly=True), COLOURS_IN,
+           Array(int32, 1, "C", readonly=True), Array(float32, 3, "C", readonly=True), boolean, boolean, COLOURS),
+      **OPTIONS)  # fmt: skip
+def ramp_each(values, positions, table, spans, weights, constant, which, own, polar, longer, out):  # type: ignore[no-untyped-def]
+    """A ramp whose stops may differ from element to element, by the weights of four neighbouring stops.
+
+    ``weights`` (s + 1, 4, 4): for stops k - 2 to k + 1 four powers of t. ``constant`` (s, 3) holds
+    coordinates, ``which[s]`` is -1 or the row of ``own`` (f, n, 3) that takes their place.
+    With ``polar`` the last coordinate is a hue in turns.
+    """
+    found = np.empty(BLOCK, np.int32)
+    near = np.empty((4, 3), np.float32)
+    last = np.int64(positions.shape[0] - 1)
+    for start in range(0, out.shape[0], BLOCK):
+        stop = min(start + BLOCK, out.shape[0])
+        locate(values[start:stop], positions, table, found)
+        for i in range(start, stop):
+            k = np.int64(found[i - start])
+            t = (values[i] - spans[k, 0]) * spans[k, 1]
+            for j in range(4):
+                s = min(max(k - 2 + j, np.int64(0)), last)
+                f = which[s]
+                for c in range(3):
+                    near[j, c] = constant[s, c] if f < 0 else own[f, i, c]
+            if polar:
+                near[2, 2] = near[1, 2] + _way(near[1, 2], near[2, 2], longer)
+                near[0, 2] = near[1, 2] - _way(near[0, 2], near[1, 2], longer)
+                near[3, 2] = near[2, 2] + _way(near[2, 2], near[3, 2], longer)
+            for c in range(3):
+                total = 0.0
+                for j in range(4):
+                    w = weights[k, j]
+                    total += (((w[3] * t + w[2]) * t + w[1]) * t + w[0]) * near[j, c]
+                out[i, c] = np.float32(total)
+
+
 @njit(void(FLAT), **OPTIONS)
 def oklab_to_linear(colours):  # type: ignore[no-untyped-def]
     """OKLab to linear RGB, in place, flat (3n); negatives that rounding leaves at gamut edges stay."""
     for i in range(colours.shape[0] // 3):
         lightness, a, b = colours[3 * i], colours[3 * i + 1], colours[3 * i + 2]
-        long = lightness + _LMS[0] * a + _LMS[1] * b
-        medium = lightness + _LMS[2] * a + _LMS[3] * b
-        short = lightness + _LMS[4] * a + _LMS[5] * b
+        long = lightness + LAB_TO_LMS[0] * a + LAB_TO_LMS[1] * b
+        medium = lightness + LAB_TO_LMS[2] * a + LAB_TO_LMS[3] * b
+        short = lightness + LAB_TO_LMS[4] * a + LAB_TO_LMS[5] * b
         long = long * long * long
         medium = medium * medium * medium
         short = short * short * short
-        colours[3 * i] = _RGB[0] * long + _RGB[1] * medium + _RGB[2] * short
-        colours[3 * i + 1] = _RGB[3] * long + _RGB[4] * medium + _RGB[5] * short
-        colours[3 * i + 2] = _RGB[6] * long + _RGB[7] * medium + _RGB[8] * short
+        colours[3 * i] = LMS_TO_RGB[0] * long + LMS_TO_RGB[1] * medium + LMS_TO_RGB[2] * short
+        colours[3 * i + 1] = LMS_TO_RGB[3] * long + LMS_TO_RGB[4] * medium + LMS_TO_RGB[5] * short
+        colours[3 * i + 2] = LMS_TO_RGB[6] * long + LMS_TO_RGB[7] * medium + LMS_TO_RGB[8] * short
+
+
+@njit(void(FLAT), **OPTIONS)
+def oklch_to_linear(colours):  # type: ignore[no-untyped-def]
+    """Lightness, chroma and hue in turns to linear RGB, in place, flat (3n)."""
+    for i in range(colours.shape[0] // 3):
+        chroma, turn = colours[3 * i + 1], colours[3 * i + 2] * _FULL_TURN
+        colours[3 * i + 1] = chroma * np.cos(turn)
+        colours[3 * i + 2] = chroma * np.sin(turn)
+    oklab_to_linear(colours)
+
+
+@njit(void(FLAT), **OPTIONS)
+def hsv_to_linear(colours):  # type: ignore[no-untyped-def]
+    """Saturation, value and hue in turns to linear RGB, in place, flat (3n); A. R. Smith 1978."""
+    for i in range(colours.shape[0] // 3):
+        value, hue = colours[3 * i + 1], colours[3 * i + 2]
+        vs = value * min(max(colours[3 * i], _ZERO), _ONE)
+        h = (hue - np.floor(hue)) * np.float32(6.0)
+        colours[3 * i] = decode(value - vs * hexcone(h + np.float32(5.0)))
+        colours[3 * i + 1] = decode(value - vs * hexcone(h + np.float32(3.0)))
+        colours[3 * i + 2] = decode(value - vs * hexcone(h + np.float32(1.0)))
 
 
 @njit(void(COLOURS_IN, COLOURS_IN, Array(uint8, 1, "C")), **OPTIONS)

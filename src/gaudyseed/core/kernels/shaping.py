@@ -7,6 +7,7 @@ from numba import njit, void
 from numba.types import Array, boolean, float32
 
 from . import OPTIONS
+from .encoding import FLAT, FLAT_IN
 from .ramps import BLOCK, TABLE, locate
 
 NUMBERS_IN = Array(float32, 1, "C", readonly=True)
@@ -16,34 +17,32 @@ NUMBERS = Array(float32, 1, "C")
 _FAR = np.float32(1e20)
 
 
-@njit(void(NUMBERS_IN, float32, float32, float32, float32, boolean, NUMBERS), **OPTIONS)
+@njit(void(NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, boolean, NUMBERS), **OPTIONS)
 def remap(values, from_low, from_high, to_low, to_high, clamp, out):  # type: ignore[no-untyped-def]
-    """Map [from_low, from_high] linearly to [to_low, to_high]; equal ends map to to_low."""
-    width = from_high - from_low
-    scale = np.float32(0.0) if abs(width) < np.float32(1e-12) else np.float32(1.0) / width
-    gain = to_high - to_low
-    if clamp:
-        for i in range(out.shape[0]):
-            t = (values[i] - from_low) * scale
-            t = min(max(t, np.float32(0.0)), np.float32(1.0))
-            out[i] = to_low + t * gain
-    else:
-        for i in range(out.shape[0]):
-            t = (values[i] - from_low) * scale
-            out[i] = to_low + min(max(t, -_FAR), _FAR) * gain
-
-
-@njit(void(NUMBERS_IN, float32, float32, float32, float32, float32, NUMBERS), **OPTIONS)
-def levels(values, black, white, inverse_gamma, contrast, pivot, out):  # type: ignore[no-untyped-def]
-    """Stretch [black, white] to 0..1, bend by a gamma, steepen about a pivot; limited to 0..1."""
-    width = white - black
-    scale = np.float32(0.0) if abs(width) < np.float32(1e-12) else np.float32(1.0) / width
+    """Map [from_low, from_high] linearly to [to_low, to_high], each with its own ends; equal ends map to to_low."""
+    zero, one = np.float32(0.0), np.float32(1.0)
     for i in range(out.shape[0]):
-        t = min(max((values[i] - black) * scale, np.float32(0.0)), np.float32(1.0))
-        if inverse_gamma != np.float32(1.0):
-            t = np.float32(t**inverse_gamma)
-        t = (t - pivot) * contrast + pivot
-        out[i] = min(max(t, np.float32(0.0)), np.float32(1.0))
+        width = from_high[i] - from_low[i]
+        flat = abs(width) < np.float32(1e-12)
+        scale = zero if flat else one / (one if flat else width)
+        t = (values[i] - from_low[i]) * scale
+        t = min(max(t, zero), one) if clamp else min(max(t, -_FAR), _FAR)
+        out[i] = to_low[i] + t * (to_high[i] - to_low[i])
+
+
+@njit(void(NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS), **OPTIONS)
+def levels(values, black, white, gamma, contrast, pivot, out):  # type: ignore[no-untyped-def]
+    """Stretch [black, white] to 0..1, bend by a gamma, steepen about a pivot; limited to 0..1."""
+    zero, one = np.float32(0.0), np.float32(1.0)
+    for i in range(out.shape[0]):
+        width = white[i] - black[i]
+        flat = abs(width) < np.float32(1e-12)
+        t = (values[i] - black[i]) * (zero if flat else one / (one if flat else width))
+        t = min(max(t, zero), one)
+        if gamma[i] != one:
+            t = np.float32(t ** (one / gamma[i]))
+        t = (t - pivot[i]) * contrast[i] + pivot[i]
+        out[i] = min(max(t, zero), one)
 
 
 @njit(void(NUMBERS_IN, NUMBERS_IN, TABLE, Array(float32, 2, "C", readonly=True), NUMBERS), **OPTIONS)
@@ -75,11 +74,21 @@ def tidy(values):  # type: ignore[no-untyped-def]
         values[i] = inside if abs(v) < np.float32(np.inf) else np.float32(0.0)
 
 
-@njit(void(NUMBERS_IN, float32, boolean, NUMBERS), **OPTIONS)
-def quantise(values, count, wrap, out):  # type: ignore[no-untyped-def]
-    """The middle of band k of ``count`` equal bands: k the whole part of each value, kept within or wrapped."""
+@njit(void(NUMBERS_IN, NUMBERS_IN, boolean, NUMBERS), **OPTIONS)
+def quantise(values, counts, wrap, out):  # type: ignore[no-untyped-def]
+    """The middle of band k of ``counts`` equal bands: k the whole part of each value, kept within or wrapped."""
     for i in range(out.shape[0]):
+        count = counts[i]
         k = np.floor(values[i])
         k = k - np.floor(k / count) * count if wrap else k
         k = min(max(k, np.float32(0.0)), count - np.float32(1.0))
         out[i] = (k + np.float32(0.5)) / count
+
+
+@njit(void(FLAT_IN, FLAT_IN, NUMBERS_IN, FLAT), **OPTIONS)
+def mix(first, second, parts, out):  # type: ignore[no-untyped-def]
+    """Flat rows of ``out.shape[0] // parts.shape[0]`` numbers each: first + (second - first) * part."""
+    width = out.shape[0] // max(parts.shape[0], 1)
+    for i in range(parts.shape[0]):
+        for k in range(width * i, width * (i + 1)):
+            out[k] = first[k] + (second[k] - first[k]) * parts[i]

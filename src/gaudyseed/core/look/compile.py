@@ -1,17 +1,24 @@
 """Check a look against a population before any array is touched.
 
-Kinds must follow each other, attributes must exist; every error says where, what
-came, what was wanted and which step converts it.
+Dials are put in, kinds must follow each other, names must exist, signals must not
+go round in circles; every error says where, what came, what was wanted and which
+step converts it.
 """
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from typing import Any, TypeVar
 
+from pydantic import BaseModel
+
+from ..documents import parse
 from ..errors import BadInput
 from ..population import Population
-from .model import Layer, Look
+from .follow import followings
+from .model import Dial, Layer, Look
+from .scope import Scope
 from .steps import Kind, Step
 from .steps.base import KIND_WORDS
 
@@ -23,18 +30,22 @@ _CONVERTS = {
     ("colour", "number"): "Put a component step between them, or move this step before the ramp.",
 }
 
+Model = TypeVar("Model", bound=BaseModel)
 
-def _any_of(kinds: tuple[Kind, ...]) -> str:
+
+def _any_of(kinds: Sequence[Kind]) -> str:
     return " or ".join(KIND_WORDS[k] for k in kinds)
 
 
 @dataclass(frozen=True)
 class CompiledStep:
-    """A step that is on, with its place in the document and the kind it gives."""
+    """A step that is on, with its place, the kind it gives, the signals it reads and the chains it holds."""
 
     step: Step
     place: str
     kind: Kind
+    signals: tuple[str, ...] = ()
+    inner: tuple[tuple[CompiledStep, ...], ...] = ()
 
 
 @dataclass(frozen=True)
@@ -50,65 +61,144 @@ class CompiledLayer:
 
 @dataclass(frozen=True)
 class CompiledLook:
-    """The base colour lane, ready to run; no layers where it is off or empty."""
+    """The base colour lane, ready to run, and the signals, each after those it reads.
+
+    There are no layers where the lane is off or empty.
+    """
 
     layers: tuple[CompiledLayer, ...]
+    signals: dict[str, tuple[CompiledStep, ...]]
+    scope: Scope
 
 
-def compile_chain(
-    steps: Sequence[Step], population: Population, place: str, wanted: Kind | None
-) -> tuple[CompiledStep, ...]:
-    """Check one chain. ``wanted`` is the kind its end must give, None for any."""
-    compiled: list[CompiledStep] = []
-    kind: Kind | None = None
-    for index, step in enumerate(steps):
-        if not step.enabled:
-            continue
-        here = f"{place}[{index}]"
-        name = step.step
-        if not step.takes and kind is not None:
+class _Compiler:
+    def __init__(self, look: Look, population: Population, dials: Mapping[str, Dial]) -> None:
+        self.look = look
+        self.places = {s.name: k for k, s in enumerate(look.signals)}
+        self.scope = Scope(population, dials, self.places)
+        self.scope.kind_of = self.signal
+        self.signals: dict[str, tuple[CompiledStep, ...]] = {}
+        self._open: list[str] = []
+
+    def signal(self, name: str, place: str = "") -> Kind:
+        """The kind of a signal, compiled when it is first named."""
+        if name in self._open:
+            circle = [*self._open[self._open.index(name) :], name]
+            arrows = " reads ".join(repr(n) for n in circle)
             raise BadInput(
-                f"{name!r} reads from the elements, so it can only begin a chain; here it follows "
-                f"{compiled[-1].step.step!r}. "
-                "Move it to the top or remove it.",
+                f"These signals go round in a circle: {arrows}. Let one of them read something else.",
+                place=place, code="signal_cycle",
+            )  # fmt: skip
+        if name not in self.signals:
+            at = f"signals[{self.places[name]}]"
+            if name in self.scope.population.attributes:
+                raise BadInput(
+                    f"The signal {name!r} has the name of an attribute. Rename the signal.",
+                    place=f"{at}.name", code="name_taken",
+                )  # fmt: skip
+            self._open.append(name)
+            self.signals[name] = self.chain(self.look.signals[self.places[name]].chain, f"{at}.chain", None)
+            self._open.pop()
+        return self.signals[name][-1].kind
+
+    def resolved(self, model: Model, place: str) -> Model:
+        """The document with its dials put in, and every signal that it follows looked up."""
+        found = list(followings(model))
+        if not found:
+            return model
+        document: dict[str, Any] | None = None
+        for path, follow in found:
+            here = f"{place}.{path}"
+            if follow.dial is None:
+                self.scope.check_following(follow, here)
+                continue
+            value = self.scope.dial(follow, here)
+            document = model.model_dump(mode="json") if document is None else document
+            holder: Any = document
+            keys = path.replace("[", ".").replace("]", "").split(".")
+            for key in keys[:-1]:
+                holder = holder[int(key) if key.isdigit() else key]
+            holder[keys[-1]] = value
+        if document is None:
+            return model
+        try:
+            return parse(type(model), document, place)
+        except BadInput as error:
+            names = ", ".join(repr(f.dial) for _, f in found if f.dial is not None)
+            raise BadInput(
+                f"{error.sentence} It follows a dial: {names}.", place=error.place, code=error.code
+            ) from None
+
+    def chain(self, steps: Sequence[Step], place: str, wanted: Kind | None) -> tuple[CompiledStep, ...]:
+        """Check one chain. ``wanted`` is the kind its end must give, None for any."""
+        compiled: list[CompiledStep] = []
+        for index, step in enumerate(steps):
+            if step.enabled:
+                compiled.append(self.step(step, f"{place}[{index}]", compiled[-1] if compiled else None))
+        if not compiled:
+            raise BadInput("Every step of this chain is off. Switch one on.", place=place, code="empty_chain")
+        kind = compiled[-1].kind
+        if wanted is not None and kind != wanted:
+            hint = _CONVERTS.get((kind, wanted), "").replace("before it", "at the end")
+            raise BadInput(
+                f"The chain ends with {KIND_WORDS[kind]}, but {KIND_WORDS[wanted]} is wanted. {hint}".strip(),
+                place=place, code="wrong_kind",
+            )  # fmt: skip
+        return tuple(compiled)
+
+    def step(self, step: Step, here: str, before: CompiledStep | None) -> CompiledStep:
+        """Check one step after the one before it."""
+        kind = before.kind if before else None
+        if not step.takes and before is not None:
+            raise BadInput(
+                f"{step.step!r} reads from the elements, so it can only begin a chain; here it follows "
+                f"{before.step.step!r}. Move it to the top or remove it.",
                 place=here, code="wrong_kind",
             )  # fmt: skip
         if step.takes and kind is None:
             raise BadInput(
-                f"{name!r} wants {_any_of(step.takes)}, but nothing comes before it. "
+                f"{step.step!r} wants {_any_of(step.takes)}, but nothing comes before it. "
                 "Begin with a step that reads, such as random.",
                 place=here, code="wrong_kind",
             )  # fmt: skip
-        if step.takes and kind not in step.takes:
-            assert kind is not None
+        if step.takes and kind is not None and kind not in step.takes:
             raise BadInput(
-                f"{name!r} wants {_any_of(step.takes)}, but {KIND_WORDS[kind]} comes. "
+                f"{step.step!r} wants {_any_of(step.takes)}, but {KIND_WORDS[kind]} comes. "
                 f"{_CONVERTS.get((kind, step.takes[0]), '')}".strip(),
                 place=here, code="wrong_kind",
             )  # fmt: skip
-        kind = step.result_kind(population, here, kind)
-        compiled.append(CompiledStep(step, here, kind))
-    if not compiled:
-        raise BadInput("Every step of this chain is off. Switch one on.", place=place, code="empty_chain")
-    if wanted is not None and kind != wanted:
-        assert kind is not None
-        hint = _CONVERTS.get((kind, wanted), "").replace("before it", "at the end")
-        raise BadInput(
-            f"The chain ends with {KIND_WORDS[kind]}, but {KIND_WORDS[wanted]} is wanted. {hint}".strip(),
-            place=place, code="wrong_kind",
-        )  # fmt: skip
-    return tuple(compiled)
+        step = self.resolved(step, here)
+        inner = tuple(self.chain(steps, f"{here}.{path}", None) for path, steps in step.inner_chains())
+        gives = step.result_kind_of([c[-1].kind for c in inner], here, kind) or step.result_kind(self.scope, here, kind)
+        signals = tuple(sorted(n for n in step.signals_read() if n in self.signals))
+        return CompiledStep(step, here, gives, signals, inner)
 
-
-def compile_look(look: Look, population: Population) -> CompiledLook:
-    """Check all layers that are on."""
-    lane = look.lanes.base_colour
-    layers = []
-    for index, layer in enumerate(lane.layers if lane.enabled else ()):
-        if not layer.enabled:
-            continue
+    def layer(self, layer: Layer, index: int) -> CompiledLayer:
+        """Check a layer that is on."""
         place = f"lanes.base_colour.layers[{index}]"
-        paint = compile_chain(layer.paint, population, f"{place}.paint", "colour")
-        mask = compile_chain(layer.mask, population, f"{place}.mask", "number") if layer.mask else None
-        layers.append(CompiledLayer(layer, index, place, paint, mask))
-    return CompiledLook(tuple(layers))
+        paint = self.chain(layer.paint, f"{place}.paint", "colour")
+        mask = self.chain(layer.mask, f"{place}.mask", "number") if layer.mask else None
+        return CompiledLayer(self.resolved(layer, place), index, place, paint, mask)
+
+
+def compile_look(look: Look, population: Population, dials: Sequence[Dial] = ()) -> CompiledLook:
+    """Check all signals, and all layers that are on."""
+    compiler = _Compiler(look, population, {d.name: d for d in dials})
+    for k, signal in enumerate(look.signals):
+        compiler.signal(signal.name, f"signals[{k}].chain")
+    lane = look.lanes.base_colour
+    layers = [compiler.layer(layer, k) for k, layer in enumerate(lane.layers if lane.enabled else ()) if layer.enabled]
+    return CompiledLook(tuple(layers), compiler.signals, compiler.scope)
+
+
+def signals_in(compiled: Sequence[CompiledStep]) -> set[str]:
+    """The signals that a compiled chain reads, those of inner chains included."""
+    found: set[str] = set()
+    for step in compiled:
+        found |= set(step.signals)
+        for chain in step.inner:
+            found |= signals_in(chain)
+    return found
+
+
+__all__ = ["CompiledLayer", "CompiledLook", "CompiledStep", "compile_look", "signals_in"]

@@ -7,7 +7,7 @@ edit of a ramp therefore recomputes the ramp and what follows it, nothing above.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 
@@ -21,8 +21,11 @@ from ..kernels import blending
 from ..kernels.parallel import over
 from ..population import Population
 from .compile import CompiledLayer, CompiledLook, CompiledStep, compile_look
-from .model import Look
+from .follow import Follow
+from .model import Dial, Look
+from .scope import Scope
 from .steps import Context, Value
+from .steps.base import limits
 
 #: What lies under the lowest layer: unpainted, white.
 BASE = np.float32(1.0)
@@ -41,6 +44,7 @@ class StepResult:
     value: Value
     reused: bool
     before: StepResult | None = field(default=None, compare=False, repr=False)
+    inner: tuple[Chain, ...] = field(default=(), compare=False, repr=False)
 
     @property
     def place(self) -> str:
@@ -48,13 +52,24 @@ class StepResult:
         return self.compiled.place
 
 
+#: The results of a chain's steps that are on.
+Chain = tuple[StepResult, ...]
+
+
+def _flat(chains: Iterable[Chain]) -> Iterator[StepResult]:
+    for chain in chains:
+        for result in chain:
+            yield from _flat(result.inner)
+            yield result
+
+
 @dataclass(frozen=True)
 class LayerResult:
     """The results of a layer's chains."""
 
     compiled: CompiledLayer
-    paint: tuple[StepResult, ...]
-    mask: tuple[StepResult, ...] | None
+    paint: Chain
+    mask: Chain | None
 
 
 @dataclass
@@ -75,12 +90,20 @@ class Evaluation:
     layers: tuple[LayerResult, ...]
     colours: np.ndarray
     digest: str
+    signals: dict[str, Chain]
+    scope: Scope
     computed: list[str] = field(default_factory=list)
 
-    @property
+    @cached_property
     def steps(self) -> list[StepResult]:
-        """All step results, masks after their paint."""
-        return [s for layer in self.layers for s in (*layer.paint, *(layer.mask or ()))]
+        """All step results: signals, then layers with masks after their paint; inner chains before their step."""
+        layers = [c for layer in self.layers for c in (layer.paint, layer.mask or ())]
+        return list(_flat([*self.signals.values(), *layers]))
+
+    @property
+    def signal_values(self) -> dict[str, Value]:
+        """What each signal gives."""
+        return {name: chain[-1].value for name, chain in self.signals.items()}
 
     @cached_property
     def reused(self) -> int:
@@ -94,87 +117,33 @@ class Evaluator:
     def __init__(self, cache: ResultCache | None = None) -> None:
         self.cache = cache or ResultCache()
 
-    def evaluate(self, population: Population, look: Look, check: Callable[[], None] = _never) -> Evaluation:
+    def evaluate(
+        self, population: Population, look: Look, check: Callable[[], None] = _never, dials: Sequence[Dial] = ()
+    ) -> Evaluation:
         """All results of the look.
 
         ``check`` is called between steps and chunks; what it raises passes through.
         """
-        return self.run(population, compile_look(look, population), check)
+        return self.run(compile_look(look, population, dials), check)
 
-    def run(self, population: Population, look: CompiledLook, check: Callable[[], None] = _never) -> Evaluation:
+    def run(self, look: CompiledLook, check: Callable[[], None] = _never) -> Evaluation:
         """The same for a look compiled before."""
-        computed: list[str] = []
+        population = look.scope.population
+        run = _Run(self.cache, look.scope, check)
+        for name, steps in look.signals.items():
+            run.signals[name] = run.chain(steps)
         layers = []
         colours: np.ndarray | None = None
         below = "base"
         for layer in look.layers:
-            paint = self._chain(population, layer.paint, computed, check)
-            mask = self._chain(population, layer.mask, computed, check) if layer.mask else None
+            paint = run.chain(layer.paint)
+            mask = run.chain(layer.mask) if layer.mask else None
             layers.append(LayerResult(layer, paint, mask))
-            below, colours = self._blend(population.count, colours, below, layer, paint, mask, check)
+            below, colours = run.blend(colours, below, layers[-1])
         if colours is None:
             colours = np.full((population.count, 3), BASE, np.float32)
             below = digest_of("base", population.count)
-        return Evaluation(population, tuple(layers), colours, below, computed)
-
-    def _chain(
-        self,
-        population: Population,
-        steps: tuple[CompiledStep, ...],
-        computed: list[str],
-        check: Callable[[], None],
-    ) -> tuple[StepResult, ...]:
-        results: list[StepResult] = []
-        value: Value | None = None
-        above = digest_of(population.kind, population.count)
-        for compiled in steps:
-            check()
-            parameters = compiled.step.model_dump(mode="json")
-            above = digest_of("step", parameters, compiled.step.depends_on(population), above)
-            found = self.cache.get(above)
-            if found is None:
-                context = Context(population, compiled.place, check)
-                value = compiled.step.apply(context, value)
-                size = value.array.nbytes + (0 if value.stops is None else value.stops.nbytes)
-                self.cache.put(above, value, size)
-                computed.append(compiled.place)
-            else:
-                value = found
-            before = results[-1] if results else None
-            results.append(StepResult(compiled, above, value, found is not None, before))
-        return tuple(results)
-
-    def _blend(
-        self,
-        count: int,
-        base: np.ndarray | None,
-        below: str,
-        layer: CompiledLayer,
-        paint: tuple[StepResult, ...],
-        mask: tuple[StepResult, ...] | None,
-        check: Callable[[], None],
-    ) -> tuple[str, np.ndarray]:
-        amount, multiply = layer.layer.amount, layer.layer.blend == "multiply"
-        if amount == 1 and not mask and not (multiply and base is not None):
-            # Opaque over what lies below, or multiplied with white: the paint itself.
-            return paint[-1].digest, paint[-1].value.array
-        digest = digest_of("blend", layer.layer.blend, amount, below, paint[-1].digest, mask[-1].digest if mask else "")
-        found = self.cache.get(digest)
-        if found is not None:
-            return digest, found
-        under = base if base is not None else np.full((count, 3), BASE, np.float32)
-        amounts = np.full(1, amount, np.float32)
-        if mask:
-            amounts = np.clip(mask[-1].value.array, 0, 1) * np.float32(amount)
-        out = empty(under.shape)
-        each, colours = len(amounts) > 1, paint[-1].value.array
-        over(
-            count,
-            lambda a, b: blending.over(under[a:b], colours[a:b], amounts[a:b] if each else amounts, multiply, out[a:b]),
-            check,
-        )
-        self.cache.put(digest, out, out.nbytes)
-        return digest, out
+        return Evaluation(population, tuple(layers), colours, below, run.signals, look.scope, run.computed)
 
     def display(self, evaluation: Evaluation, check: Callable[[], None] = _never) -> np.ndarray:
         """(n, 3) uint8 display-encoded finished colours, cached."""
@@ -184,3 +153,80 @@ class Evaluator:
             found = display_bytes(evaluation.colours, check)
             self.cache.put(key, found, found.nbytes)
         return found
+
+
+class _Run:
+    """One evaluation under way."""
+
+    def __init__(self, cache: ResultCache, scope: Scope, check: Callable[[], None]) -> None:
+        self.cache = cache
+        self.scope = scope
+        self.population = scope.population
+        self.check = check
+        self.signals: dict[str, Chain] = {}
+        self.computed: list[str] = []
+
+    def chain(self, steps: tuple[CompiledStep, ...]) -> Chain:
+        results: list[StepResult] = []
+        for compiled in steps:
+            self.check()
+            results.append(self._step(compiled, results[-1] if results else None))
+        return tuple(results)
+
+    def _step(self, compiled: CompiledStep, before: StepResult | None) -> StepResult:
+        inner = tuple(self.chain(c) for c in compiled.inner)
+        above = before.digest if before else digest_of(self.population.kind, self.population.count)
+        read = [self.signals[name][-1].digest for name in compiled.signals]
+        held = [c[-1].digest for c in inner]
+        step = compiled.step
+        digest = digest_of("step", step.model_dump(mode="json"), step.depends_on(self.scope), read, held, above)
+        value = self.cache.get(digest)
+        reused = value is not None
+        if value is None:
+            values = {name: self.signals[name][-1].value for name in compiled.signals}
+            ends = tuple(c[-1].value for c in inner)
+            context = Context(self.population, compiled.place, self.check, self.scope, values, ends)
+            value = step.apply(context, before.value if before else None)
+            size = value.array.nbytes + (0 if value.stops is None else value.stops.nbytes)
+            self.cache.put(digest, value, size)
+            self.computed.append(compiled.place)
+        return StepResult(compiled, digest, value, reused, before, inner)
+
+    def blend(self, base: np.ndarray | None, below: str, layer: LayerResult) -> tuple[str, np.ndarray]:
+        """The digest and colours after one more layer."""
+        document, paint, mask = layer.compiled.layer, layer.paint[-1], layer.mask
+        amount, multiply = document.amount, document.blend == "multiply"
+        if amount == 1 and not mask and not (multiply and base is not None):
+            # Opaque over what lies below, or multiplied with white: the paint itself.
+            return paint.digest, paint.value.array
+        read = self.signals[amount.signal][-1].digest if isinstance(amount, Follow) and amount.signal else ""
+        settings = [document.blend, amount.model_dump() if isinstance(amount, Follow) else amount]
+        digest = digest_of("blend", settings, read, below, paint.digest, mask[-1].digest if mask else "")
+        found = self.cache.get(digest)
+        if found is not None:
+            return digest, found
+        count = self.population.count
+        under = base if base is not None else np.full((count, 3), BASE, np.float32)
+        amounts = self._amounts(layer)
+        out = empty(under.shape)
+        each, colours = len(amounts) > 1, paint.value.array
+
+        def work(a: int, b: int) -> None:
+            blending.over(under[a:b], colours[a:b], amounts[a:b] if each else amounts, multiply, out[a:b])
+
+        over(count, work, self.check)
+        self.cache.put(digest, out, out.nbytes)
+        return digest, out
+
+    def _amounts(self, layer: LayerResult) -> np.ndarray:
+        """One amount for all elements, or one for each."""
+        document = layer.compiled.layer
+        if isinstance(document.amount, Follow):
+            values = {name: chain[-1].value for name, chain in self.signals.items()}
+            context = Context(self.population, layer.compiled.place, self.check, self.scope, values)
+            amounts = context.numbers_of(document.amount, limits(type(document), "amount"))(0, self.population.count)
+        else:
+            amounts = np.full(1, document.amount, np.float32)
+        if layer.mask:
+            amounts = np.clip(layer.mask[-1].value.array, 0, 1) * amounts
+        return amounts

@@ -2,17 +2,23 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, field_validator
 
 from ..colour.spaces import parse_hex
 from ..population.makers import Maker
+from .follow import Follow
 from .steps import AnyStep
+from .steps.base import Share, Wide
 
 MOST_STEPS = 64
 MOST_LAYERS = 32
 MOST_POPULATIONS = 64
+MOST_SIGNALS = 64
+MOST_DIALS = 64
+#: No blanks at the ends, no quotes, brackets or control characters: the name can stand in a formula.
+NAME_PATTERN = r"^[^\s\"'()\[\]\\\x00-\x1f](?:[^\"'()\[\]\\\x00-\x1f]*[^\s\"'()\[\]\\\x00-\x1f])?$"
 
 
 class Document(BaseModel):
@@ -27,7 +33,7 @@ class Layer(Document):
     name: str = Field("Layer", min_length=1, max_length=100, title="Name")
     enabled: bool = Field(True, title="On")
     blend: Literal["normal", "multiply"] = Field("normal", title="Blend")
-    amount: float = Field(1.0, ge=0, le=1, title="Amount")
+    amount: Share | Follow = Field(1.0, title="Amount", json_schema_extra={"unit": "share"})
     mask: tuple[AnyStep, ...] | None = Field(None, max_length=MOST_STEPS)
     paint: tuple[AnyStep, ...] = Field(min_length=1, max_length=MOST_STEPS)
 
@@ -45,11 +51,46 @@ class Lanes(Document):
     base_colour: Lane = Lane()
 
 
+def _own_names(items: tuple[Any, ...], what: str) -> None:
+    names = [i.name for i in items]
+    for k, name in enumerate(names):
+        if name in names[:k]:
+            raise ValueError(f"two {what}s are called {name!r}. Give each its own name")
+
+
+class Signal(Document):
+    """A named chain whose result any chain can read."""
+
+    name: str = Field(min_length=1, max_length=100, pattern=NAME_PATTERN, title="Name")
+    chain: tuple[AnyStep, ...] = Field(min_length=1, max_length=MOST_STEPS)
+
+
 class Look(Document):
-    """A population's lanes. ``gaudyseed`` is the version of the format."""
+    """A population's signals and lanes. ``gaudyseed`` is the version of the format."""
 
     gaudyseed: Literal[1] = 1
+    signals: tuple[Signal, ...] = Field((), max_length=MOST_SIGNALS)
     lanes: Lanes = Lanes()
+
+    @field_validator("signals")
+    @classmethod
+    def _signal_names(cls, signals: tuple[Signal, ...]) -> tuple[Signal, ...]:
+        _own_names(signals, "signal")
+        return signals
+
+
+class Dial(Document):
+    """A scene-wide named value that parameters can follow: a number, or a colour as #rrggbb."""
+
+    name: str = Field(min_length=1, max_length=100, pattern=NAME_PATTERN, title="Name")
+    value: Wide | str = Field(0.5, union_mode="left_to_right", title="Value")
+
+    @field_validator("value")
+    @classmethod
+    def _colour(cls, value: float | str) -> float | str:
+        if isinstance(value, str):
+            parse_hex(value)
+        return value
 
 
 class PopulationDocument(Document):
@@ -75,6 +116,7 @@ class Scene(Document):
     gaudyseed: Literal[1] = 1
     name: str = Field("Untitled", min_length=1, max_length=100)
     populations: tuple[PopulationDocument, ...] = Field((), max_length=MOST_POPULATIONS)
+    dials: tuple[Dial, ...] = Field((), max_length=MOST_DIALS)
     view: ViewSettings = ViewSettings()
     recent_colours: tuple[str, ...] = Field((), max_length=24)
 
@@ -84,6 +126,12 @@ class Scene(Document):
         for colour in colours:
             parse_hex(colour)
         return colours
+
+    @field_validator("dials")
+    @classmethod
+    def _dial_names(cls, dials: tuple[Dial, ...]) -> tuple[Dial, ...]:
+        _own_names(dials, "dial")
+        return dials
 
     @field_validator("populations")
     @classmethod

@@ -7,7 +7,6 @@ that the file can be written again exactly.
 
 from __future__ import annotations
 
-import difflib
 import hashlib
 from dataclasses import dataclass, field
 from functools import cached_property
@@ -18,6 +17,7 @@ import numpy as np
 from ..colour.spaces import decode_srgb
 from ..digest import digest_of
 from ..errors import BadInput
+from ..names import nearest
 
 Kind = Literal["number", "integer", "vector", "colour", "text"]
 Domain = Literal["clone", "vertex", "part", "scene"]
@@ -142,12 +142,15 @@ class Population:
                 place=place, code="wrong_domain",
             )  # fmt: skip
         if found is None:
-            folded = {other.casefold().replace(" ", "_"): other for other in self.attributes}
-            near = difflib.get_close_matches(name.casefold().replace(" ", "_"), list(folded), n=3, cutoff=0.4)
-            names = ", ".join(folded[n] for n in near) or ", ".join(self.attributes)
-            hint = f"Nearest: {names}." if near else f"There are: {names}."
+            hint, _ = nearest(name, self.attributes)
             raise BadInput(f"No attribute is called {name!r} here. {hint}", place=place, code="unknown_attribute")
         return found
+
+    @property
+    def key_digest(self) -> str:
+        """Content digest of the keys."""
+        stable = self.attributes.get("id")
+        return stable.digest if stable is not None else str(self.count)
 
     @cached_property
     def keys(self) -> tuple[np.ndarray, np.ndarray]:

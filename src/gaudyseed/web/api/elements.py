@@ -54,14 +54,14 @@ def list_elements(body: ElementsRequest) -> ElementsAnswer:
     shop = workshop()
     entry = chosen(body.scene, body.population)
     population = shop.population(entry.maker)
-    evaluation = shop.evaluator.evaluate(population, entry.look)
+    evaluation = shop.evaluator.evaluate(population, entry.look, dials=body.scene.dials)
     order = elements.order(evaluation, shop.evaluator.cache, body.sort, body.descending, body.keep)
     window = order[body.offset : body.offset + body.limit]
     found = np.flatnonzero(order == (-1 if body.find is None else body.find))
     return ElementsAnswer(
         total=population.count,
         matched=len(order),
-        columns=[ElementColumn(key=c.key, kind=c.kind) for c in elements.columns_of(population)],
+        columns=[ElementColumn(key=c.key, kind=c.kind) for c in elements.columns_of(evaluation)],
         elements=window.tolist(),
         rows=elements.rows(evaluation, window),
         row_found=int(found[0]) if len(found) else None,

@@ -42,7 +42,7 @@ def export(body: ExportRequest) -> Response:
         return _file(text.encode(), f"{stem}.look.json", "application/json")
     shop = workshop()
     population = shop.population(entry.maker)
-    evaluation = shop.evaluator.evaluate(population, entry.look)
+    evaluation = shop.evaluator.evaluate(population, entry.look, dials=body.scene.dials)
     ending, kind = _KINDS[body.format]
     return _file(WRITERS[body.format](population, evaluation.colours), f"{stem}.{ending}", kind)
 

@@ -23,5 +23,8 @@ if TYPE_CHECKING:
 else:
     #: The discriminated union of all steps, for documents.
     AnyStep = Annotated[Union[tuple(REGISTRY.values())], Field(discriminator="step")]  # noqa: UP007
+    # Steps that hold chains name the union before it exists.
+    for _step in REGISTRY.values():
+        _step.model_rebuild(_types_namespace={"AnyStep": AnyStep})
 
 __all__ = ["REGISTRY", "AnyStep", "Context", "Kind", "Step", "Value"]

@@ -9,7 +9,7 @@ from pydantic import Field
 
 from ...errors import BadInput
 from ...population import Attribute as Column
-from ...population import Population
+from ..scope import Scope
 from .base import Context, Kind, Step, Value
 
 _AXES = {"x": 0, "y": 1, "z": 2}
@@ -27,8 +27,8 @@ class Attribute(Step):
     name: str = Field(min_length=1, max_length=200, title="Name", json_schema_extra={"control": "attribute"})
     component: Literal["whole", "x", "y", "z", "length"] = Field("whole", title="Component")
 
-    def _column(self, population: Population, place: str) -> Column:
-        column = population.attribute(self.name, f"{place}.name")
+    def _column(self, scope: Scope, place: str) -> Column:
+        column = scope.attribute(self.name, f"{place}.name")
         if column.kind == "text":
             raise BadInput(
                 f"{self.name!r} holds texts. Read it with a random step per {self.name!r} to give each text a number.",
@@ -46,25 +46,25 @@ class Attribute(Step):
             )  # fmt: skip
         return column
 
-    def result_kind(self, population: Population, place: str, incoming: Kind | None = None) -> Kind:
+    def result_kind(self, scope: Scope, place: str, incoming: Kind | None = None) -> Kind:
         """By the attribute and component."""
-        column = self._column(population, place)
+        column = self._column(scope, place)
         if column.kind == "colour":
             return "colour"
         return "vector" if column.kind == "vector" and self.component == "whole" else "number"
 
-    def depends_on(self, population: Population) -> list[Any]:
+    def depends_on(self, scope: Scope) -> list[Any]:
         """The column's content."""
-        column = population.attributes.get(self.name)
+        column = scope.population.attributes.get(self.name)
         return [column.digest if column else ""]
 
     def apply(self, context: Context, incoming: Value | None) -> Value:
         """(n,) or (n, k) float32."""
-        column = self._column(context.population, context.place)
+        column = self._column(context.scope, context.place)
         values = column.readable
         if column.kind == "vector" and self.component == "length":
             values = np.linalg.norm(values, axis=1)
         elif column.kind == "vector" and self.component != "whole":
             values = values[:, _AXES[self.component]]
-        kind = self.result_kind(context.population, context.place)
+        kind = self.result_kind(context.scope, context.place)
         return Value(kind, np.ascontiguousarray(values, np.float32))

@@ -2,26 +2,41 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import dataclass
-from typing import Any, ClassVar, Literal
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
+from functools import cache
+from typing import TYPE_CHECKING, Annotated, Any, ClassVar, Literal, get_args
 
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
+from pydantic.fields import FieldInfo
 
+from ...errors import BadInput
+from ...kernels.parallel import CHUNK
 from ...population import Population
+from ..follow import Follow, FollowColour, FollowDial, followings
+
+if TYPE_CHECKING:
+    from ..scope import Scope
 
 Kind = Literal["number", "vector", "colour"]
 
 #: Words for kinds in sentences.
 KIND_WORDS = {"number": "a number", "vector": "a vector", "colour": "a colour"}
 
-Seed = Field(ge=0, le=2**32 - 1, title="Seed", json_schema_extra={"control": "seed"})
+#: Common limits of numbers.
+Share = Annotated[float, Field(ge=0, le=1)]
+Wide = Annotated[float, Field(ge=-1e9, le=1e9)]
+SeedNumber = Annotated[int, Field(ge=0, le=2**32 - 1)] | FollowDial
+Seed = Field(title="Seed", json_schema_extra={"control": "seed"})
+
+#: Gives the numbers of a parameter for the elements start to stop, (m,) float32.
+Numbers = Callable[[int, int], np.ndarray]
 
 
 @dataclass(frozen=True)
 class Value:
-    """What a step gives: (n,) float32 numbers, or (n, 3) float32 vectors or linear colours.
+    """What a step gives: (n,) float32 numbers, or (n, k) float32 vectors or linear colours (k = 3).
 
     By-products: ``stops`` (n,) uint8, the band of each element under a stepped ramp;
     ``facts``, figures worth telling.
@@ -37,13 +52,48 @@ class Value:
 class Context:
     """What a step may look at besides its input.
 
-    ``place`` is the step's path in the document, for sentences; ``check`` raises
-    when a newer request has overtaken this one.
+    Attributes
+    ----------
+    place
+        The step's path in the document, for sentences.
+    check
+        Raises when a newer request has overtaken this one.
+    signals
+        The results of all signals by name.
+    inner
+        The results of the chains that the step holds, in their order.
     """
 
     population: Population
     place: str
     check: Callable[[], None]
+    scope: Scope
+    signals: Mapping[str, Value] = field(default_factory=dict)
+    inner: tuple[Value, ...] = ()
+
+    def numbers(self, step: Step, name: str) -> Numbers:
+        """The numbers of a parameter, the same for all elements or following a signal."""
+        return self.numbers_of(getattr(step, name), limits(type(step), name))
+
+    def numbers_of(self, parameter: float | Follow, within: tuple[float, float]) -> Numbers:
+        """The same for a parameter's value and limits."""
+        if isinstance(parameter, Follow):
+            assert parameter.signal is not None  # dials are resolved when a look is compiled
+            values = self.signals[parameter.signal].array
+            return lambda a, b: np.clip(parameter.scaled(values[a:b]), *within).astype(np.float32)
+        same = np.full(min(CHUNK, max(self.population.count, 1)), parameter, np.float32)
+        return lambda a, b: same[: b - a] if b - a <= len(same) else np.full(b - a, parameter, np.float32)
+
+
+@cache
+def limits(model: type[BaseModel], name: str) -> tuple[float, float]:
+    """The least and greatest value of a number parameter."""
+    low, high = -np.inf, np.inf
+    for part in (model.model_fields[name].annotation, *get_args(model.model_fields[name].annotation)):
+        for info in get_args(part):
+            for rule in info.metadata if isinstance(info, FieldInfo) else ():
+                low, high = getattr(rule, "ge", low), getattr(rule, "le", high)
+    return float(low), float(high)
 
 
 class Step(BaseModel):
@@ -67,14 +117,38 @@ class Step(BaseModel):
     step: str
     enabled: bool = Field(True, title="On")
 
-    def result_kind(self, population: Population, place: str, incoming: Kind | None = None) -> Kind:
+    def result_kind(self, scope: Scope, place: str, incoming: Kind | None = None) -> Kind:
         """The kind the step gives for what comes in; BadInput where it cannot read what it names."""
         return self.gives
 
-    def depends_on(self, population: Population) -> list[Any]:
-        """Digests of what the step reads besides its input and parameters."""
+    def depends_on(self, scope: Scope) -> list[Any]:
+        """Digests of what the step reads besides its input, parameters and signals."""
         return []
+
+    def signals_read(self) -> set[str]:
+        """Names of the signals that the step reads, those of its inner chains left out."""
+        return {f.signal for _, f in followings(self) if not isinstance(f, FollowDial) and f.signal is not None}
+
+    def inner_chains(self) -> Sequence[tuple[str, Sequence[Step]]]:
+        """The chains that the step holds, each with its path below the step."""
+        return ()
+
+    def result_kind_of(self, inner: Sequence[Kind], place: str, incoming: Kind | None) -> Kind | None:
+        """The kind of a step that holds chains, from the kinds these give; None where they do not matter."""
+        return None
 
     def apply(self, context: Context, incoming: Value | None) -> Value:
         """Compute the result for all elements."""
         raise NotImplementedError
+
+
+def same_width(width: int, wanted: int, place: str, what: str) -> None:
+    """BadInput where a vector has fewer parts than are read."""
+    if width <= wanted:
+        raise BadInput(f"The vector that comes has {width} components, so no {what!r}.", place=place, code="wrong_kind")
+
+
+__all__ = [
+    "KIND_WORDS", "Context", "Follow", "FollowColour", "FollowDial", "Kind", "Numbers", "Seed", "SeedNumber", "Share",
+    "Step", "Value", "Wide", "limits", "same_width",
+]  # fmt: skip

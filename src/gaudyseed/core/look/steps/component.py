@@ -11,8 +11,8 @@ from ...buffers import empty
 from ...errors import BadInput
 from ...kernels import components as kernels
 from ...kernels.parallel import over
-from ...population import Population
-from .base import Context, Kind, Step, Value
+from ..scope import Scope
+from .base import Context, Kind, Step, Value, same_width
 
 _AXES = {"x": 0, "y": 1, "z": 2, "red": 0, "green": 1, "blue": 2}
 _DISPLAY = {"hue": kernels.HUE, "saturation": kernels.SATURATION, "value": kernels.VALUE, "luma": kernels.LUMA}
@@ -38,7 +38,7 @@ class Component(Step):
         "oklch_hue", "x", "y", "z", "length",
     ] = Field("hue", title="Part")  # fmt: skip
 
-    def result_kind(self, population: Population, place: str, incoming: Kind | None = None) -> Kind:
+    def result_kind(self, scope: Scope, place: str, incoming: Kind | None = None) -> Kind:
         """A number; the part must belong to what comes in."""
         if (incoming == "vector") != (self.part in _OF_VECTORS):
             fitting = "x, y, z or length" if incoming == "vector" else "hue, saturation, luma, red, chroma and the like"
@@ -54,6 +54,7 @@ class Component(Step):
         if self.part == "length":
             return Value("number", np.linalg.norm(source, axis=1).astype(np.float32))
         if self.part in _AXES:
+            same_width(source.shape[1], _AXES[self.part], f"{context.place}.part", self.part)
             return Value("number", np.ascontiguousarray(source[:, _AXES[self.part]]))
         if self.part == "luminance":
             return Value("number", (source @ np.array(kernels.WEIGHTS)).astype(np.float32))

@@ -8,7 +8,8 @@ import numpy as np
 from pydantic import Field, field_validator
 
 from ...colour.spaces import parse_hex
-from ...population import Population
+from ..follow import FollowDial
+from ..scope import Scope
 from .base import Context, Kind, Step, Value
 
 
@@ -18,22 +19,22 @@ class Constant(Step):
     summary: ClassVar[str] = "one number or colour for all"
 
     step: Literal["constant"]
-    value: float | str = Field(
+    value: float | str | FollowDial = Field(
         0.5, title="Value", description="A number, or a colour as #rrggbb.", union_mode="left_to_right",
         json_schema_extra={"control": "number_or_colour"},
     )  # fmt: skip
 
     @field_validator("value")
     @classmethod
-    def _colour_or_number(cls, value: float | str) -> float | str:
+    def _colour_or_number(cls, value: float | str | FollowDial) -> float | str | FollowDial:
         """Refuse texts that are no colours and numbers out of range."""
         if isinstance(value, str):
             parse_hex(value)
-        elif not abs(value) <= 1e9:
+        elif isinstance(value, float) and not abs(value) <= 1e9:
             raise ValueError("a number within plus or minus 1e9 is wanted")
         return value
 
-    def result_kind(self, population: Population, place: str, incoming: Kind | None = None) -> Kind:
+    def result_kind(self, scope: Scope, place: str, incoming: Kind | None = None) -> Kind:
         """By the value."""
         return "colour" if isinstance(self.value, str) else "number"
 

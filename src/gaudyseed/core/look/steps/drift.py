@@ -2,28 +2,37 @@
 
 from __future__ import annotations
 
-from typing import Any, ClassVar, Literal
+from collections.abc import Callable
+from typing import Annotated, Any, ClassVar, Literal
 
 import numpy as np
 from pydantic import Field
+from pydantic.config import JsonDict
 
 from ...buffers import empty
 from ...kernels import drift as kernels
 from ...kernels.parallel import over
-from ...population import Population
-from .base import Context, Kind, Seed, Step, Value
+from ..follow import Follow
+from ..scope import Scope
+from .base import Context, Kind, Numbers, Seed, SeedNumber, Share, Step, Value
 
 _STREAM = np.uint32(0x44524946)
-#: The part of the range an element gets is offset + gain * u, u in [0, 1).
-_DIRECTIONS = {"around": (-1.0, 2.0), "above": (0.0, 1.0), "below": (0.0, -1.0)}
+_DEGREES: JsonDict = {"unit": "°"}
+_APART: JsonDict = {"when": {"separate": True}}
+_Hue = Annotated[float, Field(ge=0, le=180)]
+_Gamma = Annotated[float, Field(ge=0, le=4)]
+#: The ranges, each with the factor to the kernels' unit.
+RANGES = {"hue": 1 / 360, "saturation": 1.0, "lightness": 1.0, "gamma": 1.0}
 
 
 class Drift(Step):
-    """Hue, saturation and lightness (HSV value) moved by random parts of their ranges.
+    """Hue, saturation, lightness and gamma moved by random parts of their ranges.
 
-    HSV after A. R. Smith 1978 on display-encoded values. Saturation and lightness
-    stay within 0..1 (a lightness above 1 may stay there). A grey has no hue, and
-    its saturation stays 0.
+    In HSV (A. R. Smith 1978, on display-encoded values; lightness is its value) or in
+    OKLCH (Ottosson 2020; a saturation of 1 is a chroma of 0.4). Saturation and lightness
+    stay within 0..1 (a lightness above 1 may stay there). A grey has no hue, and its
+    saturation stays 0. Gamma moves in powers of two, on display-encoded values.
+    ``around`` moves by minus to plus the range, or with ``separate`` by its own low one.
     """
 
     takes: ClassVar[tuple[Kind, ...]] = ("colour",)
@@ -31,34 +40,67 @@ class Drift(Step):
     summary: ClassVar[str] = "a little random change of each colour"
 
     step: Literal["drift"]
-    hue: float = Field(0.0, ge=0, le=180, title="Hue", json_schema_extra={"unit": "°"})
-    saturation: float = Field(0.0, ge=0, le=1, title="Saturation")
-    lightness: float = Field(0.0, ge=0, le=1, title="Lightness")
+    space: Literal["hsv", "oklch"] = Field("hsv", title="In")
     direction: Literal["around", "above", "below"] = Field("around", title="Direction")
-    chance: float = Field(
-        1.0, ge=0, le=1, title="Chance", description="The part of the elements that drift at all.",
+    separate: bool = Field(
+        False, title="Separate low and high", description="Give the range below the colour its own width."
+    )
+    hue: _Hue | Follow = Field(0.0, title="Hue", json_schema_extra=_DEGREES)
+    hue_below: _Hue | Follow = Field(0.0, title="Hue, below", json_schema_extra={**_DEGREES, **_APART})
+    saturation: Share | Follow = Field(0.0, title="Saturation")
+    saturation_below: Share | Follow = Field(0.0, title="Saturation, below", json_schema_extra=_APART)
+    lightness: Share | Follow = Field(0.0, title="Lightness")
+    lightness_below: Share | Follow = Field(0.0, title="Lightness, below", json_schema_extra=_APART)
+    gamma: _Gamma | Follow = Field(0.0, title="Gamma", description="In powers of two: 1 halves or doubles it.")
+    gamma_below: _Gamma | Follow = Field(0.0, title="Gamma, below", json_schema_extra=_APART)
+    chance: Share | Follow = Field(
+        1.0, title="Chance", description="The part of the elements that drift at all.",
         json_schema_extra={"unit": "share"},
     )  # fmt: skip
-    seed: int = Seed
+    seed: SeedNumber = Seed
 
-    def depends_on(self, population: Population) -> list[Any]:
+    def still(self, name: str) -> bool:
+        """Whether a range is 0, so that nothing moves in it."""
+        sides = [] if self.direction == "below" and self.separate else [getattr(self, name)]
+        if self.separate and self.direction != "above":
+            sides.append(getattr(self, f"{name}_below"))
+        return all(side == 0 for side in sides)
+
+    def depends_on(self, scope: Scope) -> list[Any]:
         """The element keys."""
-        stable = population.attributes.get("id")
-        return [stable.digest if stable else population.count]
+        return [scope.population.key_digest]
+
+    def _base_and_span(self, context: Context, name: str, unit: float) -> tuple[Numbers, Numbers]:
+        """What an element's part of a range begins at, and how wide the range is."""
+        above = context.numbers(self, name)
+        below = context.numbers(self, f"{name}_below") if self.separate else above
+        nothing = context.numbers_of(0.0, (0.0, 0.0))
+
+        def scaled(of: Numbers, by: float) -> Numbers:
+            return lambda a, b: of(a, b) * np.float32(by)
+
+        if self.direction == "above":
+            return nothing, scaled(above, unit)
+        if self.direction == "below":
+            return nothing, scaled(below, -unit)
+        span: Callable[[int, int], np.ndarray] = lambda a, b: (above(a, b) + below(a, b)) * np.float32(unit)  # noqa: E731
+        return scaled(below, -unit), span
 
     def apply(self, context: Context, incoming: Value | None) -> Value:
         """(n, 3) linear float32."""
-        assert incoming is not None
+        assert incoming is not None and isinstance(self.seed, int)
         colours = incoming.array
         low, high = context.population.keys
         out = empty(colours.shape)
-        offset, gain = _DIRECTIONS[self.direction]
         seed = np.uint32(self.seed)
+        kernel = kernels.drift_hsv if self.space == "hsv" else kernels.drift_oklch
+        ranges = [n for name, unit in RANGES.items() for n in self._base_and_span(context, name, unit)]
+        chance, bend = context.numbers(self, "chance"), not self.still("gamma")
 
         def work(a: int, b: int) -> None:
-            kernels.drift_hsv(
-                colours[a:b].reshape(-1), low[a:b], high[a:b], seed, _STREAM, self.hue / 360, self.saturation,
-                self.lightness, offset, gain, self.chance, out[a:b].reshape(-1),
+            kernel(
+                colours[a:b].reshape(-1), low[a:b], high[a:b], seed, _STREAM, *(of(a, b) for of in ranges),
+                chance(a, b), bend, out[a:b].reshape(-1),
             )  # fmt: skip
 
         over(len(out), work, context.check)

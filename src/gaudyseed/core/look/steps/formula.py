@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Mapping
 from typing import Any, ClassVar, Literal
 
 import numpy as np
@@ -14,7 +14,8 @@ from ...formula import Formula as Parsed
 from ...formula import Lookup, parse_formula
 from ...kernels import hashing
 from ...kernels.parallel import over
-from ...population import Population
+from ...names import nearest
+from ..scope import Scope
 from .base import Context, Kind, Step, Value
 
 #: Larger than usual: each part of a formula costs a call for each chunk.
@@ -25,10 +26,10 @@ BUILT_IN = ("index", "count", "frame", "seconds")
 
 
 class Formula(Step):
-    """Arithmetic over attributes and index, count, frame, seconds; random(seed) per element.
+    """Arithmetic over attributes, signals, dials and index, count, frame, seconds; random(seed) per element.
 
     Comparisons give 1 or 0. Results that are no number (a division by zero) become 0.
-    An attribute goes before a built-in name.
+    An attribute goes before a signal, a dial and a built-in name.
     """
 
     summary: ClassVar[str] = "arithmetic over the values that elements carry"
@@ -45,30 +46,50 @@ class Formula(Step):
         parse_formula(text)
         return text
 
-    def _parsed(self, population: Population, place: str) -> Parsed:
+    def _parsed(self, scope: Scope, place: str) -> Parsed:
         """The formula with all its names found."""
         parsed = parse_formula(self.text)
         for name in parsed.names:
-            if name in population.attributes:
-                column = population.attribute(name, f"{place}.text")
+            if name in scope.population.attributes:
+                column = scope.attribute(name, f"{place}.text")
                 if column.kind == "text":
                     raise BadInput(
                         f"At character {parsed.place_of(name)}: {name!r} holds texts, which have no arithmetic.",
                         place=f"{place}.text", code="wrong_kind",
                     )  # fmt: skip
+            elif name in scope.signals:
+                scope.signal_kind(name, f"{place}.text")
+            elif name in scope.dials:
+                if isinstance(scope.dials[name].value, str):
+                    raise BadInput(
+                        f"At character {parsed.place_of(name)}: the dial {name!r} is a colour without arithmetic.",
+                        place=f"{place}.text", code="wrong_kind",
+                    )  # fmt: skip
             elif name not in BUILT_IN:
-                try:
-                    population.attribute(name)
-                except BadInput as error:
-                    sentence = f"At character {parsed.place_of(name)}: {error.sentence}"
-                    raise BadInput(sentence, place=f"{place}.text", code="unknown_attribute") from None
+                known = [*scope.population.attributes, *scope.signals, *scope.dials]
+                hint, _ = nearest(name, known)
+                raise BadInput(
+                    f"At character {parsed.place_of(name)}: No attribute, signal or dial is called {name!r} here. "
+                    f"{hint}",
+                    place=f"{place}.text", code="unknown_attribute",
+                )  # fmt: skip
         return parsed
 
-    def result_kind(self, population: Population, place: str, incoming: Kind | None = None) -> Kind:
+    def signals_read(self) -> set[str]:
+        """All its names; those that are no signals do not count."""
+        return set(parse_formula(self.text).names)
+
+    def result_kind(self, scope: Scope, place: str, incoming: Kind | None = None) -> Kind:
         """Tried on one element: a number or a vector of three."""
-        parsed = self._parsed(population, place)
+        parsed = self._parsed(scope, place)
+        one = min(scope.population.count, 1)
+        stand_ins = {
+            name: Value("number", np.zeros(one if scope.signal_kind(name, place) == "number" else (one, 3), np.float32))
+            for name in parsed.names
+            if name in scope.signals and name not in scope.population.attributes
+        }
         try:
-            found = parsed.over(_lookup(population), 0, min(population.count, 1))
+            found = parsed.over(_lookup(scope, stand_ins), 0, one)
         except BadInput as error:
             raise BadInput(error.sentence, place=f"{place}.text", code=error.code) from None
         if found.ndim == 2 and found.shape[1] != 3:
@@ -79,35 +100,36 @@ class Formula(Step):
             )  # fmt: skip
         return "vector" if found.ndim == 2 else "number"
 
-    def depends_on(self, population: Population) -> list[Any]:
-        """The columns that it reads, and the element keys."""
-        names = parse_formula(self.text).names
+    def depends_on(self, scope: Scope) -> list[Any]:
+        """The columns and dials that it reads, and the element keys."""
+        names, population = parse_formula(self.text).names, scope.population
         columns = [population.attributes[n].digest for n in names if n in population.attributes]
-        stable = population.attributes.get("id")
-        return [columns, stable.digest if stable else "", population.count]
+        dials = [scope.dials[n].value for n in names if n in scope.dials]
+        return [columns, dials, population.key_digest, population.count]
 
     def apply(self, context: Context, incoming: Value | None) -> Value:
         """(n,) or (n, 3) float32, chunk by chunk: no whole-array temporaries."""
-        values = self.value_on(context.population, context.place, context.check)
-        return Value("vector" if values.ndim == 2 else "number", values)
-
-    def value_on(self, population: Population, place: str, check: Callable[[], None] | None = None) -> np.ndarray:
-        """The same without a chain around it."""
-        parsed, lookup = self._parsed(population, place), _lookup(population)
-        kind = self.result_kind(population, place)
-        out = empty((population.count, 3) if kind == "vector" else population.count)
+        parsed, lookup = self._parsed(context.scope, context.place), _lookup(context.scope, context.signals)
+        kind, count = self.result_kind(context.scope, context.place), context.population.count
+        out = empty((count, 3) if kind == "vector" else count)
 
         def work(a: int, b: int) -> None:
             parsed.over(lookup, a, b, out[a:b])
 
-        over(population.count, work, check, CHUNK)
-        return out
+        over(count, work, context.check, CHUNK)
+        return Value(kind, out)
 
 
-def _lookup(population: Population) -> Lookup:
+def _lookup(scope: Scope, signals: Mapping[str, Value]) -> Lookup:
+    population = scope.population
+
     def find(name: str, start: int, stop: int) -> Any:
         if name in population.attributes:
             return population.attributes[name].readable[start:stop]
+        if name in signals:
+            return signals[name].array[start:stop]
+        if name in scope.dials:
+            return np.float32(scope.dials[name].value)
         if name == "index":
             return np.arange(start, stop, dtype=np.float32)
         if name == "count":

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import ClassVar, Literal
+from typing import Annotated, ClassVar, Literal
 
 import numpy as np
 from pydantic import Field
@@ -10,7 +10,17 @@ from pydantic import Field
 from ...buffers import empty
 from ...kernels import shaping
 from ...kernels.parallel import over
-from .base import Context, Kind, Step, Value
+from ..follow import Follow
+from .base import Context, Kind, Numbers, Step, Value
+
+
+def bands_wanted(values: np.ndarray, counts: np.ndarray, of: str, wrap: bool) -> np.ndarray:
+    """Values in units of bands, so that the whole part is the band: of a ``value`` in 0..1 or an ``index``."""
+    if of == "index":
+        return values
+    part = values * counts
+    # 1 belongs to the last band, also where what lies beyond begins anew.
+    return np.where(values == 1, counts - 1, part).astype(np.float32) if wrap else part
 
 
 class Quantise(Step):
@@ -25,7 +35,7 @@ class Quantise(Step):
     summary: ClassVar[str] = "a few equal levels, or whole numbers to ramp places"
 
     step: Literal["quantise"]
-    levels: int = Field(5, ge=1, le=4096, title="Levels")
+    levels: Annotated[int, Field(ge=1, le=4096)] | Follow = Field(5, title="Levels")
     of: Literal["value", "index"] = Field("value", title="From")
     beyond: Literal["hold", "repeat"] = Field("hold", title="Beyond the ends")
 
@@ -33,15 +43,12 @@ class Quantise(Step):
         """(n,) float32 in (0, 1)."""
         assert incoming is not None
         values, out = incoming.array, empty(incoming.array.shape)
-        count, wrap = np.float32(self.levels), self.beyond == "repeat"
-        scale = count if self.of == "value" else np.float32(1)
-        hold_one = self.of == "value" and wrap
+        counts: Numbers = context.numbers(self, "levels")
+        wrap = self.beyond == "repeat"
 
         def work(a: int, b: int) -> None:
-            part = values[a:b] * scale
-            if hold_one:
-                part[values[a:b] == 1] = count - 1
-            shaping.quantise(part, count, wrap, out[a:b])
+            whole = np.floor(counts(a, b))
+            shaping.quantise(bands_wanted(values[a:b], whole, self.of, wrap), whole, wrap, out[a:b])
 
         over(len(out), work, context.check)
         return Value("number", out)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any, ClassVar, Literal
+from typing import Annotated, Any, ClassVar, Literal
 
 import numpy as np
 from pydantic import Field
@@ -11,17 +11,19 @@ from ...buffers import empty
 from ...errors import BadInput
 from ...kernels import hashing
 from ...kernels.parallel import over
-from ...population import Population
-from .base import Context, Kind, Seed, Step, Value
+from ..scope import Scope
+from .base import Context, Kind, Seed, SeedNumber, Step, Value
 
 _STREAM = np.uint32(0x52414E44)
 
 
 class Random(Step):
-    """A number in [0, 1) from the hash of (seed, key): pcg3d, Jarzynski and Olano, JCGT 9(3), 2020.
+    """Numbers in [0, 1) from the hash of (seed, key): pcg3d, Jarzynski and Olano, JCGT 9(3), 2020.
 
     The key is the element's stable id where it has one, else its index; or the
     value of an integer or text attribute, so that equal values get equal numbers.
+    Two or three numbers make a vector. ``linked`` says that steps of one seed agree
+    on purpose.
     """
 
     summary: ClassVar[str] = "a random value for each element"
@@ -32,12 +34,16 @@ class Random(Step):
         description="Each element, or each value of an integer or text attribute.",
         json_schema_extra={"control": "key"},
     )  # fmt: skip
-    seed: int = Seed
+    numbers: Annotated[int, Field(ge=1, le=3)] = Field(1, title="Numbers")
+    seed: SeedNumber = Seed
+    linked: bool = Field(
+        False, title="Linked", description="Meant to give the same values as other random steps of this seed."
+    )
 
-    def _words(self, population: Population, place: str) -> tuple[np.ndarray, np.ndarray]:
+    def _words(self, scope: Scope, place: str) -> tuple[np.ndarray, np.ndarray]:
         if self.per == "element":
-            return population.keys
-        attribute = population.attribute(self.per, f"{place}.per")
+            return scope.population.keys
+        attribute = scope.attribute(self.per, f"{place}.per")
         if attribute.kind not in ("integer", "text"):
             raise BadInput(
                 f"{self.per!r} holds {attribute.kind}s; a random value per attribute wants whole numbers or texts.",
@@ -45,22 +51,32 @@ class Random(Step):
             )  # fmt: skip
         return attribute.key_words
 
-    def result_kind(self, population: Population, place: str, incoming: Kind | None = None) -> Kind:
-        """A number; checks the key."""
+    def result_kind(self, scope: Scope, place: str, incoming: Kind | None = None) -> Kind:
+        """A number or a vector; checks the key."""
         if self.per != "element":
-            self._words(population, place)
-        return "number"
+            self._words(scope, place)
+        return "number" if self.numbers == 1 else "vector"
 
-    def depends_on(self, population: Population) -> list[Any]:
+    def depends_on(self, scope: Scope) -> list[Any]:
         """The keys."""
-        source = population.attributes.get("id" if self.per == "element" else self.per)
-        return [source.digest if source else population.count]
+        if self.per == "element":
+            return [scope.population.key_digest]
+        return [scope.population.attributes[self.per].digest]
 
     def apply(self, context: Context, incoming: Value | None) -> Value:
-        """(n,) float32 in [0, 1)."""
-        low, high = self._words(context.population, context.place)
-        out = empty(context.population.count)
+        """(n,), (n, 2) or (n, 3) float32 in [0, 1). The first number is the same however many there are."""
+        assert isinstance(self.seed, int)
+        low, high = self._words(context.scope, context.place)
         seed = np.uint32(self.seed)
+        if self.numbers > 1:
+            three = empty((context.population.count, 3))
+            over(
+                len(three),
+                lambda a, b: hashing.random_three(low[a:b], high[a:b], seed, _STREAM, three[a:b]),
+                context.check,
+            )
+            return Value("vector", three if self.numbers == 3 else np.ascontiguousarray(three[:, :2]))
+        out = empty(context.population.count)
         over(
             len(out),
             lambda a, b: hashing.random_one(low[a:b], high[a:b], seed, _STREAM, out[a:b]),

@@ -4,13 +4,17 @@ from __future__ import annotations
 
 from typing import ClassVar, Literal
 
-import numpy as np
 from pydantic import Field
+from pydantic.config import JsonDict
 
 from ...buffers import empty
 from ...kernels import shaping
 from ...kernels.parallel import over
-from .base import Context, Kind, Step, Value
+from ..follow import Follow
+from .base import Context, Kind, Numbers, Step, Value, Wide
+
+_ANY = (-1e30, 1e30)
+_TYPED: JsonDict = {"when": {"own": False}}
 
 
 class Range(Step):
@@ -21,28 +25,27 @@ class Range(Step):
 
     step: Literal["range"]
     own: bool = Field(False, title="Use the data's own range")
-    from_low: float = Field(0.0, ge=-1e9, le=1e9, title="From")
-    from_high: float = Field(1.0, ge=-1e9, le=1e9, title="to")
-    to_low: float = Field(0.0, ge=-1e9, le=1e9, title="Onto")
-    to_high: float = Field(1.0, ge=-1e9, le=1e9, title="to")
+    from_low: Wide | Follow = Field(0.0, title="From", json_schema_extra=_TYPED)
+    from_high: Wide | Follow = Field(1.0, title="to", json_schema_extra=_TYPED)
+    to_low: Wide | Follow = Field(0.0, title="Onto")
+    to_high: Wide | Follow = Field(1.0, title="to")
     clamp: bool = Field(True, title="Clamp", description="Keep results between the two ends.")
     flip: bool = Field(False, title="Flip", description="Exchange the two ends of the result.")
 
-    def ends(self, values: np.ndarray) -> tuple[float, float]:
-        """The range mapped from: as given, or the least and greatest value."""
-        if self.own and len(values):
-            return float(values.min()), float(values.max())
-        return self.from_low, self.from_high
-
     def apply(self, context: Context, incoming: Value | None) -> Value:
-        """(n,) float32."""
+        """(n,) float32; with ``own``, ``facts`` tells the range."""
         assert incoming is not None
         values, out = incoming.array, empty(incoming.array.shape)
-        low, high = self.ends(values)
-        to = (self.to_high, self.to_low) if self.flip else (self.to_low, self.to_high)
-        over(
-            len(out),
-            lambda a, b: shaping.remap(values[a:b], low, high, to[0], to[1], self.clamp, out[a:b]),
-            context.check,
-        )
-        return Value("number", out)
+        facts = None
+        low, high = context.numbers(self, "from_low"), context.numbers(self, "from_high")
+        if self.own and len(values):
+            facts = {"low": float(values.min()), "high": float(values.max())}
+            low, high = context.numbers_of(facts["low"], _ANY), context.numbers_of(facts["high"], _ANY)
+        ends: list[Numbers] = [context.numbers(self, "to_low"), context.numbers(self, "to_high")]
+        first, last = reversed(ends) if self.flip else ends
+
+        def work(a: int, b: int) -> None:
+            shaping.remap(values[a:b], low(a, b), high(a, b), first(a, b), last(a, b), self.clamp, out[a:b])
+
+        over(len(out), work, context.check)
+        return Value("number", out, facts=facts)

@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from typing import Any, ClassVar, Literal
+from typing import Annotated, Any, ClassVar, Literal
 
 import numpy as np
 from pydantic import Field
 
 from ...kernels import spreading as kernels
-from ...population import Population
-from .base import Context, Kind, Seed, Step, Value
+from ..follow import FollowDial
+from ..scope import Scope
+from .base import Context, Kind, Seed, SeedNumber, Step, Value
 
 _PASSES, _TRIES, _RANK, _SAMPLE = 12, 32, 6, 256
 
@@ -27,16 +28,18 @@ class Spread(Step):
     elementwise: ClassVar[bool] = False
 
     step: Literal["spread"]
-    bands: int = Field(5, ge=2, le=64, title="Bands", description="Equal bands that neighbours should not share.")
-    seed: int = Seed
+    bands: Annotated[int, Field(ge=2, le=64)] | FollowDial = Field(
+        5, title="Bands", description="Equal bands that neighbours should not share."
+    )
+    seed: SeedNumber = Seed
 
-    def depends_on(self, population: Population) -> list[Any]:
+    def depends_on(self, scope: Scope) -> list[Any]:
         """The places."""
-        return [population.attributes["position"].digest]
+        return [scope.population.attributes["position"].digest]
 
     def apply(self, context: Context, incoming: Value | None) -> Value:
         """(n,) float32; ``facts`` counts the pairs of neighbours that are alike, before and after."""
-        assert incoming is not None
+        assert incoming is not None and isinstance(self.bands, int) and isinstance(self.seed, int)
         values = incoming.array
         if len(values) < 3:
             return Value("number", values, facts={"pairs": 0, "alike_before": 0, "alike_after": 0})

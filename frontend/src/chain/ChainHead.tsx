@@ -1,0 +1,161 @@
+/** Which chain is shown: a layer's paint or mask, a signal, or one held by a step; and what can be done with it. */
+import { ArrowLeft, Plus, Trash2 } from "lucide-react";
+import { useState } from "react";
+import { json, type Look } from "../api/client";
+import { layerOf, layersOf, maskOf, outerOf, paintOf, signalChain, signalOf, withAt, withLayer } from "../state/edits";
+import { chooseChain, editLook, NONE, useStore } from "../state/store";
+import { IconButton } from "../widgets/Button";
+import { fresh } from "./fresh";
+import { STEP_WORDS } from "./words";
+
+export function ChainHead({ look, chain }: { look: Look; chain: string }) {
+  const outer = outerOf(chain);
+  if (outer) return <Inner look={look} chain={chain} outer={outer} />;
+  const signal = signalOf(chain);
+  if (signal !== null) return <SignalHead key={look.signals[signal]?.name} look={look} index={signal} />;
+  const index = layerOf(chain);
+  const layer = index === null ? undefined : layersOf(look)[index];
+  if (!layer || index === null) return null;
+  const mask = chain === maskOf(index);
+  return (
+    <div className="-mb-1 flex items-center gap-2">
+      <div role="tablist" aria-label={`Chains of ${layer.name}`} className="flex rounded-md bg-well p-[2px]">
+        {(["Paint", "Mask"] as const).map((name) => {
+          const on = (name === "Mask") === mask;
+          return (
+            <button
+              key={name}
+              type="button"
+              role="tab"
+              aria-selected={on}
+              className={`h-5.5 cursor-pointer rounded px-3 text-xs ${on ? "bg-panel font-semibold" : "text-soft hover:text-ink"}`}
+              onClick={() => {
+                if (name === "Mask" && !layer.mask) {
+                  editLook("Add a mask", (l) => withLayer(l, index, (x) => ({ ...x, mask: [fresh("random", "")] })));
+                }
+                chooseChain(name === "Mask" ? maskOf(index) : paintOf(index), name === "Mask" ? 0 : null);
+              }}
+            >
+              {name === "Mask" && !layer.mask ? "Add a mask" : name}
+            </button>
+          );
+        })}
+      </div>
+      <span className="truncate text-soft">{mask ? "0 hides the layer, 1 shows it" : ""}</span>
+      {mask && (
+        <span className="ml-auto">
+          <IconButton
+            label="Remove the mask"
+            onClick={() => {
+              editLook("Remove the mask", (l) => withLayer(l, index, (x) => ({ ...x, mask: null })));
+              chooseChain(paintOf(index));
+            }}
+          >
+            <Trash2 size={13} />
+          </IconButton>
+        </span>
+      )}
+    </div>
+  );
+}
+
+/** Back to the chain that holds the step that holds this one. */
+function Inner({ look, chain, outer }: { look: Look; chain: string; outer: { chain: string; step: number } }) {
+  const number = /\.chains\[(\d+)\]$/.exec(chain)?.[1];
+  const holder = (outer && chainStep(look, outer)) ?? "choose";
+  return (
+    <div className="-mb-1 flex items-center gap-1.5">
+      <IconButton label="Back to the outer chain" onClick={() => chooseChain(outer.chain, outer.step)}>
+        <ArrowLeft size={14} />
+      </IconButton>
+      <span className="text-soft">{STEP_WORDS[holder].title} ·</span>
+      <span className="font-semibold">{number === undefined ? "the other chain" : `chain ${Number(number) + 1}`}</span>
+    </div>
+  );
+}
+
+function chainStep(look: Look, at: { chain: string; step: number }) {
+  const keys = `${at.chain}[${at.step}]`.replaceAll("]", "").split(/[.[]/);
+  // oxlint-disable-next-line no-explicit-any
+  return keys.reduce<any>((held, key) => held?.[key], look)?.step as keyof typeof STEP_WORDS | undefined;
+}
+
+function SignalHead({ look, index }: { look: Look; index: number }) {
+  const signal = look.signals[index];
+  const [name, setName] = useState<string | null>(null);
+  const [wrong, setWrong] = useState("");
+  if (!signal) return null;
+
+  async function rename() {
+    const wanted = name?.trim();
+    if (!wanted || wanted === signal!.name) return setName(null);
+    const { scene, chosen } = useStore.getState();
+    try {
+      const body = { scene, population: chosen, old: signal!.name, new: wanted };
+      const answer = await json<{ look: Look }>("POST", "/signal-names", body);
+      editLook(`Rename ${signal!.name} to ${wanted}`, () => answer.look);
+      setName(null);
+    } catch (error) {
+      setWrong((error as Error).message);
+    }
+  }
+
+  return (
+    <div className="-mb-1">
+      <div className="flex items-center gap-2">
+        <IconButton label="Back to the layers" onClick={() => chooseChain(paintOf(layersOf(look).length - 1))}>
+          <ArrowLeft size={14} />
+        </IconButton>
+        <span className="text-soft">Signal</span>
+        <input
+          className="field min-w-0 grow font-semibold"
+          aria-label="Name of the signal"
+          aria-invalid={wrong !== ""}
+          value={name ?? signal.name}
+          onChange={(e) => {
+            setName(e.target.value);
+            setWrong("");
+          }}
+          onBlur={() => void rename()}
+          onKeyDown={(e) => {
+            if (e.key === "Enter") void rename();
+            if (e.key === "Escape") setName(null);
+          }}
+        />
+        <IconButton
+          label={`Remove the signal ${signal.name}`}
+          onClick={() => {
+            editLook("Remove a signal", (l) => ({ ...l, signals: l.signals.filter((_, k) => k !== index) }));
+            chooseChain(paintOf(layersOf(look).length - 1));
+          }}
+        >
+          <Trash2 size={13} />
+        </IconButton>
+      </div>
+      {wrong && (
+        <p role="alert" className="mt-1 font-medium">
+          {wrong}
+        </p>
+      )}
+    </div>
+  );
+}
+
+/** Adds a signal that reads a random value, and shows it. */
+export function AddSignal() {
+  const signals = useStore((s) => s.scene?.populations.find((p) => p.id === s.chosen)?.look.signals ?? NONE);
+  return (
+    <IconButton
+      label="Add a signal"
+      onClick={() => {
+        const taken = new Set(signals.map((s) => s.name));
+        let name = "signal";
+        for (let k = 2; taken.has(name); k++) name = `signal_${k}`;
+        editLook("Add a signal", (l) => withAt(l, "signals", [...l.signals, { name, chain: [fresh("random", "")] }]));
+        chooseChain(signalChain(signals.length), 0);
+      }}
+    >
+      <Plus size={14} />
+    </IconButton>
+  );
+}

@@ -1,0 +1,184 @@
+/** What is done with a whole ramp: how it mixes, its spacing, as text. */
+import { Menu, MenuButton, MenuItem, MenuItems, Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
+import { ArrowLeftRight, ChevronDown, ClipboardPaste, Copy, Equal, Grid2x2, Rows3 } from "lucide-react";
+import { useState } from "react";
+import { json, type Ramp } from "../api/client";
+import { isFollowing } from "../state/follow";
+import { editRamp } from "../state/ramps";
+import { orderedStops } from "../state/edits";
+import { Button } from "../widgets/Button";
+import { Choice } from "../widgets/Choice";
+import { NumberField } from "../widgets/NumberField";
+import { FollowControl } from "./FollowControl";
+import { newStop } from "./fresh";
+import { INTERPOLATIONS, SPACES } from "./words";
+
+interface Props {
+  ramp: Ramp;
+  place: string;
+  onCommit: (ramp: Ramp, label: string) => void;
+}
+
+const options = <T extends string>(words: Record<T, string>, before = "") =>
+  (Object.entries(words) as [T, string][]).map(([value, label]) => ({ value, label: before + label }));
+
+export function RampActions({ ramp, place, onCommit }: Props) {
+  const stepped = ramp.interpolation === "step";
+  const polar = ramp.mix_in === "oklch" || ramp.mix_in === "hsv";
+  return (
+    <div className="mt-2 flex flex-wrap items-center gap-x-1.5 gap-y-1.5 border-t border-line pt-2">
+      <Choice
+        label="Between stops"
+        plain
+        value={ramp.interpolation}
+        options={options(INTERPOLATIONS)}
+        onChange={(interpolation) => onCommit({ ...ramp, interpolation }, "Change what lies between stops")}
+      />
+      {ramp.interpolation === "cardinal" && (
+        <FollowControl
+          title="Tension"
+          how="dial"
+          value={ramp.tension}
+          most={1}
+          otherwise={0}
+          onDraft={() => undefined}
+          onCommit={(tension, label) => onCommit({ ...ramp, tension: tension as Ramp["tension"] }, label)}
+        >
+          <NumberField
+            label="Tension"
+            value={isFollowing(ramp.tension) ? 0 : ramp.tension}
+            min={-1}
+            max={1}
+            width="w-[52px]"
+            onCommit={(tension) => onCommit({ ...ramp, tension }, "Change the tension")}
+          />
+        </FollowControl>
+      )}
+      {!stepped && (
+        <Choice
+          label="Mix in"
+          plain
+          value={ramp.mix_in}
+          options={options(SPACES, "Mixed in ")}
+          onChange={(mix_in) => onCommit({ ...ramp, mix_in }, "Change where colours are mixed")}
+        />
+      )}
+      {!stepped && polar && (
+        <Choice
+          label="Hue"
+          plain
+          value={ramp.hue}
+          options={[
+            { value: "shorter", label: "Shorter way" },
+            { value: "longer", label: "Longer way" },
+          ]}
+          onChange={(hue) => onCommit({ ...ramp, hue }, "Change the way round")}
+        />
+      )}
+      <span className="grow" />
+      <Button onClick={() => void editRamp(place, "flip")}>
+        <ArrowLeftRight size={13} aria-hidden />
+        Flip
+      </Button>
+      <Spacing place={place} />
+      <AsText ramp={ramp} onCommit={onCommit} />
+    </div>
+  );
+}
+
+function Spacing({ place }: { place: string }) {
+  const items = [
+    { label: "Space evenly", icon: Rows3, run: () => editRamp(place, "space_evenly") },
+    { label: "Space by share", icon: Equal, run: () => editRamp(place, "space_by_share") },
+    { label: "Snap to 0.05", icon: Grid2x2, run: () => editRamp(place, "snap") },
+  ];
+  return (
+    <Menu>
+      <MenuButton className="button">
+        Space
+        <ChevronDown size={12} aria-hidden />
+      </MenuButton>
+      <MenuItems anchor={{ to: "bottom end", gap: 4 }} className="panel z-40 p-1 shadow-lg outline-none">
+        {items.map(({ label, icon: Icon, run }) => (
+          <MenuItem key={label}>
+            <button type="button" className="menu-item" onClick={() => void run()}>
+              <Icon size={13} aria-hidden />
+              {label}
+            </button>
+          </MenuItem>
+        ))}
+      </MenuItems>
+    </Menu>
+  );
+}
+
+/** The ramp as a hex list with places. */
+export function rampText(ramp: Ramp): string {
+  return ramp.stops
+    .map((s) => `${isFollowing(s.colour) ? "#808080" : s.colour}${isFollowing(s.at) ? "" : ` ${Number((s.at * 100).toFixed(4))}%`}`)
+    .join(", ");
+}
+
+function AsText({ ramp, onCommit }: Omit<Props, "place">) {
+  const [text, setText] = useState<string | null>(null);
+  const [wrong, setWrong] = useState("");
+
+  async function take(close: () => void) {
+    try {
+      const { colours } = await json<{ colours: { colour: string; at: number | null }[] }>("POST", "/colour-texts", { text: text ?? "" });
+      const some = colours.slice(0, 256);
+      const last = ramp.interpolation === "step" ? some.length : Math.max(1, some.length - 1);
+      const placed = some.map((c, k) => ({ at: c.at ?? k / last, stop: newStop(0, c.colour) }));
+      const { stops } = orderedStops(placed, 0);
+      onCommit({ ...ramp, stops: stops.map(({ at, stop }) => ({ ...stop, at })) }, "Paste a ramp");
+      setText(null);
+      close();
+    } catch (error) {
+      setWrong((error as Error).message);
+    }
+  }
+
+  return (
+    <Popover>
+      <PopoverButton className="button" onClick={() => (setText(null), setWrong(""))}>
+        Text
+        <ChevronDown size={12} aria-hidden />
+      </PopoverButton>
+      <PopoverPanel anchor={{ to: "bottom end", gap: 6, padding: 8 }} className="panel z-40 w-80 p-3 shadow-xl outline-none">
+        {({ close }) => (
+          <>
+            <label className="block">
+              <span className="heading">The ramp as text</span>
+              <textarea
+                className="field mt-1 h-auto w-full py-1.5 font-mono text-[11px] leading-relaxed"
+                rows={5}
+                spellCheck={false}
+                value={text ?? rampText(ramp)}
+                onChange={(e) => {
+                  setText(e.target.value);
+                  setWrong("");
+                }}
+              />
+            </label>
+            <p className="mt-0.5 text-[11px] text-soft">Hex codes or CSS colours, separated by anything; places in percent if you like.</p>
+            {wrong && (
+              <p role="alert" className="mt-1 font-medium">
+                {wrong}
+              </p>
+            )}
+            <div className="mt-2 flex justify-end gap-2">
+              <Button onClick={() => void navigator.clipboard?.writeText(rampText(ramp))}>
+                <Copy size={13} aria-hidden />
+                Copy
+              </Button>
+              <Button strong disabled={text === null} onClick={() => void take(close)}>
+                <ClipboardPaste size={13} aria-hidden />
+                Use this text
+              </Button>
+            </div>
+          </>
+        )}
+      </PopoverPanel>
+    </Popover>
+  );
+}

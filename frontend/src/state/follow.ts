@@ -1,0 +1,38 @@
+/** Parameters that follow a signal or a dial. */
+import type { Dial, Follow, FollowColour, FollowDial, Following } from "../api/client";
+
+/** What a parameter may be beside a literal, by the schema's `follow`. */
+export type Follows = "signal" | "dial" | "colour";
+
+export function isFollowing(value: unknown): value is Following {
+  return typeof value === "object" && value !== null && ("dial" in value || "signal" in value);
+}
+
+export function sourceOf(value: Following): string {
+  return ("signal" in value && value.signal) || value.dial || "";
+}
+
+/** The number that stands for a parameter where only one can be drawn. */
+export function drawn(value: number | Follow | FollowDial, dials: Dial[], otherwise = 0.5): number {
+  if (typeof value === "number") return value;
+  const dial = dials.find((d) => d.name === value.dial)?.value;
+  if (typeof dial !== "number") return otherwise;
+  return "low" in value ? value.low + (value.high - value.low) * dial : dial;
+}
+
+/** Follow a source instead of a literal. A signal runs from nothing to the value there was; a dial gives its own. */
+export function following(how: Follows, source: { signal?: string; dial?: string }, literal: unknown, most: number): Following {
+  if (how === "dial") return { dial: source.dial ?? "" } satisfies FollowDial;
+  const named = { signal: source.signal ?? null, dial: source.dial ?? null };
+  if (how === "colour") return named satisfies FollowColour;
+  const value = typeof literal === "number" ? literal : 0;
+  const high = source.dial !== undefined ? 1 : value || (Number.isFinite(most) ? most / 4 : 1);
+  return { ...named, low: 0, high } satisfies Follow;
+}
+
+/** The literal to go back to. */
+export function literalOf(value: Following, dials: Dial[], otherwise: unknown): unknown {
+  const dial = dials.find((d) => d.name === value.dial)?.value;
+  if ("high" in value) return typeof dial === "number" ? value.low + (value.high - value.low) * dial : value.high;
+  return dial ?? otherwise;
+}

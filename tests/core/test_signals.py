@@ -1,0 +1,292 @@
+"""Signals, dials, parameters that follow them, and steps that hold chains."""
+
+from __future__ import annotations
+
+import unittest
+
+import numpy as np
+
+from gaudyseed.core.documents import parse
+from gaudyseed.core.errors import BadInput
+from gaudyseed.core.look.evaluate import Evaluator
+from gaudyseed.core.look.model import Dial, Look
+from gaudyseed.core.look.rename import rename_signal, renamed_in_formula
+from gaudyseed.core.report import Reporter
+from tests.support import FIVE, look_document, points, ramp
+
+WEAR = {"step": "attribute", "name": "wear"}
+GREYS = ramp([0, 1], ["#000000", "#ffffff"], interpolation="linear", mix_in="linear_rgb")
+
+
+def with_signals(signals: dict[str, list], *steps: dict, **layer) -> Look:
+    document = look_document(*steps, **layer)
+    document["signals"] = [{"name": name, "chain": chain} for name, chain in signals.items()]
+    return parse(Look, document)
+
+
+class Case(unittest.TestCase):
+    def setUp(self):
+        self.wear = np.linspace(0, 1, 101)
+        self.population = points(101, wear=self.wear, part=np.arange(101) % 7)
+        self.evaluator = Evaluator()
+
+    def run_look(self, chain: Look, *dials: dict):
+        return self.evaluator.evaluate(self.population, chain, dials=[parse(Dial, d) for d in dials])
+
+    def greys(self, chain: Look, *dials: dict) -> np.ndarray:
+        return self.run_look(chain, *dials).colours[:, 0]
+
+    def refused(self, chain: Look, *dials: dict) -> BadInput:
+        with self.assertRaises(BadInput) as caught:
+            self.run_look(chain, *dials)
+        return caught.exception
+
+
+class Signals(Case):
+    def test_read_in_chains_masks_and_formulas_in_any_order(self):
+        chain = with_signals(
+            {"late": [{"step": "formula", "text": "early * 2 - wear"}], "early": [WEAR]},
+            {"step": "signal", "name": "late"}, GREYS, mask=[{"step": "signal", "name": "early"}],
+        )  # fmt: skip
+        np.testing.assert_allclose(self.greys(chain), self.wear**2 + (1 - self.wear), atol=1e-6)
+
+    def test_a_circle_names_its_members(self):
+        read = lambda name: [{"step": "signal", "name": name}]  # noqa: E731
+        chain = with_signals({"a": read("b"), "b": [{"step": "formula", "text": "c + 1"}], "c": read("a")}, WEAR, GREYS)
+        error = self.refused(chain)
+        self.assertEqual(error.code, "signal_cycle")
+        self.assertIn("'a' reads 'b' reads 'c' reads 'a'", error.sentence)
+        following = {"step": "range", "to_high": {"signal": "self"}}
+        self.assertEqual(self.refused(with_signals({"self": [WEAR, following]}, WEAR, GREYS)).code, "signal_cycle")
+
+    def test_names_that_are_wrong_or_taken(self):
+        missing = self.refused(with_signals({"Wear map": [WEAR]}, {"step": "signal", "name": "wear_map"}, GREYS))
+        self.assertIn("only in case or spacing", missing.sentence)
+        self.assertEqual(missing.fix.operations[0]["value"], "Wear map")
+        self.assertEqual(self.refused(with_signals({"wear": [WEAR]}, WEAR, GREYS)).code, "name_taken")
+        attribute = self.refused(with_signals({"glint": [WEAR]}, {"step": "attribute", "name": "glint"}, GREYS))
+        self.assertEqual(attribute.fix.operations[0]["value"], {"step": "signal", "name": "glint"})
+        near = self.refused(with_signals({}, {"step": "attribute", "name": "Wear"}, GREYS))
+        self.assertEqual(near.fix.operations[0]["value"], "wear")
+        for name in (" a", "a ", 'a"b', "f(x)", ""):
+            with self.assertRaises(BadInput):
+                with_signals({name: [WEAR]}, WEAR, GREYS)
+        with self.assertRaises(BadInput):
+            parse(Look, {"signals": [{"name": "a", "chain": [WEAR]}] * 2})
+
+    def test_computed_once_and_cached(self):
+        chain = with_signals({"s": [WEAR]}, {"step": "signal", "name": "s"}, GREYS)
+        self.assertEqual(len(self.run_look(chain).computed), 3)
+        changed = with_signals({"s": [WEAR, {"step": "even_out"}]}, {"step": "signal", "name": "s"}, GREYS)
+        self.assertEqual(
+            self.run_look(changed).computed,
+            ["signals[0].chain[1]", *(f"lanes.base_colour.layers[0].paint[{k}]" for k in (0, 1))],
+        )
+
+    def test_renamed_everywhere(self):
+        drift = {"step": "drift", "seed": 1, "hue": {"signal": "s", "high": 30}}
+        choose = {"step": "choose", "chains": [[{"step": "signal", "name": "s"}], [WEAR]]}
+        chain = with_signals(
+            {"s": [WEAR], "t": [{"step": "formula", "text": "s*2 + value( 's' ) + size"}]},
+            {"step": "signal", "name": "t"}, choose, GREYS, drift, amount={"signal": "s"},
+        )  # fmt: skip
+        renamed = rename_signal(chain, "s", "worn edge")
+        self.assertEqual(renamed.signals[1].chain[0].text, 'value("worn edge")*2 + value( "worn edge" ) + size')
+        self.assertNotIn('"s"', renamed.model_dump_json())
+        np.testing.assert_array_equal(self.run_look(chain).colours, self.run_look(renamed).colours)
+        self.assertEqual(rename_signal(renamed, "worn edge", "s").signals[0], chain.signals[0])
+        for old, new in (("none", "x"), ("s", "t"), ("s", "")):
+            with self.assertRaises(BadInput):
+                rename_signal(chain, old, new)
+
+    def test_renamed_in_formulas_as_typed(self):
+        for before, after in (
+            ("é + sin + s*s", "é + sin + wear2*wear2"),
+            ("sin(s) + ss", "sin(wear2) + ss"),
+            ('value("s")-s', 'value("wear2")-wear2'),
+        ):
+            self.assertEqual(renamed_in_formula(before, "s", "wear2"), after)
+        self.assertEqual(renamed_in_formula("sin(sin)", "sin", "t"), "sin(t)")
+
+    def test_advised_where_nothing_reads_one(self):
+        chain = with_signals({"lonely": [WEAR], "read": [WEAR]}, {"step": "formula", "text": "read"}, GREYS)
+        found = Reporter(self.evaluator).advisories(self.run_look(chain))
+        self.assertEqual([a["code"] for a in found], ["unread_signal"])
+        self.assertIn("'lonely'", found[0]["sentence"])
+        self.assertEqual(found[0]["fixes"][0]["operations"], [{"op": "remove", "path": "/signals/0"}])
+        amount = with_signals({"read": [WEAR]}, WEAR, GREYS, amount={"signal": "read"})
+        self.assertEqual(Reporter(self.evaluator).advisories(self.run_look(amount)), [])
+
+
+class Following(Case):
+    def test_every_number_of_shaping_steps_for_each_element(self):
+        """Against the steps' own formulas over arrays."""
+        half = np.full(101, 0.5)
+        cases = [
+            ({"step": "range", "to_high": {"signal": "s", "high": 4}, "clamp": False}, half * 4 * self.wear),
+            ({"step": "levels", "gamma": {"signal": "s", "low": 1, "high": 3}}, half ** (1 / (1 + 2 * self.wear))),
+            ({"step": "levels", "gamma": {"signal": "s", "low": -9, "high": -9}}, half ** (1 / 0.01)),
+            ({"step": "mix", "factor": {"signal": "s"}, "chain": [WEAR]}, half + (self.wear - half) * self.wear),
+            ({"step": "quantise", "levels": {"signal": "s", "low": 1, "high": 5}},
+             (np.floor(0.5 * np.floor(1 + 4 * self.wear)) + 0.5) / np.floor(1 + 4 * self.wear)),
+        ]  # fmt: skip
+        for step, wanted in cases:
+            chain = with_signals({"s": [WEAR]}, {"step": "constant", "value": 0.5}, step, {**GREYS, "stops": [
+                {"at": 0, "colour": "#000000"}, {"at": 1, "colour": "#ffffff", "intensity": 1}]})  # fmt: skip
+            place = "lanes.base_colour.layers[0].paint[1]"
+            found = next(r.value.array for r in self.run_look(chain).steps if r.place == place)
+            np.testing.assert_allclose(found, wanted, atol=2e-6, err_msg=str(step))
+
+    def test_a_drift_range_for_each_element(self):
+        colour = {"step": "constant", "value": "#d8452f"}
+        drift = {"step": "drift", "seed": 4, "hue": {"signal": "s", "high": 60}}
+        evaluation = self.run_look(with_signals({"s": [WEAR]}, colour, drift))
+        plain = self.run_look(with_signals({}, colour, {**drift, "hue": 30})).colours
+        np.testing.assert_allclose(evaluation.colours[0], evaluation.layers[0].paint[0].value.array[0], atol=1e-6)
+        np.testing.assert_allclose(evaluation.colours[50], plain[50], atol=1e-5)
+        self.assertGreater(np.abs(evaluation.colours[100] - plain[100]).max(), 1e-3)
+
+    def test_a_stop_whose_colour_comes_from_a_signal(self):
+        tint = [WEAR, ramp([0, 1], ["#ff0000", "#0000ff"], interpolation="linear")]
+        for kind in ("step", "linear", "smooth", "cardinal", "b_spline"):
+            for space in ("oklab", "oklch", "linear_rgb", "display_rgb", "hsv"):
+                stops = [
+                    {"at": 0, "colour": "#102030"},
+                    {"at": 0.6, "colour": {"signal": "tint"}},
+                    {"at": 1, "colour": "#f0d040"},
+                ]
+                paint = {"step": "ramp", "interpolation": kind, "mix_in": space, "stops": stops}
+                evaluation = self.run_look(with_signals({"tint": tint}, {"step": "random", "seed": 3}, paint))
+                for k in (0, 33, 100):
+                    own = evaluation.signal_values["tint"].array[k]
+                    value = evaluation.layers[0].paint[0].value.array[k : k + 1]
+                    ramp_of_one = evaluation.layers[0].paint[1].compiled.step.compiled(evaluation.signal_values)
+                    colours = ramp_of_one.colours.copy()
+                    colours[1] = own
+                    one = type(ramp_of_one)(ramp_of_one.positions, colours, kind, space, holds=ramp_of_one.holds)
+                    np.testing.assert_allclose(
+                        evaluation.colours[k], one.colours_of(value)[0], atol=3e-5, err_msg=f"{kind} {space}"
+                    )
+                Reporter(self.evaluator).steps(evaluation)
+
+    def test_dials_are_numbers_colours_and_seeds(self):
+        chain = with_signals(
+            {}, {"step": "random", "seed": {"dial": "night"}},
+            ramp([0, 0.5], [FIVE[0], {"dial": "glow"}]) | {"tension": {"dial": "low"}},
+            {"step": "drift", "seed": 1, "hue": {"dial": "low", "high": 90}},
+            amount={"dial": "low", "low": 1, "high": 0},
+        )  # fmt: skip
+        dials = [{"name": "night", "value": 42}, {"name": "glow", "value": "#ff8800"}, {"name": "low", "value": 0.25}]
+        plain = with_signals(
+            {}, {"step": "random", "seed": 42}, ramp([0, 0.5], [FIVE[0], "#ff8800"]) | {"tension": 0.25},
+            {"step": "drift", "seed": 1, "hue": 22.5}, amount=0.75,
+        )  # fmt: skip
+        np.testing.assert_array_equal(self.run_look(chain, *dials).colours, self.run_look(plain).colours)
+        for bad, word in (
+            ([], "No dial is called"),
+            ([{"name": "night", "value": 4.5}, *dials[1:]], "follows a dial: 'night'"),
+            ([dials[0], {"name": "glow", "value": 1}, dials[2]], "wants a colour"),
+            ([*dials[:2], {"name": "low", "value": "#ffffff"}], "valid number"),
+            ([*dials[:2], {"name": "low", "value": 7}], "less than or equal"),
+        ):
+            self.assertIn(word, self.refused(chain, *bad).sentence)
+        formula = with_signals({}, {"step": "formula", "text": "wear * low"}, GREYS)
+        np.testing.assert_allclose(self.greys(formula, dials[2]), self.wear * 0.25, atol=1e-6)
+
+    def test_what_cannot_be_followed_is_told(self):
+        cases = [
+            ({"step": "drift", "seed": 1, "hue": {"signal": "nope"}}, "No signal is called 'nope'"),
+            (
+                {"step": "drift", "seed": 1, "hue": {"signal": "tint"}},
+                "wants a number, but the signal 'tint' gives a colour",
+            ),
+        ]
+        for step, sentence in cases:
+            chain = with_signals(
+                {"tint": [{"step": "constant", "value": "#808080"}]}, {"step": "signal", "name": "tint"}, step
+            )
+            self.assertIn(sentence, self.refused(chain).sentence)
+        for wrong in (
+            {},
+            {"signal": "a", "dial": "b"},
+            {"signal": 3},
+            {"sig": "a"},
+            "text",
+            181,
+            {"signal": "a", "low": "x"},
+        ):
+            with self.assertRaises(BadInput) as caught:
+                with_signals({}, WEAR, GREYS, {"step": "drift", "seed": 1, "hue": wrong})
+            self.assertIn("paint[2].hue", caught.exception.place)
+
+
+class Holding(Case):
+    def test_item_i_of_n_takes_chain_i(self):
+        """For every n from 1 to 32; the last item takes the last chain (common practice)."""
+        for n in range(1, 33):
+            population = points(n, item=np.arange(n))
+            chains = [[{"step": "constant", "value": float(k)}] for k in range(n)]
+            chain = with_signals(
+                {"c": [{"step": "attribute", "name": "item"}, {"step": "choose", "of": "index", "chains": chains}]},
+                {"step": "signal", "name": "c"}, GREYS,
+            )  # fmt: skip
+            values = self.evaluator.evaluate(population, chain).signal_values["c"].array
+            np.testing.assert_array_equal(values, np.arange(n))
+
+    def test_values_beyond_and_edges(self):
+        chains = [[{"step": "constant", "value": float(k)}] for k in range(3)]
+        population = points(7, v=np.array([-1, 0, 0.333, 0.334, 1, 1.4, np.nan]))
+        for beyond, wanted in (("hold", [0, 0, 0, 1, 2, 2, 0]), ("repeat", [0, 0, 0, 1, 2, 1, 0])):
+            step = {"step": "choose", "beyond": beyond, "chains": chains}
+            chain = with_signals(
+                {"c": [{"step": "attribute", "name": "v"}, step]}, {"step": "signal", "name": "c"}, GREYS
+            )
+            found = self.evaluator.evaluate(population, chain).signal_values["c"].array
+            np.testing.assert_array_equal(found, wanted, err_msg=beyond)
+
+    def test_kinds_must_agree(self):
+        blue = [{"step": "constant", "value": "#0000ff"}]
+        error = self.refused(with_signals({}, WEAR, {"step": "choose", "chains": [blue, [WEAR]]}))
+        self.assertIn("Chain 1 gives a colour, but chain 2 gives a number", error.sentence)
+        self.assertEqual(error.place, "lanes.base_colour.layers[0].paint[1].chains[1]")
+        self.assertIn(
+            "Both must be", self.refused(with_signals({}, WEAR, {"step": "mix", "chain": blue}, GREYS)).sentence
+        )
+        inner = with_signals({}, WEAR, {"step": "choose", "chains": [[GREYS]]})
+        self.assertEqual(self.refused(inner).place, "lanes.base_colour.layers[0].paint[1].chains[0][0]")
+        with self.assertRaises(BadInput) as caught:
+            with_signals({}, WEAR, {"step": "choose", "chains": [[WEAR], [{"step": "random", "sed": 1}]]})
+        self.assertEqual(caught.exception.place, "lanes.base_colour.layers[0].paint[1].chains[1][0].seed")
+
+    def test_inner_steps_are_counted_cached_and_traced(self):
+        chains = [[{"step": "constant", "value": c}] for c in ("#ff0000", "#00ff00")]
+        chain = with_signals({}, WEAR, {"step": "choose", "chains": chains}, {"step": "mix", "chain": chains[0]})
+        evaluation = self.run_look(chain)
+        reporter = Reporter(self.evaluator)
+        self.assertEqual(len(reporter.steps(evaluation)), 6)
+        self.assertEqual(len(reporter.trace(evaluation, 3)["steps"]), 6)
+        self.assertEqual(self.run_look(chain).computed, [])
+        np.testing.assert_allclose(evaluation.colours[[0, 100]], [[1, 0, 0], [0.5, 0.5, 0]])
+
+
+class Frozen(Case):
+    def test_a_frozen_distribution_does_not_know_the_others(self):
+        """Within the distance of two places, (rank - 0.5) / n of the elements it was taken from (rankdata's)."""
+        from scipy.stats import rankdata
+
+        from gaudyseed.core.look.steps.even_out import frozen_distribution
+
+        values = (np.random.default_rng(3).random(5000) ** 3).astype(np.float32)
+        step = {"step": "even_out", "frozen": frozen_distribution(values)}
+        some = points(400, v=values[:400])
+        chain = with_signals({"e": [{"step": "attribute", "name": "v"}, step]}, {"step": "signal", "name": "e"}, GREYS)
+        found = self.evaluator.evaluate(some, chain).signal_values["e"].array
+        np.testing.assert_allclose(found, ((rankdata(values) - 0.5) / 5000)[:400], atol=1.5 / 512)
+        for frozen in ([], frozen_distribution(np.zeros(9, np.float32))):
+            equal = with_signals(
+                {"e": [WEAR, {"step": "even_out", "frozen": frozen}]}, {"step": "signal", "name": "e"}, GREYS
+            )
+            self.assertTrue(np.isfinite(self.run_look(equal).colours).all())
+        for wrong in ([1.0], [1.0, 0.5], [0.0, float("inf")]):
+            with self.assertRaises((BadInput, ValueError)):
+                with_signals({}, WEAR, {"step": "even_out", "frozen": wrong}, GREYS)
