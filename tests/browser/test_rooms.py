@@ -245,8 +245,6 @@ class Shaping(BrowserCase):
         formula.press("Enter")
         alert = page.get_by_role("alert")
         alert.filter(has_text="At character 29: No attribute, signal or dial is called 'wear'").wait_for()
-            has_text="At character 29: No attribute, signal or dial is called 'wear'"
-        ).wait_for()
 
     def test_spread_tells_how_many_fewer_neighbours_are_alike(self):
         before = self.shares()
