@@ -89,6 +89,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/harmonies": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The colours of a relation, the given one among them. */
+        post: operations["make_harmony"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/imports": {
         parameters: {
             query?: never;
@@ -117,6 +134,144 @@ export interface paths {
         put?: never;
         /** What a PLY or CSV file (the request's body) holds. */
         post: operations["preview_import"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/library": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the library holds; ``?kind=`` keeps one kind. */
+        get: operations["list_library"];
+        put?: never;
+        /** Keep something. */
+        post: operations["keep_item"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/library/{item}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Rename or mark an item. */
+        put: operations["change_item"];
+        post?: never;
+        /** Remove an item. */
+        delete: operations["remove_item"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/palettes/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The palette in a file (the request's body; ``?name=`` tells its kind): PNG grid, design tokens JSON, or text. */
+        post: operations["palette_from_file"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/palettes/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A palette as a PNG grid, hex text, or design tokens. */
+        post: operations["write_palette"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/palettes/nearest": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The two swatches that are hardest to tell apart, for all viewers and with each dichromacy. */
+        post: operations["nearest_pairs"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/palettes/order": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The swatches in another order. */
+        post: operations["order_palette"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/palettes/picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A palette of ``?count=`` colours from a picture (the request's body). */
+        post: operations["palette_from_picture"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/palettes/reroll": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Other colours for the swatches that are not locked. */
+        post: operations["reroll_palette"];
         delete?: never;
         options?: never;
         head?: never;
@@ -339,7 +494,7 @@ export interface components {
              */
             beyond: "hold" | "repeat";
             /** Chains */
-            chains: (components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Formula"] | components["schemas"]["Levels"] | components["schemas"]["Mix"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"])[][];
+            chains: (components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Levels"] | components["schemas"]["Limits"] | components["schemas"]["Mix"] | components["schemas"]["Palette"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"])[][];
         };
         /**
          * ColourList
@@ -701,6 +856,12 @@ export interface components {
              */
             preview: components["schemas"]["Preview"] | null;
             /**
+             * Vision
+             * @description Show the colours as they look with a dichromacy.
+             * @default null
+             */
+            vision: ("protanopia" | "deuteranopia" | "tritanopia") | null;
+            /**
              * Session
              * @default
              */
@@ -867,6 +1028,132 @@ export interface components {
             place: string;
         };
         /**
+         * Grade
+         * @description In this order: gain, hue turn, saturation, value, brightness, contrast, gamma; then the ASC CDL.
+         *
+         *     Gain multiplies linear light; all else works on display-encoded values. Hue turn and
+         *     saturation are the matrices of W3C Filter Effects Level 1 (hueRotate, saturate), brightness and
+         *     contrast its functions (contrast about ``pivot``). Value moves HSV value and keeps hue and
+         *     saturation. Gamma is ``v ** (1 / gamma)``. ASC CDL v1.2: ``(v * slope + offset) ** power`` for
+         *     each channel, then saturation about Rec. 709 luma; not limited to 1.
+         */
+        Grade: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            step: "grade";
+            /**
+             * On
+             * @default true
+             */
+            enabled: boolean;
+            /**
+             * Gain
+             * @description Multiplies linear light.
+             * @default 1
+             */
+            gain: number | components["schemas"]["Follow"];
+            /**
+             * Hue turn
+             * @default 0
+             */
+            hue_turn: number | components["schemas"]["Follow"];
+            /**
+             * Saturation
+             * @default 1
+             */
+            saturation: number | components["schemas"]["Follow"];
+            /**
+             * Value
+             * @default 0
+             */
+            value: number | components["schemas"]["Follow"];
+            /**
+             * Brightness
+             * @default 1
+             */
+            brightness: number | components["schemas"]["Follow"];
+            /**
+             * Contrast
+             * @default 1
+             */
+            contrast: number | components["schemas"]["Follow"];
+            /**
+             * Pivot
+             * @default 0.5
+             */
+            pivot: number | components["schemas"]["Follow"];
+            /**
+             * Gamma
+             * @default 1
+             */
+            gamma: number | components["schemas"]["Follow"];
+            /**
+             * CDL slope
+             * @default [
+             *       1,
+             *       1,
+             *       1
+             *     ]
+             */
+            slope: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * CDL offset
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            offset: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * CDL power
+             * @default [
+             *       1,
+             *       1,
+             *       1
+             *     ]
+             */
+            power: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * CDL saturation
+             * @default 1
+             */
+            cdl_saturation: number;
+        };
+        /**
+         * HarmonyRequest
+         * @description A relation to one colour.
+         */
+        HarmonyRequest: {
+            /** Colour */
+            colour: string;
+            /**
+             * Relation
+             * @enum {string}
+             */
+            relation: "complement" | "analogous" | "triad" | "tetrad" | "split_complement";
+            /**
+             * Space
+             * @default oklch
+             * @enum {string}
+             */
+            space: "oklch" | "hsv";
+        };
+        /**
          * ImportAnswer
          * @description What was stored, with the maker to put into a scene.
          */
@@ -963,6 +1250,55 @@ export interface components {
             attributes: components["schemas"]["ImportedAttribute"][];
         };
         /**
+         * Item
+         * @description One of the library. ``strip`` are colours that stand for a ramp or palette.
+         */
+        Item: {
+            /** Id */
+            id: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "ramp" | "palette" | "chain" | "layer" | "look";
+            /** Name */
+            name: string;
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /** Picture */
+            picture: string;
+            /** Favourite */
+            favourite: boolean;
+            /** Strip */
+            strip: string[];
+        };
+        /**
+         * ItemChange
+         * @description A new name, or a mark.
+         */
+        ItemChange: {
+            /**
+             * Name
+             * @default null
+             */
+            name: string | null;
+            /**
+             * Favourite
+             * @default null
+             */
+            favourite: boolean | null;
+        };
+        /**
+         * ItemList
+         * @description All of them, favourites first.
+         */
+        ItemList: {
+            /** Items */
+            items: components["schemas"]["Item"][];
+        };
+        /**
          * Lane
          * @description The layers that make one material channel, bottom first; off keeps them.
          */
@@ -1011,7 +1347,13 @@ export interface components {
              * @default normal
              * @enum {string}
              */
-            blend: "normal" | "multiply";
+            blend: "normal" | "multiply" | "screen" | "overlay" | "darken" | "lighten" | "colour_dodge" | "colour_burn" | "hard_light" | "soft_light" | "difference" | "exclusion" | "hue" | "saturation" | "colour" | "luminosity" | "add" | "subtract" | "minimum" | "maximum" | "average";
+            /**
+             * Blend in
+             * @default linear
+             * @enum {string}
+             */
+            blend_in: "linear" | "display";
             /**
              * Amount
              * @default 1
@@ -1021,9 +1363,9 @@ export interface components {
              * Mask
              * @default null
              */
-            mask: (components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Formula"] | components["schemas"]["Levels"] | components["schemas"]["Mix"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"])[] | null;
+            mask: (components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Levels"] | components["schemas"]["Limits"] | components["schemas"]["Mix"] | components["schemas"]["Palette"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"])[] | null;
             /** Paint */
-            paint: (components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Formula"] | components["schemas"]["Levels"] | components["schemas"]["Mix"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"])[];
+            paint: (components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Levels"] | components["schemas"]["Limits"] | components["schemas"]["Mix"] | components["schemas"]["Palette"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"])[];
         };
         /**
          * Levels
@@ -1065,6 +1407,45 @@ export interface components {
              * @default 0.5
              */
             pivot: number | components["schemas"]["Follow"];
+        };
+        /**
+         * Limits
+         * @description In this order, on display-encoded values: complement, monochrome, minimum, maximum.
+         *
+         *     Complement turns HSV hue half round; monochrome mixes with Rec. 709 luma; minimum and
+         *     maximum hold each channel.
+         */
+        Limits: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            step: "limits";
+            /**
+             * On
+             * @default true
+             */
+            enabled: boolean;
+            /**
+             * Complement
+             * @default false
+             */
+            complement: boolean;
+            /**
+             * Monochrome
+             * @default 0
+             */
+            monochrome: number | components["schemas"]["Follow"];
+            /**
+             * Minimum
+             * @default 0
+             */
+            minimum: number | components["schemas"]["Follow"];
+            /**
+             * Maximum
+             * @default 1
+             */
+            maximum: number | components["schemas"]["Follow"];
         };
         /**
          * Look
@@ -1109,7 +1490,9 @@ export interface components {
         };
         /**
          * Mix
-         * @description What comes in, mixed with another chain of the same kind: 0 keeps it, 1 gives the other. In linear light.
+         * @description What comes in, blended with another chain of the same kind: a factor of 0 keeps it, 1 gives the blend.
+         *
+         *     Blend modes as for layers, in linear light; those that look at a whole colour want colours.
          */
         Mix: {
             /**
@@ -1127,8 +1510,59 @@ export interface components {
              * @default 0.5
              */
             factor: number | components["schemas"]["Follow"];
+            /**
+             * Blend
+             * @default normal
+             * @enum {string}
+             */
+            blend: "normal" | "multiply" | "screen" | "overlay" | "darken" | "lighten" | "colour_dodge" | "colour_burn" | "hard_light" | "soft_light" | "difference" | "exclusion" | "hue" | "saturation" | "colour" | "luminosity" | "add" | "subtract" | "minimum" | "maximum" | "average";
             /** The other chain */
-            chain: (components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Formula"] | components["schemas"]["Levels"] | components["schemas"]["Mix"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"])[];
+            chain: (components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Levels"] | components["schemas"]["Limits"] | components["schemas"]["Mix"] | components["schemas"]["Palette"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"])[];
+        };
+        /**
+         * NearPair
+         * @description The two swatches that are hardest to tell apart.
+         */
+        NearPair: {
+            /** Vision */
+            vision: string;
+            /** First */
+            first: number;
+            /** Second */
+            second: number;
+            /** Distance */
+            distance: number;
+        };
+        /**
+         * NearPairs
+         * @description For all viewers, and for each dichromacy.
+         */
+        NearPairs: {
+            /** Pairs */
+            pairs: components["schemas"]["NearPair"][];
+        };
+        /**
+         * NewItem
+         * @description Something to keep.
+         */
+        NewItem: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "ramp" | "palette" | "chain" | "layer" | "look";
+            /** Name */
+            name: string;
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /**
+             * Picture
+             * @description A data URL of a small picture, or empty.
+             * @default
+             */
+            picture: string;
         };
         /**
          * NewScene
@@ -1136,6 +1570,76 @@ export interface components {
          */
         NewScene: {
             document: components["schemas"]["Scene"];
+        };
+        /**
+         * OrderRequest
+         * @description Another order.
+         */
+        OrderRequest: {
+            /** Swatches */
+            swatches: components["schemas"]["Swatch"][];
+            /**
+             * Columns
+             * @default 8
+             */
+            columns: number;
+            /**
+             * Order
+             * @enum {string}
+             */
+            order: "grid" | "hue" | "lightness" | "path";
+        };
+        /**
+         * Palette
+         * @description One whole swatch for each element.
+         *
+         *     A number chooses by position: 0..1 is cut into as many parts as there are swatches,
+         *     equal ones or by their weights (1 belongs to the last). A vector chooses a cell of the
+         *     grid: its first number within the row, its second the row.
+         */
+        Palette: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            step: "palette";
+            /**
+             * On
+             * @default true
+             */
+            enabled: boolean;
+            /**
+             * Name
+             * @default Palette
+             */
+            name: string;
+            /**
+             * Parts
+             * @description Of 0 to 1, for each swatch.
+             * @default equal
+             * @enum {string}
+             */
+            parts: "equal" | "weights";
+            /**
+             * Columns
+             * @default 8
+             */
+            columns: number;
+            /** Swatches */
+            swatches: components["schemas"]["Swatch"][];
+        };
+        /**
+         * PaletteAnswer
+         * @description Swatches, in their order.
+         */
+        PaletteAnswer: {
+            /** Swatches */
+            swatches: components["schemas"]["Swatch"][];
+            /**
+             * Columns
+             * @default 8
+             */
+            columns: number;
         };
         /**
          * PopulationDocument
@@ -1396,6 +1900,27 @@ export interface components {
             flip: boolean;
         };
         /**
+         * RerollRequest
+         * @description Other colours where none are locked.
+         */
+        RerollRequest: {
+            /** Swatches */
+            swatches: components["schemas"]["Swatch"][];
+            /**
+             * Columns
+             * @default 8
+             */
+            columns: number;
+            /** Seed */
+            seed: number;
+            /**
+             * Least
+             * @description Least OKLab distance between any two.
+             * @default 0.08
+             */
+            least: number;
+        };
+        /**
          * Save
          * @description An edit: the whole new document and the revision it began from.
          */
@@ -1648,6 +2173,37 @@ export interface components {
             locked: boolean;
         };
         /**
+         * Swatch
+         * @description One colour of a palette, its weight, and whether it stays when others are drawn anew.
+         */
+        Swatch: {
+            /** Colour */
+            colour: string;
+            /**
+             * Weight
+             * @default 1
+             */
+            weight: number;
+            /**
+             * Locked
+             * @default false
+             */
+            locked: boolean;
+        };
+        /**
+         * SwatchesRequest
+         * @description Swatches to work on.
+         */
+        SwatchesRequest: {
+            /** Swatches */
+            swatches: components["schemas"]["Swatch"][];
+            /**
+             * Columns
+             * @default 8
+             */
+            columns: number;
+        };
+        /**
          * ViewSettings
          * @description How the view shows the scene.
          */
@@ -1666,6 +2222,29 @@ export interface components {
             shading: "finished" | "flat";
         };
         /**
+         * WriteRequest
+         * @description A palette as a file.
+         */
+        WriteRequest: {
+            /** Swatches */
+            swatches: components["schemas"]["Swatch"][];
+            /**
+             * Columns
+             * @default 8
+             */
+            columns: number;
+            /**
+             * Name
+             * @default palette
+             */
+            name: string;
+            /**
+             * Format
+             * @enum {string}
+             */
+            format: "png" | "text" | "tokens";
+        };
+        /**
          * Signal
          * @description A named chain whose result any chain can read.
          */
@@ -1673,7 +2252,7 @@ export interface components {
             /** Name */
             name: string;
             /** Chain */
-            chain: (components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Formula"] | components["schemas"]["Levels"] | components["schemas"]["Mix"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"])[];
+            chain: (components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Levels"] | components["schemas"]["Limits"] | components["schemas"]["Mix"] | components["schemas"]["Palette"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"])[];
         };
         /**
          * Signal
@@ -1867,6 +2446,39 @@ export interface operations {
             };
         };
     };
+    make_harmony: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HarmonyRequest"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PaletteAnswer"];
+                };
+            };
+            /** @description Refused */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
     import_file: {
         parameters: {
             query?: never;
@@ -1912,6 +2524,324 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ImportPreview"];
+                };
+            };
+            /** @description Refused */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    list_library: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ItemList"];
+                };
+            };
+            /** @description Refused */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    keep_item: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewItem"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Item"];
+                };
+            };
+            /** @description Refused */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    change_item: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                item: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ItemChange"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Item"];
+                };
+            };
+            /** @description Refused */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    remove_item: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                item: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Item"];
+                };
+            };
+            /** @description Refused */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    palette_from_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PaletteAnswer"];
+                };
+            };
+            /** @description Refused */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    write_palette: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WriteRequest"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+            /** @description Refused */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    nearest_pairs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SwatchesRequest"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NearPairs"];
+                };
+            };
+            /** @description Refused */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    order_palette: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OrderRequest"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PaletteAnswer"];
+                };
+            };
+            /** @description Refused */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    palette_from_picture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PaletteAnswer"];
+                };
+            };
+            /** @description Refused */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    reroll_palette: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RerollRequest"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PaletteAnswer"];
                 };
             };
             /** @description Refused */

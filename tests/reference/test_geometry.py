@@ -15,7 +15,6 @@ from gaudyseed.core.colour.spaces import display_bytes, parse_hex, saturation, t
 from gaudyseed.core.geometry.frames import orientations
 from gaudyseed.core.geometry.mesh import smooth_normals
 from gaudyseed.core.geometry.surfaces import SURFACES, surface
-from gaudyseed.core.kernels import blending
 from gaudyseed.core.population.makers import ScatterMaker
 from gaudyseed.core.ramp import largest_remainder
 from tests.support import FIVE
@@ -91,22 +90,6 @@ class Surfaces(unittest.TestCase):
         one, two = (ScatterMaker(maker="scatter", count=800, seed=5).make(None).digest for _ in range(2))
         self.assertEqual(one, two)
         self.assertNotEqual(one, ScatterMaker(maker="scatter", count=800, seed=6).make(None).digest)
-
-
-class Blending(unittest.TestCase):
-    """coloraide.compositing, in linear light."""
-
-    def test_against_coloraide(self):
-        rng = np.random.default_rng(4)
-        base, paint = rng.random((60, 3)).astype(np.float32), rng.random((60, 3)).astype(np.float32)
-        for multiply, mode in ((False, "normal"), (True, "multiply")):
-            for amount in (0.0, 0.35, 1.0):
-                out = np.empty_like(base)
-                blending.over(base, paint, np.array([amount], np.float32), multiply, out)
-                for b, p, found in zip(base, paint, out, strict=True):
-                    top = Color("srgb-linear", p.tolist(), amount)
-                    wanted = Color.layer([top, Color("srgb-linear", b.tolist())], blend=mode, space="srgb-linear")
-                    np.testing.assert_allclose(found, wanted.convert("srgb-linear").coords(), atol=2e-6)
 
 
 class Census(unittest.TestCase):

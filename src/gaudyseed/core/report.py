@@ -12,7 +12,9 @@ from .advisories import advise
 from .colour.spaces import to_hex
 from .digest import digest_of
 from .look.evaluate import Evaluation, Evaluator, LayerResult, StepResult
+from .look.steps import Step
 from .look.steps.curve import Curve
+from .look.steps.palette import Palette
 from .look.steps.ramp import Ramp
 
 #: Places at which a curve is drawn.
@@ -61,14 +63,19 @@ class Reporter:
             incoming = self._cached(digest_of("incoming", before.digest), lambda: census.histogram(values, 0.0, 1.0))
             ramp = step.compiled(evaluation.signal_values)
             found["ramp"] = census.of_ramp(replace(ramp, followed={}), incoming, self._stops_of(evaluation, result))
+        if isinstance(step, Palette) and before is not None:
+            count = len(step.swatches)
+            found["palette"] = {"counts": census.group_counts(self._stops_of(evaluation, result))[:count].tolist()}
+            if before.value.kind == "number":
+                found["incoming"] = census.histogram(before.value.array, 0.0, 1.0)
         return found
 
     def _stops_of(self, evaluation: Evaluation, ramp: StepResult) -> np.ndarray:
         """(n,) uint8: the stop that each element counts for."""
         step, before = ramp.compiled.step, ramp.before
-        assert isinstance(step, Ramp) and before is not None
         if ramp.value.stops is not None:
             return ramp.value.stops
+        assert isinstance(step, Ramp) and before is not None
         values = before.value.array
         compiled = step.compiled(evaluation.signal_values)
         return self._cached(digest_of("stops", ramp.digest), lambda: compiled.groups_of(values), len(values))
@@ -76,7 +83,7 @@ class Reporter:
     def groups(self, evaluation: Evaluation) -> Groups:
         """Groups of the finished population.
 
-        The last ramp of the topmost layer that covers everything below it decides;
+        The last ramp or palette of the topmost layer that covers everything below it decides;
         where none does, the last ramp of the lowest layer that has one; where there
         is no ramp at all, elements are grouped by like colours.
         """
@@ -88,10 +95,8 @@ class Reporter:
             if ramp is None:
                 of, count = census.group_by_colour(evaluation.colours)
             else:
-                step = ramp.compiled.step
-                assert isinstance(step, Ramp)
                 of = self._stops_of(evaluation, ramp)
-                count = len(step.stops)
+                count = _choices(ramp.compiled.step)
             counts = census.group_counts(of)[:count].tolist()
             return Groups(of, counts, census.mean_colours(evaluation.colours, of, count), ramp.place if ramp else None)
 
@@ -105,7 +110,8 @@ class Reporter:
         ]
         steps = [[s.digest, s.place, list(s.compiled.signals)] for s in evaluation.steps]
         key = digest_of("advisories", evaluation.population.digest, steps, list(evaluation.signals), layers)
-        return self._cached(key, lambda: [a.document() for a in advise(evaluation, ramps)])
+        groups = self.groups(evaluation)
+        return self._cached(key, lambda: [a.document() for a in advise(evaluation, ramps, groups.place, groups.counts)])
 
     def trace(self, evaluation: Evaluation, element: int) -> dict[str, Any]:
         """One element's value after every step."""
@@ -119,6 +125,8 @@ class Reporter:
                 ramp = result.compiled.step.compiled(evaluation.signal_values)
                 entry["stop"] = int(ramp.groups_of(incoming)[0])
                 entry["at"] = float(incoming[0])
+            elif result.value.stops is not None:
+                entry["stop"] = int(result.value.stops[element])
             steps.append(entry)
         return {
             "element": element,
@@ -169,8 +177,13 @@ def _value_at(result: StepResult, element: int) -> dict[str, Any]:
 
 
 def _last_ramp(layer: LayerResult) -> StepResult | None:
-    found = [s for s in layer.paint if isinstance(s.compiled.step, Ramp)]
+    found = [s for s in layer.paint if isinstance(s.compiled.step, Ramp | Palette)]
     return found[-1] if found else None
+
+
+def _choices(step: Step) -> int:
+    """How many colours a ramp or palette chooses from."""
+    return len(step.stops) if isinstance(step, Ramp) else len(step.swatches) if isinstance(step, Palette) else 0
 
 
 def _deciding_layer(evaluation: Evaluation) -> LayerResult | None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import secrets
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
@@ -16,7 +16,7 @@ from sqlalchemy.engine import Engine
 from sqlalchemy.orm import Session
 
 from ..core.digest import digest_of
-from .tables import ColumnRow, RevisionRow, SceneRow
+from .tables import ColumnRow, LibraryRow, RevisionRow, SceneRow
 
 
 class Missing(LookupError):
@@ -37,6 +37,28 @@ class SceneState:
     document: str
     can_undo: bool
     can_redo: bool
+
+
+@dataclass(frozen=True)
+class LibraryItem:
+    """Something saved for use anywhere; ``document`` is JSON text, ``picture`` a data URL or empty."""
+
+    id: str
+    kind: str
+    name: str
+    document: str
+    picture: str
+    favourite: bool
+
+
+def _library_row(item_id: str, kind: str, name: str, document: str, picture: str) -> LibraryRow:
+    return LibraryRow(
+        id=item_id, kind=kind, name=name, document=document, picture=picture, favourite=False, removed=False
+    )
+
+
+def _item(row: LibraryRow) -> LibraryItem:
+    return LibraryItem(row.id, row.kind, row.name, row.document, row.picture, row.favourite)
 
 
 class Store:
@@ -71,6 +93,46 @@ class Store:
     def _reading(self) -> Iterator[Session]:
         with Session(self.engine.execution_options(reading=True)) as session:
             yield session
+
+    # Library
+
+    def library(self, kind: str = "") -> list[LibraryItem]:
+        """What the library holds, favourites first, then oldest first; of one kind where that is given."""
+        with self._reading() as session:
+            found = select(LibraryRow).where(LibraryRow.removed.is_(False))
+            if kind:
+                found = found.where(LibraryRow.kind == kind)
+            rows = session.scalars(found.order_by(LibraryRow.favourite.desc(), LibraryRow.created, LibraryRow.id))
+            return [_item(row) for row in rows]
+
+    def begin_library(self, items: Iterable[tuple[str, str, str, str]]) -> None:
+        """Put in (id, kind, name, document) whatever is not there and has never been removed."""
+        with self._writing() as session:
+            known = set(session.scalars(select(LibraryRow.id)))
+            for item_id, kind, name, document in items:
+                if item_id not in known:
+                    session.add(_library_row(item_id, kind, name, document, ""))
+
+    def keep(self, kind: str, name: str, document: str, picture: str = "") -> LibraryItem:
+        """Put something into the library."""
+        with self._writing() as session:
+            row = _library_row(secrets.token_hex(8), kind, name, document, picture)
+            session.add(row)
+            session.flush()
+            return _item(row)
+
+    def change_item(
+        self, item_id: str, name: str | None = None, favourite: bool | None = None, removed: bool | None = None
+    ) -> LibraryItem:
+        """Rename, mark or remove an item; Missing where there is none."""
+        with self._writing() as session:
+            row = session.get(LibraryRow, item_id)
+            if row is None or row.removed:
+                raise Missing(f"The library has nothing under {item_id!r}.")
+            row.name = row.name if name is None else name
+            row.favourite = row.favourite if favourite is None else favourite
+            row.removed = row.removed if removed is None else removed
+            return _item(row)
 
     # Scenes
 

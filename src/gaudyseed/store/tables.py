@@ -45,3 +45,17 @@ class ColumnRow(Base):
     digest: Mapped[str] = mapped_column(String(32), primary_key=True)
     data: Mapped[bytes] = mapped_column(LargeBinary)
     created: Mapped[datetime] = mapped_column(default=_now)
+
+
+class LibraryRow(Base):
+    """A saved ramp, palette, chain, layer or look; removed ones are kept, unseen."""
+
+    __tablename__ = "library_item"
+    id: Mapped[str] = mapped_column(String(40), primary_key=True)
+    kind: Mapped[str] = mapped_column(String(20), index=True)
+    name: Mapped[str] = mapped_column(String(100))
+    document: Mapped[str] = mapped_column(Text)
+    picture: Mapped[str] = mapped_column(Text, default="")
+    favourite: Mapped[bool] = mapped_column(default=False)
+    removed: Mapped[bool] = mapped_column(default=False)
+    created: Mapped[datetime] = mapped_column(default=_now)

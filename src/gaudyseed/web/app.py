@@ -6,6 +6,7 @@ from pathlib import Path
 
 from flask import Flask, Response, send_from_directory
 
+from ..core.library import beginnings
 from ..store import Store
 from . import security
 from .api import BLUEPRINTS
@@ -30,6 +31,7 @@ def create_app(store: Store, *, token: str | None = None, hosts: tuple[str, ...]
     app = Flask("gaudyseed", static_folder=None)
     app.config.update(MAX_CONTENT_LENGTH=LARGEST_REQUEST, MAX_FORM_PARTS=16)
     app.json.sort_keys = False  # type: ignore[attr-defined]
+    store.begin_library(beginnings())
     app.extensions["workshop"] = Workshop(store)
     register_errors(app)
     security.protect(app, token, hosts)

@@ -9,14 +9,20 @@ from __future__ import annotations
 from typing import Any
 
 from ..look.evaluate import Evaluation
-from . import colours, drifts, ramps, values
+from . import colours, drifts, layers, ramps, values
 from .base import Advisory
 
 __all__ = ["Advisory", "advise"]
 
 
-def advise(evaluation: Evaluation, counted: dict[str, dict[str, Any]]) -> list[Advisory]:
-    """All advisories of an evaluation; ``counted`` holds the census of each ramp by place."""
+def advise(
+    evaluation: Evaluation, counted: dict[str, dict[str, Any]], place: str | None, counts: list[int]
+) -> list[Advisory]:
+    """All advisories of an evaluation.
+
+    ``counted`` holds the census of each ramp by place; ``place`` and ``counts`` tell the ramp or
+    palette that decides the shares, and them.
+    """
     found: list[Advisory] = []
     for result in evaluation.steps:
         found += values.of_step(evaluation, result)
@@ -26,4 +32,7 @@ def advise(evaluation: Evaluation, counted: dict[str, dict[str, Any]]) -> list[A
             found += ramps.of_ramp(result, counted[result.place])
     found += values.of_seeds(evaluation)
     found += values.of_signals(evaluation)
+    found += layers.of_layers(evaluation)
+    found += layers.of_result(evaluation)
+    found += layers.of_groups(place, counts, evaluation)
     return found

@@ -9,12 +9,18 @@ from ..errors import Fix
 from ..look.evaluate import StepResult
 from ..look.scope import pointer
 from ..look.steps.component import Component
-from .base import Advisory, put
+from ..look.steps.grade import Grade
+from .base import Advisory, grey_part, put
 
 
 def of_step(result: StepResult) -> Iterator[Advisory]:
-    """Hue read from greys."""
+    """Hue read from greys, or turned on them."""
     step, before = result.compiled.step, result.before
+    if isinstance(step, Grade) and step.hue_turn != 0 and before is not None and grey_part(before.value.array) > 0.999:
+        yield Advisory(
+            "hue_turn_of_greys", result.place, "Every incoming colour is a grey, so turning the hue changes nothing.",
+            (Fix("Leave the hue", [put(f"{pointer(result.place)}/hue_turn", 0.0)]),),
+        )  # fmt: skip
     if not isinstance(step, Component) or step.part not in ("hue", "oklch_hue") or before is None:
         return
     grey = int((saturation(before.value.array) < 1e-3).sum()) if len(before.value.array) else 0

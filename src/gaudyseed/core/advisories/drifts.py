@@ -4,11 +4,18 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+import numpy as np
+
+from ..colour.spaces import linear_to_oklab
 from ..errors import Fix
 from ..look.evaluate import Evaluation, StepResult
 from ..look.scope import pointer
 from ..look.steps.drift import RANGES, Drift
-from .base import Advisory, grey_part, put
+from ..look.steps.ramp import Ramp
+from .base import Advisory, grey_part, put, sample
+
+#: Bands overlap too much where more elements than this lie nearer to another stop.
+MOST_OVERLAP = 0.5
 
 
 def of_step(evaluation: Evaluation, result: StepResult) -> Iterator[Advisory]:
@@ -30,6 +37,42 @@ def of_step(evaluation: Evaluation, result: StepResult) -> Iterator[Advisory]:
         )  # fmt: skip
     else:
         yield from _of_greys(step, place, before)
+        yield from _of_width(evaluation, step, result)
+
+
+def _of_width(evaluation: Evaluation, step: Drift, result: StepResult) -> Iterator[Advisory]:
+    """Drift so wide that most elements look like another band of the ramp before it."""
+    earlier = result.before
+    while earlier is not None and not isinstance(earlier.compiled.step, Ramp):
+        earlier = earlier.before
+    if earlier is None or earlier.before is None or not len(result.value.array):
+        return
+    ramp = earlier.compiled.step
+    assert isinstance(ramp, Ramp)
+    if len(ramp.stops) < 2:
+        return
+    compiled = ramp.compiled(evaluation.signal_values)
+    labs = linear_to_oklab(compiled.colours)
+    chosen = compiled.groups_of(np.ascontiguousarray(sample(earlier.before.value.array)))
+    drifted = linear_to_oklab(sample(result.value.array))
+    nearest = np.linalg.norm(drifted[:, None] - labs[None], axis=2).argmin(axis=1)
+    # Only where drift did it: colours that lay nearest to another stop before it do not count.
+    plain = linear_to_oklab(sample(earlier.value.array))
+    true = np.linalg.norm(plain[:, None] - labs[None], axis=2).argmin(axis=1) == chosen
+    part = float((nearest != chosen)[true].mean()) if true.any() else 0.0
+    if part > MOST_OVERLAP:
+        at = pointer(result.place)
+        names = [f"{name}{side}" for name in RANGES for side in ("", "_below")]
+        halved = [
+            put(f"{at}/{n}", getattr(step, n) / 2)
+            for n in names
+            if isinstance(getattr(step, n), float) and getattr(step, n) > 0
+        ]
+        yield Advisory(
+            "drift_too_wide", result.place,
+            f"Drift is so wide that {100 * part:.0f} % of the elements look like another colour of the ramp.",
+            (Fix("Halve the ranges", halved),) if halved else (),
+        )  # fmt: skip
 
 
 def _of_greys(step: Drift, place: str, before: StepResult) -> Iterator[Advisory]:

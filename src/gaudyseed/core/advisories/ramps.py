@@ -11,6 +11,7 @@ from ..errors import Fix
 from ..look.evaluate import StepResult
 from ..look.scope import pointer
 from ..look.steps.even_out import EvenOut
+from ..look.steps.ramp import Ramp
 from ..look.steps.range import Range
 from .base import Advisory, put
 
@@ -20,16 +21,90 @@ EVEN = EvenOut(step="even_out").model_dump(mode="json")
 
 LEAST_REACHED = 0.60
 MOST_CLIPPED = 0.05
+#: Stops nearer than this stand for an edge.
+HARD_EDGE = 0.005
+#: A share may differ from its band's width by this much.
+SHARE_AWAY = 0.05
 
 
 def of_ramp(result: StepResult, ramp: dict[str, Any]) -> Iterator[Advisory]:
-    """Values that do not use the ramp well; ``ramp`` is its census."""
-    incoming, place = ramp["incoming"], result.place
-    counts = np.array(incoming["bins"])
-    outside = incoming["below"] + incoming["above"]
-    total = int(counts.sum()) + outside
+    """Values that do not use the ramp well, and stops that do nothing; ``ramp`` is its census."""
+    step = result.compiled.step
+    assert isinstance(step, Ramp)
+    incoming = ramp["incoming"]
+    total = sum(incoming["bins"]) + incoming["below"] + incoming["above"]
     if total < 2:
         return
+    found = list(_of_values(result.place, ramp, total))
+    yield from found
+    if not found:
+        yield from _of_bands(step, result.place, ramp["counts"], total)
+        yield from _of_unreached(step, result.place, ramp, total)
+    yield from _of_near_stops(step, result.place)
+
+
+def _places(step: Ramp) -> np.ndarray:
+    return np.array([s.at for s in step.stops], np.float64)
+
+
+def _of_near_stops(step: Ramp, place: str) -> Iterator[Advisory]:
+    """Two stops so near that they stand for a hard edge."""
+    if step.interpolation == "step":
+        return
+    close = np.flatnonzero(np.diff(_places(step)) < HARD_EDGE).tolist()
+    near = [k for k in close if not step.stops[k].hold]
+    if near:
+        k = near[0]
+        more = f" (and {len(near) - 1} more such pairs)" if len(near) > 1 else ""
+        holds = [put(f"{pointer(place)}/stops/{j}/hold", True) for j in near]
+        yield Advisory(
+            "stops_as_edge", place,
+            f"Stops {k + 1} and {k + 2} stand closer than 0.5 %{more}, which makes a blurred edge. "
+            "A held colour has a hard edge.",
+            (Fix("Make it a band edge", holds),),
+        )  # fmt: skip
+
+
+def _of_unreached(step: Ramp, place: str, ramp: dict[str, Any], total: int) -> Iterator[Advisory]:
+    """Stops between whose neighbours no value lies, or bands without elements."""
+    at, n = _places(step), len(step.stops)
+    bins = np.array(ramp["incoming"]["bins"])
+    centres = (np.arange(len(bins)) + 0.5) / len(bins)
+    unreached = []
+    for k in range(n if n > 1 else 0):
+        low, high = (at[k - 1] if k else -1.0), (at[k + 1] if k + 1 < n else 2.0)
+        inside = ramp["counts"][k] if step.interpolation == "step" else bins[(centres > low) & (centres < high)].sum()
+        if inside == 0 and ramp["counts"][k] == 0 and high - low > 2 / len(bins):
+            unreached.append(k)
+    if unreached:
+        names = ", ".join(str(k + 1) for k in unreached)
+        operations = [{"op": "remove", "path": f"{pointer(place)}/stops/{k}"} for k in reversed(unreached)]
+        what = f"Stop {names} is" if len(unreached) == 1 else f"Stops {names} are"
+        yield Advisory(
+            "unreached_stop", place, f"{what} reached by no element.",
+            (Fix("Remove it" if len(unreached) == 1 else "Remove them", operations),),
+        )  # fmt: skip
+
+
+def _of_bands(step: Ramp, place: str, counts: list[int], total: int) -> Iterator[Advisory]:
+    """Shares that are not what the widths of the bands promise. Locked shares were typed and are meant."""
+    if step.interpolation != "step" or len(step.stops) < 2 or any(s.locked for s in step.stops):
+        return
+    widths = np.diff(np.concatenate([[0.0], _places(step)[1:], [1.0]]))
+    away = np.array(counts) / total - widths
+    k = int(np.argmax(np.abs(away)))
+    if abs(away[k]) > SHARE_AWAY:
+        yield Advisory(
+            "shares_uneven", place,
+            f"Band {k + 1} is {100 * widths[k]:.0f} % wide but has {100 * counts[k] / total:.0f} % of the elements, "
+            "because the values are uneven.",
+            (Fix("Even out the values", [put(pointer(place), EVEN)]),),
+        )  # fmt: skip
+
+
+def _of_values(place: str, ramp: dict[str, Any], total: int) -> Iterator[Advisory]:
+    incoming = ramp["incoming"]
+    outside = incoming["below"] + incoming["above"]
     before = pointer(place)
     if incoming["least"] == incoming["greatest"]:
         value = f"{incoming['least']:.4g}"

@@ -80,14 +80,16 @@ def from_space(coordinates: np.ndarray, space: str) -> np.ndarray:
 
 
 def turned(first: np.ndarray, second: np.ndarray, longer: bool) -> tuple[np.ndarray, np.ndarray]:
-    """Two hues in turns made ready to be mixed: a missing one takes the other's, then shorter or longer way round.
+    """Two hues in turns made ready to be mixed: shorter or longer way round, as CSS Color Module Level 4, 12.4 has it.
 
-    CSS Color Module Level 4, 12.4: shorter takes the arc of at most half a turn, longer the other one.
+    A missing hue takes the other's, and then there is no way to go, long or short.
     """
+    missing = np.isnan(first) | np.isnan(second)
     first, second = np.where(np.isnan(first), second, first), np.where(np.isnan(second), first, second)
     first, second = np.nan_to_num(first), np.nan_to_num(second)
-    way = second - first
-    way = way - np.floor(way + 0.5)
+    way = second % 1 - first % 1
     if longer:
-        way = np.where((way > 0) & (way <= 0.5), way - 1, np.where(way < 0, way + 1, way))
-    return first, first + way
+        way = np.where((way > 0) & (way < 0.5), way - 1, np.where((way > -0.5) & (way <= 0), way + 1, way))
+    else:
+        way = np.where(way > 0.5, way - 1, np.where(way < -0.5, way + 1, way))
+    return first, first + np.where(missing, 0, way)

@@ -19,6 +19,7 @@ TABLE = Array(int32, 1, "C", readonly=True)
 _ZERO = np.float32(0.0)
 _ONE = np.float32(1.0)
 _SIX = np.float32(6.0)
+_HALF = np.float32(0.5)
 _FULL_TURN = np.float32(2.0 * np.pi)
 
 #: Cells of the look-up table over 0..1.
@@ -138,11 +139,13 @@ def cubic_ramp(values, positions, table, rows, out):  # type: ignore[no-untyped-
 
 @njit(float32(float32, float32, boolean), inline="always", **OPTIONS)
 def _way(first, second, longer):  # type: ignore[no-untyped-def]
-    way = second - first
-    way = way - np.floor(way + np.float32(0.5))
+    """The way from one hue to another in turns, as CSS Color Module Level 4, 12.4 has it."""
+    way = (second - np.floor(second)) - (first - np.floor(first))
     if longer:
-        way = way - _ONE if way > _ZERO else (way + _ONE if way < _ZERO else way)
-    return way
+        if way > _ZERO and way < _HALF:
+            return way - _ONE
+        return way + _ONE if way > -_HALF and way <= _ZERO else way
+    return way - _ONE if way > _HALF else (way + _ONE if way < -_HALF else way)
 
 
 @njit(void(NUMBERS_IN, NUMBERS_IN, TABLE, COLOURS_IN, Array(float64, 3, "C", readonly=True), COLOURS_IN,

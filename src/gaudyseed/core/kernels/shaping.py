@@ -7,7 +7,6 @@ from numba import njit, void
 from numba.types import Array, boolean, float32
 
 from . import OPTIONS
-from .encoding import FLAT, FLAT_IN
 from .ramps import BLOCK, TABLE, locate
 
 NUMBERS_IN = Array(float32, 1, "C", readonly=True)
@@ -83,12 +82,3 @@ def quantise(values, counts, wrap, out):  # type: ignore[no-untyped-def]
         k = k - np.floor(k / count) * count if wrap else k
         k = min(max(k, np.float32(0.0)), count - np.float32(1.0))
         out[i] = (k + np.float32(0.5)) / count
-
-
-@njit(void(FLAT_IN, FLAT_IN, NUMBERS_IN, FLAT), **OPTIONS)
-def mix(first, second, parts, out):  # type: ignore[no-untyped-def]
-    """Flat rows of ``out.shape[0] // parts.shape[0]`` numbers each: first + (second - first) * part."""
-    width = out.shape[0] // max(parts.shape[0], 1)
-    for i in range(parts.shape[0]):
-        for k in range(width * i, width * (i + 1)):
-            out[k] = first[k] + (second[k] - first[k]) * parts[i]

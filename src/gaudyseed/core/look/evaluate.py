@@ -16,6 +16,7 @@ import numpy as np
 from ..buffers import empty
 from ..cache import ResultCache
 from ..colour.spaces import display_bytes
+from ..colour.vision import simulated
 from ..digest import digest_of
 from ..kernels import blending
 from ..kernels.parallel import over
@@ -145,12 +146,12 @@ class Evaluator:
             below = digest_of("base", population.count)
         return Evaluation(population, tuple(layers), colours, below, run.signals, look.scope, run.computed)
 
-    def display(self, evaluation: Evaluation, check: Callable[[], None] = _never) -> np.ndarray:
-        """(n, 3) uint8 display-encoded finished colours, cached."""
-        key = digest_of("display", evaluation.digest)
+    def display(self, evaluation: Evaluation, check: Callable[[], None] = _never, vision: str = "") -> np.ndarray:
+        """(n, 3) uint8 display-encoded finished colours, cached; as seen with a dichromacy where one is named."""
+        key = digest_of("display", evaluation.digest, vision)
         found = self.cache.get(key)
         if found is None:
-            found = display_bytes(evaluation.colours, check)
+            found = display_bytes(simulated(evaluation.colours, vision) if vision else evaluation.colours, check)
             self.cache.put(key, found, found.nbytes)
         return found
 
@@ -195,12 +196,12 @@ class _Run:
     def blend(self, base: np.ndarray | None, below: str, layer: LayerResult) -> tuple[str, np.ndarray]:
         """The digest and colours after one more layer."""
         document, paint, mask = layer.compiled.layer, layer.paint[-1], layer.mask
-        amount, multiply = document.amount, document.blend == "multiply"
-        if amount == 1 and not mask and not (multiply and base is not None):
-            # Opaque over what lies below, or multiplied with white: the paint itself.
+        amount = document.amount
+        if amount == 1 and not mask and document.blend == "normal":
+            # Opaque over what lies below: the paint itself.
             return paint.digest, paint.value.array
         read = self.signals[amount.signal][-1].digest if isinstance(amount, Follow) and amount.signal else ""
-        settings = [document.blend, amount.model_dump() if isinstance(amount, Follow) else amount]
+        settings = [document.blend, document.blend_in, amount.model_dump() if isinstance(amount, Follow) else amount]
         digest = digest_of("blend", settings, read, below, paint.digest, mask[-1].digest if mask else "")
         found = self.cache.get(digest)
         if found is not None:
@@ -209,10 +210,14 @@ class _Run:
         under = base if base is not None else np.full((count, 3), BASE, np.float32)
         amounts = self._amounts(layer)
         out = empty(under.shape)
-        each, colours = len(amounts) > 1, paint.value.array
+        each, colours = len(amounts) > 1 and count > 1, paint.value.array
+        mode, display = blending.MODES[document.blend], document.blend_in == "display"
 
         def work(a: int, b: int) -> None:
-            blending.over(under[a:b], colours[a:b], amounts[a:b] if each else amounts, multiply, out[a:b])
+            part = amounts[a:b] if each else amounts
+            blending.blend(
+                under[a:b].reshape(-1), colours[a:b].reshape(-1), part, 3, mode, display, out[a:b].reshape(-1)
+            )
 
         over(count, work, self.check)
         self.cache.put(digest, out, out.nbytes)

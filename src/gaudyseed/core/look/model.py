@@ -10,7 +10,7 @@ from ..colour.spaces import parse_hex
 from ..population.makers import Maker
 from .follow import Follow
 from .steps import AnyStep
-from .steps.base import Share, Wide
+from .steps.base import Blend, Share, Wide
 
 MOST_STEPS = 64
 MOST_LAYERS = 32
@@ -32,7 +32,8 @@ class Layer(Document):
 
     name: str = Field("Layer", min_length=1, max_length=100, title="Name")
     enabled: bool = Field(True, title="On")
-    blend: Literal["normal", "multiply"] = Field("normal", title="Blend")
+    blend: Blend = Field("normal", title="Blend")
+    blend_in: Literal["linear", "display"] = Field("linear", title="Blend in")
     amount: Share | Follow = Field(1.0, title="Amount", json_schema_extra={"unit": "share"})
     mask: tuple[AnyStep, ...] | None = Field(None, max_length=MOST_STEPS)
     paint: tuple[AnyStep, ...] = Field(min_length=1, max_length=MOST_STEPS)

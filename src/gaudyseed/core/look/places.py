@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from ..errors import BadInput
+from .evaluate import Evaluation
 from .model import Look
 from .steps import Step
 
@@ -22,3 +23,8 @@ def step_at(look: Look, place: str) -> Step:
     if not isinstance(found, Step):
         raise BadInput(f"There is no step at {place!r}.", place="place", code="unknown_place")
     return found
+
+
+def step_of(evaluation: Evaluation, place: str) -> Step | None:
+    """The step that ran at a place, with its dials put in."""
+    return next((r.compiled.step for r in evaluation.steps if r.place == place), None)

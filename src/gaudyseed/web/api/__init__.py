@@ -1,7 +1,8 @@
 """One blueprint a resource."""
 
-from . import elements, evaluations, exports, imports, populations, ramps, scenes, signals, steps
+from . import elements, evaluations, exports, imports, library, palettes, populations, ramps, scenes, signals, steps
 
 BLUEPRINTS = [
-    m.blueprint for m in (scenes, elements, evaluations, populations, imports, exports, ramps, signals, steps)
+    m.blueprint
+    for m in (scenes, elements, evaluations, populations, imports, exports, ramps, palettes, library, signals, steps)
 ]

@@ -10,6 +10,8 @@ from flask import Blueprint, Response
 from pydantic import BaseModel, ConfigDict, Field
 
 from ...core.buffers import empty
+from ...core.colour.spaces import parse_hex, to_hex
+from ...core.colour.vision import Vision, simulated
 from ...core.errors import BadInput
 from ...core.kernels import encoding
 from ...core.kernels.parallel import over
@@ -40,6 +42,7 @@ class EvaluationRequest(BaseModel):
     census: bool = True
     trace: int | None = Field(None, ge=0)
     preview: Preview | None = Field(None, description="A value to show instead of the result.")
+    vision: Vision | None = Field(None, description="Show the colours as they look with a dichromacy.")
     session: str = Field("", max_length=60)
     sequence: int = Field(0, ge=0)
 
@@ -55,7 +58,7 @@ def evaluate(body: EvaluationRequest) -> Response:
     evaluation = shop.evaluator.evaluate(population, entry.look, check, body.scene.dials)
     groups = shop.reporter.groups(evaluation)
     if body.preview is None:
-        levels = shop.evaluator.display(evaluation, check)
+        levels = shop.evaluator.display(evaluation, check, body.vision or "")
     else:
         levels = preview(evaluation, body.preview.of, body.preview.name, body.preview.scale)
     colours = empty((population.count, 4), np.uint8)
@@ -70,7 +73,7 @@ def evaluate(body: EvaluationRequest) -> Response:
         "count": population.count,
         "computed": evaluation.computed,
         "reused": evaluation.reused,
-        "groups": {"counts": groups.counts, "colours": groups.colours, "place": groups.place},
+        "groups": {"counts": groups.counts, "colours": _seen(groups.colours, body.vision), "place": groups.place},
         "signals": {name: chain[-1].place for name, chain in evaluation.signals.items()},
         "steps": shop.reporter.steps(evaluation) if body.census else {},
         "advisories": shop.reporter.advisories(evaluation) if body.census else [],
@@ -82,3 +85,8 @@ def evaluate(body: EvaluationRequest) -> Response:
         header["trace"] = shop.reporter.trace(evaluation, body.trace)
     header["milliseconds"] = round(1000 * (time.perf_counter() - began), 3)
     return binary.answer(header, {"colours": colours})
+
+
+def _seen(colours: list[str | None], vision: Vision | None) -> list[str | None]:
+    """The colours as they look with a dichromacy."""
+    return [to_hex(simulated(parse_hex(c), vision)) if c and vision else c for c in colours]

@@ -39,15 +39,16 @@ def export(body: ExportRequest) -> Response:
     stem = re.sub(r"[^A-Za-z0-9]+", "-", entry.name).strip("-").lower() or "population"
     if body.format == "look":
         text = json.dumps(entry.look.model_dump(mode="json"), indent=1) + "\n"
-        return _file(text.encode(), f"{stem}.look.json", "application/json")
+        return as_file(text.encode(), f"{stem}.look.json", "application/json")
     shop = workshop()
     population = shop.population(entry.maker)
     evaluation = shop.evaluator.evaluate(population, entry.look, dials=body.scene.dials)
     ending, kind = _KINDS[body.format]
-    return _file(WRITERS[body.format](population, evaluation.colours), f"{stem}.{ending}", kind)
+    return as_file(WRITERS[body.format](population, evaluation.colours), f"{stem}.{ending}", kind)
 
 
-def _file(data: bytes, name: str, kind: str) -> Response:
+def as_file(data: bytes, name: str, kind: str) -> Response:
+    """A file to be saved."""
     response = Response(data, content_type=kind)
     response.headers["Content-Disposition"] = f'attachment; filename="{name}"'
     return response

@@ -24,6 +24,13 @@ Kind = Literal["number", "vector", "colour"]
 #: Words for kinds in sentences.
 KIND_WORDS = {"number": "a number", "vector": "a vector", "colour": "a colour"}
 
+#: How a layer meets what lies below it: W3C Compositing and Blending Level 1, and plain arithmetic.
+Blend = Literal[
+    "normal", "multiply", "screen", "overlay", "darken", "lighten", "colour_dodge", "colour_burn", "hard_light",
+    "soft_light", "difference", "exclusion", "hue", "saturation", "colour", "luminosity", "add", "subtract", "minimum",
+    "maximum", "average",
+]  # fmt: skip
+
 #: Common limits of numbers.
 Share = Annotated[float, Field(ge=0, le=1)]
 Wide = Annotated[float, Field(ge=-1e9, le=1e9)]

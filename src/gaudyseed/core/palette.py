@@ -1,0 +1,182 @@
+"""Palettes: ordered sets of colours, from pictures and text, in several orders."""
+
+from __future__ import annotations
+
+import io
+from collections.abc import Sequence
+from typing import Annotated, Literal
+
+import numpy as np
+from PIL import Image, UnidentifiedImageError
+from pydantic import BaseModel, ConfigDict, Field
+
+from .colour.mixing import oklab_to_oklch
+from .colour.spaces import HEX_PATTERN, decode_srgb, linear_to_oklab, oklab_to_linear, parse_hex, to_hex
+from .errors import BadInput
+from .kernels.palettes import k_means
+
+MOST_SWATCHES = 256
+LARGEST_PICTURE = 64 * 1024 * 1024
+MOST_PIXELS = 80_000_000
+#: A picture is counted on a grid of this many levels a channel before it is clustered.
+LEVELS = 48
+_SIDE = 1536
+_ROUNDS = 64
+
+Order = Literal["grid", "hue", "lightness", "path"]
+
+
+class Swatch(BaseModel):
+    """One colour of a palette, its weight, and whether it stays when others are drawn anew."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    colour: Annotated[str, Field(pattern=HEX_PATTERN)] = Field(title="Colour")
+    weight: Annotated[float, Field(ge=0, le=1e9)] = Field(1.0, title="Weight")
+    locked: bool = Field(False, title="Locked")
+
+
+def linear_of(swatches: Sequence[Swatch]) -> np.ndarray:
+    """(s, 3) linear float64."""
+    return np.array([parse_hex(s.colour) for s in swatches])
+
+
+def lab_of(swatches: Sequence[Swatch]) -> np.ndarray:
+    """(s, 3) OKLab."""
+    return linear_to_oklab(linear_of(swatches))
+
+
+# From a picture
+
+
+def read_picture(data: bytes) -> np.ndarray:
+    """(rows, columns, 3) uint8 of a PNG, JPEG, WebP or GIF, at most 1536 a side; transparent parts over grey.
+
+    Raises
+    ------
+    BadInput
+        For anything else, and for pictures that are too large.
+    """
+    if len(data) > LARGEST_PICTURE:
+        raise BadInput(f"The picture has {len(data) / 2**20:.0f} MB; at most 64 MB are taken.", place="picture")
+    try:
+        with Image.open(io.BytesIO(data), formats=("PNG", "JPEG", "WEBP", "GIF")) as picture:
+            if picture.width * picture.height > MOST_PIXELS:
+                raise BadInput(
+                    f"The picture has {picture.width} x {picture.height} pixels; at most {MOST_PIXELS:,} are taken.",
+                    place="picture",
+                )
+            picture.draft("RGB", (_SIDE, _SIDE))  # a JPEG is decoded at a part of its size where that is enough
+            flat = picture.convert("RGBA") if picture.mode in ("RGBA", "LA", "P", "PA") else picture.convert("RGB")
+            if flat.mode == "RGBA":
+                under = Image.new("RGBA", flat.size, (128, 128, 128, 255))
+                flat = Image.alpha_composite(under, flat).convert("RGB")
+            if max(flat.size) > _SIDE:
+                factor = max(flat.size) // _SIDE + 1
+                flat = flat.reduce(factor)
+            return np.asarray(flat)
+    except BadInput:
+        raise
+    except (UnidentifiedImageError, OSError, ValueError, SyntaxError, Image.DecompressionBombError) as error:
+        raise BadInput(
+            f"This is no picture that can be read ({str(error)[:80] or type(error).__name__}). Use PNG, JPEG or WebP.",
+            place="picture",
+        ) from None
+
+
+def from_picture(pixels: np.ndarray, count: int) -> list[Swatch]:
+    """The ``count`` colours that lie nearest to all pixels: k-means in OKLab, heaviest first.
+
+    Deterministic: pixels are counted on a grid of display levels, the first centre is the
+    mean, each next one the colour that lies worst, then Lloyd's rounds (1982). Fewer swatches
+    come back where the picture has fewer colours. Weights are parts of the pixels.
+    """
+    if not 2 <= count <= 64:
+        raise BadInput(f"{count} colours are asked for; from 2 to 64 can be found.", place="count")
+    flat = pixels.reshape(-1, 3)
+    cells = (flat.astype(np.uint32) * LEVELS) >> 8
+    codes = (cells[:, 0] * LEVELS + cells[:, 1]) * LEVELS + cells[:, 2]
+    numbers = np.bincount(codes, minlength=LEVELS**3)
+    used = np.flatnonzero(numbers)
+    levels = np.arange(256) / 255.0
+    linear = decode_srgb(levels)
+    means = np.stack([np.bincount(codes, weights=linear[flat[:, k]], minlength=LEVELS**3)[used] for k in range(3)], 1)
+    points = np.ascontiguousarray(linear_to_oklab(means / numbers[used][:, None]))
+    weights = numbers[used] / len(flat)
+    centres = _beginnings(points, weights, min(count, len(points)))
+    labels = np.full(len(points), -1, np.int64)
+    k_means(points, weights, centres, labels, _ROUNDS)
+    shares = np.bincount(labels, weights=weights, minlength=len(centres))
+    order = [k for k in np.argsort(-shares, kind="stable") if shares[k] > 0]
+    return [
+        Swatch(colour=to_hex(np.clip(oklab_to_linear(centres[k]), 0, 1)), weight=round(float(shares[k]), 6))
+        for k in order
+    ]
+
+
+def _beginnings(points: np.ndarray, weights: np.ndarray, count: int) -> np.ndarray:
+    """(count, 3): the colour nearest the mean, then each time the one whose weighted squared distance is greatest."""
+    mean = (points * weights[:, None]).sum(axis=0) / weights.sum()
+    chosen = [int(np.argmin(((points - mean) ** 2).sum(axis=1)))]
+    nearest = ((points - points[chosen[0]]) ** 2).sum(axis=1)
+    for _ in range(count - 1):
+        chosen.append(int(np.argmax(nearest * np.sqrt(weights))))
+        nearest = np.minimum(nearest, ((points - points[chosen[-1]]) ** 2).sum(axis=1))
+    return points[chosen].copy()
+
+
+# Orders
+
+
+def ordered(swatches: Sequence[Swatch], order: Order, columns: int = 8) -> list[Swatch]:
+    """The swatches in another order.
+
+    ``grid``: by OKLab lightness into rows of ``columns``, within each row by hue. ``hue`` and
+    ``lightness`` over all. ``path``: a short way through OKLab that begins at the darkest, so
+    that likes lie together (nearest neighbour, then 2-opt, Croes 1958).
+    """
+    labs = lab_of(swatches)
+    lch = oklab_to_oklch(labs)
+    hues = np.nan_to_num(lch[:, 2], nan=-1.0)  # greys first
+    if order == "hue":
+        indices = np.lexsort((lch[:, 0], hues))
+    elif order == "lightness":
+        indices = np.argsort(lch[:, 0], kind="stable")
+    elif order == "grid":
+        light = np.argsort(-lch[:, 0], kind="stable")
+        rows = [light[k : k + columns] for k in range(0, len(light), columns)]
+        indices = np.concatenate([row[np.argsort(hues[row], kind="stable")] for row in rows])
+    else:
+        indices = _short_path(labs)
+    return [swatches[k] for k in indices]
+
+
+def _short_path(labs: np.ndarray) -> np.ndarray:
+    n = len(labs)
+    apart = np.linalg.norm(labs[:, None] - labs[None], axis=2)
+    path, left = [int(np.argmin(labs[:, 0]))], set(range(n))
+    left.discard(path[0])
+    while left:
+        nearest = min(left, key=lambda k: (apart[path[-1], k], k))
+        path.append(nearest)
+        left.discard(nearest)
+    way = np.array(path)
+    for _ in range(20):
+        if not _untangled(way, apart):
+            break
+    return way
+
+
+def _untangled(way: np.ndarray, apart: np.ndarray) -> bool:
+    """One round of 2-opt in place: turn the best stretch round after each place; whether anything became shorter."""
+    better = False
+    for i in range(len(way) - 2):
+        ends = np.arange(i + 2, len(way))
+        after = np.append(way[i + 3 :], -1)
+        now = apart[way[i], way[i + 1]] + np.where(after >= 0, apart[way[ends], after], 0)
+        then = apart[way[i], way[ends]] + np.where(after >= 0, apart[way[i + 1], after], 0)
+        best = int(np.argmin(then - now))
+        if then[best] - now[best] < -1e-12:
+            way[i + 1 : ends[best] + 1] = way[i + 1 : ends[best] + 1][::-1].copy()
+            better = True
+    return better
