@@ -3,6 +3,8 @@ import { Redo2, Search, SunMoon, TriangleAlert, Undo2, X } from "lucide-react";
 import { lazy, Suspense, useEffect, useState } from "react";
 import type { Step } from "./api/client";
 import { commands } from "./commands";
+import { Library } from "./library/Library";
+import { PictureDialog } from "./library/PictureDialog";
 import { ColourLeft, ColourRight } from "./rooms/colour/ColourRoom";
 import { ElementsTable } from "./rooms/gather/ElementsTable";
 import { GatherLeft, GatherRight } from "./rooms/gather/GatherRoom";
@@ -198,6 +200,8 @@ export function App() {
       <CommandSearch open={searching} onClose={() => setSearching(false)} commands={searching ? commands() : []} />
       <SaveProblem />
       <ImportDialog />
+      <Library />
+      <PictureDialog />
       <DropZone />
     </div>
   );

@@ -316,11 +316,13 @@ class Reports(unittest.TestCase):
 
 
 def apply_patch(document, operation):
-    """The two operations of RFC 6902 that fixes use."""
+    """The operations of RFC 6902 that fixes use."""
     *keys, last = operation["path"].split("/")[1:]
     for key in keys:
         document = document[int(key)] if isinstance(document, list) else document[key]
-    if isinstance(document, list):
-        document.insert(int(last), operation["value"])
+    if operation["op"] == "remove":
+        del document[int(last) if isinstance(document, list) else last]
+    elif isinstance(document, list) and operation["op"] == "add":
+        document.insert(len(document) if last == "-" else int(last), operation["value"])
     else:
-        document[last] = operation["value"]
+        document[int(last) if isinstance(document, list) else last] = operation["value"]

@@ -277,3 +277,69 @@ class Doors(ServerCase):
                 response = getattr(self.client, method)(path.replace("{scene}", "none").replace("{name}", "none"))
                 self.assertLess(response.status_code, 500, path)
                 self.assertNotIn(response.status_code, (405,), path)
+
+
+class Library(ServerCase):
+    def test_it_begins_with_ramps_and_palettes_and_keeps_more(self):
+        listed = self.client.get("/api/library").json["items"]
+        self.assertGreaterEqual(sum(i["kind"] == "ramp" for i in listed), 12)
+        self.assertTrue(all(i["strip"] for i in listed))
+        step = self.scene["populations"][0]["look"]["lanes"]["base_colour"]["layers"][0]["paint"][1]
+        kept = self.client.post("/api/library", json={"kind": "ramp", "name": "Mine", "document": step}).json
+        self.assertEqual(len(kept["strip"]), 160)
+        marked = self.client.put(f"/api/library/{kept['id']}", json={"favourite": True, "name": "Ours"}).json
+        self.assertEqual((marked["favourite"], marked["name"]), (True, "Ours"))
+        self.assertEqual(self.client.get("/api/library?kind=ramp").json["items"][0]["id"], kept["id"])
+        for item in (kept["id"], listed[0]["id"]):
+            self.assertEqual(self.client.delete(f"/api/library/{item}").status_code, 200)
+            self.refused(self.client.delete(f"/api/library/{item}"), 404)
+        self.store.begin_library([(listed[0]["id"], "ramp", "Again", "{}")])
+        left = {i["id"] for i in self.client.get("/api/library").json["items"]}
+        self.assertEqual(left, {i["id"] for i in listed[1:]}, "what was removed stays removed")
+
+    def test_what_cannot_be_kept(self):
+        for body in (
+            {"kind": "ramp", "name": "x", "document": {"step": "ramp", "stops": []}},
+            {"kind": "look", "name": "x", "document": {"lanes": {"base": 1}}},
+            {"kind": "song", "name": "x", "document": {}},
+            {"kind": "look", "name": "", "document": {}},
+            {"kind": "look", "name": "x", "document": {}, "picture": "https://example.org/a.png"},
+            {"kind": "look", "name": "x", "document": {}, "picture": "data:image/svg+xml;base64,AAAA"},
+        ):
+            self.refused(self.client.post("/api/library", json=body), 422)
+        look = self.scene["populations"][0]["look"]
+        chain = {"steps": look["lanes"]["base_colour"]["layers"][0]["paint"]}
+        for kind, document in (("look", look), ("chain", chain), ("layer", look["lanes"]["base_colour"]["layers"][0])):
+            body = {"kind": kind, "name": kind, "document": document, "picture": "data:image/png;base64,iVBORw0KGgo="}
+            self.assertEqual(self.client.post("/api/library", json=body).status_code, 200)
+
+
+class Palettes(ServerCase):
+    def test_pictures_files_and_harmonies(self):
+        self.refused(self.client.post("/api/palettes/picture?count=8", data=b"\x89PNG broken"), 422, "no picture")
+        for count in ("1", "65", "x", "", "9" * 9):
+            self.refused(self.client.post(f"/api/palettes/picture?count={count}", data=b""), 422)
+        swatches = [{"colour": c} for c in ("#131f4d", "#0b6a72", "#22a98a", "#f3b13c")]
+        for form, ending in (("png", "png"), ("text", "txt"), ("tokens", "json")):
+            body = {"swatches": swatches, "columns": 2, "name": "Fair / ../x", "format": form}
+            written = self.client.post("/api/palettes/files", json=body)
+            self.assertNotIn("/", written.headers["Content-Disposition"])
+            back = self.client.post(f"/api/palettes/file?name=a.{ending}", data=written.data).json
+            self.assertEqual([s["colour"] for s in back["swatches"]], [s["colour"] for s in swatches])
+        ordered = self.client.post("/api/palettes/order", json={"swatches": swatches, "order": "lightness"}).json
+        self.assertEqual(ordered["swatches"][0]["colour"], "#131f4d")
+        drawn = self.client.post("/api/palettes/reroll", json={"swatches": swatches, "seed": 3, "least": 0.1}).json
+        self.assertEqual(len(drawn["swatches"]), 4)
+        crowded = {"swatches": swatches * 60, "seed": 3, "least": 0.5}
+        self.refused(self.client.post("/api/palettes/reroll", json=crowded), 422, "room")
+        pairs = self.client.post("/api/palettes/nearest", json={"swatches": swatches}).json["pairs"]
+        self.assertEqual([p["vision"] for p in pairs], ["all", "protanopia", "deuteranopia", "tritanopia"])
+        self.assertEqual(self.client.post("/api/palettes/nearest", json={"swatches": swatches[:1]}).json["pairs"], [])
+        triad = self.client.post("/api/harmonies", json={"colour": "#a86a4c", "relation": "triad"}).json
+        self.assertEqual(len(triad["swatches"]), 3)
+        self.refused(self.client.post("/api/harmonies", json={"colour": "red", "relation": "triad"}), 422)
+        self.refused(self.client.post("/api/colour-texts", json={"text": "none here"}), 422, "No colours")
+        seen = self.client.post("/api/evaluations", json={
+            "scene": self.scene, "population": "beetle-sequins", "vision": "tritanopia",
+        })  # fmt: skip
+        self.assertEqual(seen.status_code, 200)

@@ -19,6 +19,12 @@ export type FollowDial = Schemas["FollowDial"];
 export type Following = Follow | FollowColour | FollowDial;
 export type Dial = Schemas["Dial"];
 export type Signal = Look["signals"][number];
+export type Palette = Schemas["Palette"];
+export type Swatch = Schemas["Swatch"];
+export type PaletteAnswer = Schemas["PaletteAnswer"];
+export type LibraryItem = Schemas["Item"];
+export type LibraryKind = LibraryItem["kind"];
+export type Vision = NonNullable<Schemas["EvaluationRequest"]["vision"]>;
 export type Preview = Schemas["Preview"];
 export type StepDescription = Schemas["StepDescription"];
 export type StepList = Schemas["StepList"];
@@ -55,6 +61,8 @@ export interface StepCensus {
   curve?: number[];
   incoming?: Histogram;
   facts?: Record<string, number>;
+  /** How many elements each swatch of a palette has. */
+  palette?: { counts: number[] };
 }
 
 export interface PatchOperation {
@@ -191,7 +199,7 @@ export function upload<T>(path: string, data: File, progress: (part: number) => 
   // XMLHttpRequest, because fetch does not tell how much of a body has been sent.
   return new Promise((resolve, reject) => {
     const request = new XMLHttpRequest();
-    request.open("POST", `/api${path}?name=${encodeURIComponent(data.name)}`);
+    request.open("POST", `/api${path}${path.includes("?") ? "&" : "?"}name=${encodeURIComponent(data.name)}`);
     request.setRequestHeader("Content-Type", "application/octet-stream");
     request.responseType = "json";
     request.upload.onprogress = (event) => event.lengthComputable && progress(event.loaded / event.total);

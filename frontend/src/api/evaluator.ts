@@ -1,11 +1,13 @@
 /** Evaluation of drafts: the newest request wins and none pile up. */
-import { binary, type EvaluationHeader, type Packed, type Preview, Refused, type Scene } from "./client";
+import { binary, type EvaluationHeader, type Packed, type Preview, Refused, type Scene, type Vision } from "./client";
 
 export interface Wanted {
   scene: Scene;
   population: string;
   trace: number | null;
   preview: Preview | null;
+  /** Colours as they look with a dichromacy. */
+  vision: Vision | null;
   /** Whether the distributions of the steps are wanted too. */
   census: boolean;
 }

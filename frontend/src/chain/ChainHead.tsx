@@ -1,11 +1,13 @@
 /** Which chain is shown: a layer's paint or mask, a signal, or one held by a step; and what can be done with it. */
-import { ArrowLeft, Plus, Trash2 } from "lucide-react";
+import { ArrowLeft, ClipboardPaste, Copy, LibraryBig, Plus, Trash2 } from "lucide-react";
 import { useState } from "react";
-import { json, type Look } from "../api/client";
-import { layerOf, layersOf, maskOf, outerOf, paintOf, signalChain, signalOf, withAt, withLayer } from "../state/edits";
+import { json, type Look, type Step } from "../api/client";
+import { copied, copy, openLibrary } from "../library/Library";
+import { chainAt, layerOf, layersOf, maskOf, outerOf, paintOf, signalChain, signalOf, withAt, withChain, withLayer } from "../state/edits";
 import { chooseChain, editLook, NONE, useStore } from "../state/store";
 import { IconButton } from "../widgets/Button";
 import { fresh } from "./fresh";
+import { More } from "./Layers";
 import { STEP_WORDS } from "./words";
 
 export function ChainHead({ look, chain }: { look: Look; chain: string }) {
@@ -42,8 +44,9 @@ export function ChainHead({ look, chain }: { look: Look; chain: string }) {
         })}
       </div>
       <span className="truncate text-soft">{mask ? "0 hides the layer, 1 shows it" : ""}</span>
+      <span className="ml-auto" />
       {mask && (
-        <span className="ml-auto">
+        <span>
           <IconButton
             label="Remove the mask"
             onClick={() => {
@@ -55,7 +58,43 @@ export function ChainHead({ look, chain }: { look: Look; chain: string }) {
           </IconButton>
         </span>
       )}
+      <ChainMenu look={look} chain={chain} />
     </div>
+  );
+}
+
+/** Copy, paste and keep a chain. */
+function ChainMenu({ look, chain }: { look: Look; chain: string }) {
+  const steps = chainAt(look, chain) ?? [];
+  const put = (label: string, to: Step[]) => {
+    editLook(label, (l) => withChain(l, chain, () => to));
+    chooseChain(chain);
+  };
+  return (
+    <More
+      label="More for the chain"
+      items={[
+        { label: "Copy the chain", icon: Copy, run: () => copy("chain", { steps }) },
+        {
+          label: "Paste a chain",
+          icon: ClipboardPaste,
+          run: () => {
+            const found = copied<{ steps: Step[] }>("chain");
+            if (found) put("Paste a chain", found.steps);
+          },
+        },
+        {
+          label: "Chains in the library…",
+          icon: LibraryBig,
+          run: () =>
+            openLibrary({
+              kind: "chain",
+              document: { steps },
+              onUse: (item) => put(`Use the chain ${item.name}`, (item.document as unknown as { steps: Step[] }).steps),
+            }),
+        },
+      ]}
+    />
   );
 }
 
@@ -122,6 +161,7 @@ function SignalHead({ look, index }: { look: Look; index: number }) {
             if (e.key === "Escape") setName(null);
           }}
         />
+        <ChainMenu look={look} chain={signalChain(index)} />
         <IconButton
           label={`Remove the signal ${signal.name}`}
           onClick={() => {

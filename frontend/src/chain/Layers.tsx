@@ -1,43 +1,108 @@
 /** The layers of the lane, top first as they cover each other. */
-import { ArrowDown, ArrowUp, Copy, Eye, EyeOff, Plus, Trash2 } from "lucide-react";
+import { Menu, MenuButton, MenuItem, MenuItems } from "@headlessui/react";
+import { ArrowDown, ArrowUp, ClipboardPaste, Copy, EllipsisVertical, Eye, EyeOff, Files, GripVertical, LibraryBig, PenLine, Plus, Trash2 } from "lucide-react";
+import { useRef, useState } from "react";
 import type { Layer, Look } from "../api/client";
+import { copied, copy, openLibrary } from "../library/Library";
 import { layerOf, layersOf, moved, paintOf, withLayer, withLayers } from "../state/edits";
 import { isFollowing, sourceOf } from "../state/follow";
 import { chooseChain, draftLook, editLook, useStore } from "../state/store";
 import { Button, IconButton } from "../widgets/Button";
 import { Choice } from "../widgets/Choice";
 import { NumberField } from "../widgets/NumberField";
+import { FollowControl } from "./FollowControl";
 import { fresh } from "./fresh";
+import { BLENDS } from "./words";
+
+const BLEND_OPTIONS = (Object.entries(BLENDS) as [Layer["blend"], string][]).map(([value, label]) => ({ value, label }));
+
+function reorder(from: number, to: number, count: number) {
+  if (to < 0 || to >= count || from === to) return;
+  editLook("Reorder layers", (l) => withLayers(l, moved(layersOf(l), from, to)));
+  chooseChain(paintOf(to));
+}
 
 export function Layers({ look }: { look: Look }) {
   const chosen = useStore((s) => layerOf(s.chain));
+  const held = useRef<number | null>(null);
   const layers = layersOf(look);
 
-  function add() {
-    const layer: Layer = {
-      name: `Layer ${layers.length + 1}`,
-      enabled: true,
-      blend: "normal",
-      amount: 1,
-      mask: null,
-      paint: [fresh("random", ""), fresh("ramp", "")],
-    };
-    editLook("Add a layer", (l) => withLayers(l, [...layersOf(l), layer]));
+  function add(layer: Layer, label: string) {
+    editLook(label, (l) => withLayers(l, [...layersOf(l), layer]));
     chooseChain(paintOf(layers.length));
   }
+  const blank = (): Layer => ({
+    name: `Layer ${layers.length + 1}`,
+    enabled: true,
+    blend: "normal",
+    blend_in: "linear",
+    amount: 1,
+    mask: null,
+    paint: [fresh("random", ""), fresh("ramp", "")],
+  });
+  const items = [
+    {
+      label: "Paste a layer",
+      icon: ClipboardPaste,
+      run: () => {
+        const layer = copied<Layer>("layer");
+        if (layer) add(layer, "Paste a layer");
+      },
+    },
+    {
+      label: "Layers in the library…",
+      icon: LibraryBig,
+      run: () =>
+        openLibrary({ kind: "layer", document: layers[chosen ?? layers.length - 1], onUse: (item) => add(item.document as unknown as Layer, `Use the layer ${item.name}`) }),
+    },
+    { label: "Copy the whole look", icon: Copy, run: () => copy("look", look) },
+    {
+      label: "Paste a whole look",
+      icon: ClipboardPaste,
+      run: () => {
+        const other = copied<Look>("look");
+        if (other) editLook("Paste a look", () => other);
+      },
+    },
+    {
+      label: "Looks in the library…",
+      icon: LibraryBig,
+      run: () => openLibrary({ kind: "look", document: look, onUse: (item) => editLook(`Use the look ${item.name}`, () => item.document as unknown as Look) }),
+    },
+  ];
 
   return (
     <div>
       <div className="mb-1 flex items-center justify-between">
         <h2 className="heading">Layers</h2>
-        <IconButton label="Add a layer" onClick={add}>
-          <Plus size={15} />
-        </IconButton>
+        <span className="flex">
+          <IconButton label="Add a layer" onClick={() => add(blank(), "Add a layer")}>
+            <Plus size={15} />
+          </IconButton>
+          <More label="More for layers and looks" items={items} />
+        </span>
       </div>
       <ol className="flex flex-col gap-1" aria-label="Layers, top first">
         {layers
           .map((layer, k) => (
-            <LayerRow key={k} layer={layer} index={k} chosen={k === chosen} count={layers.length} />
+            <li
+              key={k}
+              draggable
+              onDragStart={(e) => {
+                held.current = k;
+                e.dataTransfer.effectAllowed = "move";
+                e.dataTransfer.setData("text/plain", layer.name);
+              }}
+              onDragOver={(e) => held.current !== null && e.preventDefault()}
+              onDrop={(e) => {
+                e.preventDefault();
+                if (held.current !== null) reorder(held.current, k, layers.length);
+                held.current = null;
+              }}
+              className={`panel ${k === chosen ? "border-2 border-ink" : "m-px"} ${layer.enabled ? "" : "border-dashed"}`}
+            >
+              <LayerRow layer={layer} index={k} chosen={k === chosen} count={layers.length} />
+            </li>
           ))
           .reverse()}
       </ol>
@@ -45,7 +110,7 @@ export function Layers({ look }: { look: Look }) {
         <div className="panel p-4 text-center text-soft">
           No layers yet, so every element is white.
           <div className="mt-2">
-            <Button strong onClick={add}>
+            <Button strong onClick={() => add(blank(), "Add a layer")}>
               Add a layer
             </Button>
           </div>
@@ -55,97 +120,146 @@ export function Layers({ look }: { look: Look }) {
   );
 }
 
-function LayerRow({ layer, index, chosen, count }: { layer: Layer; index: number; chosen: boolean; count: number }) {
-  const change = (label: string, to: Partial<Layer>) => editLook(label, (l) => withLayer(l, index, (x) => ({ ...x, ...to })));
-  const shift = (by: number) => {
-    editLook("Reorder layers", (l) => withLayers(l, moved(layersOf(l), index, index + by)));
-    chooseChain(paintOf(index + by));
-  };
+interface MoreProps {
+  label: string;
+  items: { label: string; icon: typeof Copy; run: () => void; disabled?: boolean }[];
+}
+
+export function More({ label, items }: MoreProps) {
   return (
-    <li className={`panel ${chosen ? "border-2 border-ink" : "m-px"} ${layer.enabled ? "" : "border-dashed"}`}>
-      <div className="flex h-8 items-center gap-1 pr-1 pl-1">
+    <Menu>
+      <MenuButton className="icon-button" aria-label={label} title={label}>
+        <EllipsisVertical size={14} />
+      </MenuButton>
+      <MenuItems anchor={{ to: "bottom end", gap: 4 }} className="panel z-40 p-1 shadow-lg outline-none">
+        {items.map(({ label: name, icon: Icon, run, disabled }) => (
+          <MenuItem key={name} disabled={disabled}>
+            <button type="button" className="menu-item" onClick={run}>
+              <Icon size={13} aria-hidden />
+              {name}
+            </button>
+          </MenuItem>
+        ))}
+      </MenuItems>
+    </Menu>
+  );
+}
+
+function LayerRow({ layer, index, chosen, count }: { layer: Layer; index: number; chosen: boolean; count: number }) {
+  const [naming, setNaming] = useState(false);
+  const change = (label: string, to: Partial<Layer>) => editLook(label, (l) => withLayer(l, index, (x) => ({ ...x, ...to })));
+  const name = (to: string) => {
+    setNaming(false);
+    if (to.trim() && to.trim() !== layer.name) change("Name a layer", { name: to.trim().slice(0, 100) });
+  };
+  const amount = isFollowing(layer.amount) ? `by ${sourceOf(layer.amount)}` : `${Math.round(layer.amount * 100)}%`;
+  const items = [
+    { label: "Rename", icon: PenLine, run: () => setNaming(true) },
+    { label: "Move up", icon: ArrowUp, run: () => reorder(index, index + 1, count), disabled: index === count - 1 },
+    { label: "Move down", icon: ArrowDown, run: () => reorder(index, index - 1, count), disabled: index === 0 },
+    {
+      label: "Duplicate",
+      icon: Files,
+      run: () => {
+        editLook("Duplicate a layer", (l) => {
+          const all = layersOf(l);
+          return withLayers(l, [...all.slice(0, index + 1), { ...layer, name: `${layer.name} copy`.slice(0, 100) }, ...all.slice(index + 1)]);
+        });
+        chooseChain(paintOf(index + 1));
+      },
+    },
+    { label: "Copy the layer", icon: Copy, run: () => copy("layer", layer) },
+    { label: "Remove", icon: Trash2, run: () => editLook("Remove a layer", (l) => withLayers(l, layersOf(l).filter((_, k) => k !== index))) },
+  ];
+  return (
+    <>
+      <div
+        className="flex h-8 items-center gap-0.5 pr-0.5 pl-0.5"
+        onKeyDown={(e) => {
+          if (!e.altKey || (e.key !== "ArrowUp" && e.key !== "ArrowDown")) return;
+          e.preventDefault();
+          reorder(index, index + (e.key === "ArrowUp" ? 1 : -1), count);
+        }}
+      >
+        <GripVertical size={12} className="flex-none cursor-grab text-strong" aria-hidden />
         <IconButton
           label={layer.enabled ? `Switch ${layer.name} off` : `Switch ${layer.name} on`}
           onClick={() => change("Switch a layer", { enabled: !layer.enabled })}
         >
           {layer.enabled ? <Eye size={14} /> : <EyeOff size={14} />}
         </IconButton>
-        <button
-          type="button"
-          aria-pressed={chosen}
-          className="flex min-w-0 grow cursor-pointer items-baseline gap-2 text-left"
-          onClick={() => chooseChain(paintOf(index))}
-        >
-          <span className={`truncate text-[13px] font-semibold ${layer.enabled ? "" : "line-through"}`}>{layer.name}</span>
-          <span className="truncate text-soft tabular">
-            {layer.blend} {isFollowing(layer.amount) ? `by ${sourceOf(layer.amount)}` : `${Math.round(layer.amount * 100)}%`}{layer.mask ? " · masked" : ""}
-          </span>
-        </button>
-        {chosen && (
-          <span className="flex items-center">
-            <Choice
-              label="Blend"
-              plain
-              value={layer.blend}
-              options={[
-                { value: "normal", label: "Normal" },
-                { value: "multiply", label: "Multiply" },
-              ]}
-              onChange={(blend) => change("Change the blend", { blend })}
-            />
-            {!isFollowing(layer.amount) && (
-              <NumberField
-                label="Amount"
-                hideLabel
-                unit="%"
-                width="w-[56px]"
-                digits={0}
-                step={1}
-                min={0}
-                max={100}
-                value={layer.amount * 100}
-                onDraft={(v) => draftLook((l) => withLayer(l, index, (x) => ({ ...x, amount: v / 100 })))}
-                onCommit={(v) => change("Change the amount", { amount: v / 100 })}
-              />
-            )}
-            {count > 1 && (
-              <>
-                <IconButton label="Move the layer up" disabled={index === count - 1} onClick={() => shift(1)}>
-                  <ArrowUp size={13} />
-                </IconButton>
-                <IconButton label="Move the layer down" disabled={index === 0} onClick={() => shift(-1)}>
-                  <ArrowDown size={13} />
-                </IconButton>
-              </>
-            )}
-            <IconButton
-              label="Duplicate the layer"
-              onClick={() =>
-                editLook("Duplicate a layer", (l) => {
-                  const all = layersOf(l);
-                  const name = `${layer.name} copy`.slice(0, 100);
-                  return withLayers(l, [...all.slice(0, index + 1), { ...layer, name }, ...all.slice(index + 1)]);
-                })
-              }
-            >
-              <Copy size={13} />
-            </IconButton>
-            <IconButton
-              label="Remove the layer"
-              onClick={() =>
-                editLook("Remove a layer", (l) =>
-                  withLayers(
-                    l,
-                    layersOf(l).filter((_, k) => k !== index),
-                  ),
-                )
-              }
-            >
-              <Trash2 size={13} />
-            </IconButton>
-          </span>
+        {naming ? (
+          <input
+            autoFocus
+            className="field min-w-0 grow"
+            aria-label="Name of the layer"
+            defaultValue={layer.name}
+            maxLength={100}
+            onFocus={(e) => e.target.select()}
+            onBlur={(e) => name(e.target.value)}
+            onKeyDown={(e) => {
+              if (e.key === "Enter") name(e.currentTarget.value);
+              if (e.key === "Escape") setNaming(false);
+            }}
+          />
+        ) : (
+          <button
+            type="button"
+            aria-pressed={chosen}
+            className="flex min-w-0 grow cursor-pointer items-baseline gap-2 text-left"
+            title="Double click to rename; Alt with arrow keys moves it"
+            onClick={() => chooseChain(paintOf(index))}
+            onDoubleClick={() => setNaming(true)}
+          >
+            <span className={`truncate text-[13px] font-semibold ${layer.enabled ? "" : "line-through"}`}>{layer.name}</span>
+            <span className="truncate text-soft tabular">
+              {BLENDS[layer.blend].toLowerCase()} {amount}
+              {layer.mask ? " · masked" : ""}
+            </span>
+          </button>
         )}
+        <More label={`More for layer ${layer.name}`} items={items} />
       </div>
-    </li>
+      {chosen && (
+        <div className="flex flex-wrap items-center gap-x-2 border-t border-line px-2 py-1">
+          <Choice label="Blend" plain value={layer.blend} options={BLEND_OPTIONS} onChange={(blend) => change("Change the blend", { blend })} />
+          <Choice
+            label="Blend in"
+            plain
+            value={layer.blend_in}
+            options={[
+              { value: "linear", label: "in linear light" },
+              { value: "display", label: "in display encoding" },
+            ]}
+            onChange={(blend_in) => change("Change where layers blend", { blend_in })}
+          />
+          <span className="grow" />
+          <FollowControl
+            title="Amount"
+            how="signal"
+            value={layer.amount}
+            most={1}
+            otherwise={1}
+            factor={100}
+            unit="%"
+            onDraft={(v) => draftLook((l) => withLayer(l, index, (x) => ({ ...x, amount: v as Layer["amount"] })))}
+            onCommit={(v, label) => change(label, { amount: v as Layer["amount"] })}
+          >
+            <NumberField
+              label="Amount"
+              unit="%"
+              width="w-[56px]"
+              digits={0}
+              step={1}
+              min={0}
+              max={100}
+              value={isFollowing(layer.amount) ? 100 : layer.amount * 100}
+              onDraft={(v) => draftLook((l) => withLayer(l, index, (x) => ({ ...x, amount: v / 100 })))}
+              onCommit={(v) => change("Change the amount", { amount: v / 100 })}
+            />
+          </FollowControl>
+        </div>
+      )}
+    </>
   );
 }

@@ -1,4 +1,5 @@
 /** A step's controls, drawn from the JSON Schema of its parameters. */
+import { RotateCcw } from "lucide-react";
 import { useState } from "react";
 import type { AttributeCensus, Step } from "../api/client";
 import { NONE, useStore } from "../state/store";
@@ -6,6 +7,7 @@ import type { Follows } from "../state/follow";
 import { chosenPopulation } from "../state/store";
 import { Choice } from "../widgets/Choice";
 import { ColourField } from "../widgets/ColourField";
+import { IconButton } from "../widgets/Button";
 import { NumberField } from "../widgets/NumberField";
 import { Toggle } from "../widgets/Toggle";
 import { FollowControl } from "./FollowControl";
@@ -46,13 +48,22 @@ export function Parameters({ values, schema, onDraft, onCommit, skip = [], colum
   const shown = (n: string) => Object.entries(properties[n]?.when ?? {}).every(([key, value]) => values[key] === value);
   const names = Object.keys(properties).filter((n) => !["step", "maker", "enabled", ...skip].includes(n) && shown(n));
   return (
-    <div className={columns ? "columned grid grid-cols-2 items-center gap-x-4 gap-y-2" : "flex flex-wrap items-center gap-x-3.5 gap-y-2"}>
+    <div
+      className={
+        columns
+          ? "columned grid grid-cols-2 items-center gap-x-4 gap-y-2"
+          : names.length > 7
+            ? "aligned grid grid-cols-2 items-center gap-x-3 gap-y-2"
+            : "flex flex-wrap items-center gap-x-3.5 gap-y-2"
+      }
+    >
       {names.map((name) => (
         <Control
           key={name}
           name={name}
           of={properties[name]!}
           value={values[name]}
+          resets={!columns}
           onDraft={(value) => onDraft({ ...values, [name]: value })}
           onCommit={(value, label) => onCommit({ ...values, [name]: value }, label)}
         />
@@ -61,7 +72,29 @@ export function Parameters({ values, schema, onDraft, onCommit, skip = [], colum
   );
 }
 
+function Triple({ title, value, onDraft, onCommit }: { title: string; value: number[]; onDraft: (v: unknown) => void; onCommit: ControlProps["onCommit"] }) {
+  const changed = (k: number, to: number) => value.map((v, i) => (i === k ? to : v));
+  return (
+    <span className="inline-flex items-center gap-1.5">
+      <span className="w-[86px] flex-none text-soft">{title}</span>
+      {["red", "green", "blue"].map((channel, k) => (
+        <NumberField
+          key={channel}
+          label={`${title}, ${channel}`}
+          hideLabel
+          value={value[k]!}
+          width="w-[56px]"
+          onDraft={(v) => onDraft(changed(k, v))}
+          onCommit={(v) => onCommit(changed(k, v), `Change ${title}`)}
+        />
+      ))}
+    </span>
+  );
+}
+
 interface ControlProps {
+  /** Whether a changed value can be put back. */
+  resets?: boolean;
   name: string;
   of: Property;
   value: unknown;
@@ -69,7 +102,25 @@ interface ControlProps {
   onCommit: (value: unknown, label: string) => void;
 }
 
+/** A control, with a way back to what the core begins with where the value is another. */
 function Control(props: ControlProps) {
+  const { name, of, value, onCommit } = props;
+  const changed = of.default !== undefined && of.control === undefined && of.type !== "boolean" && !of.enum;
+  const other = (changed || of.control === "triple") && JSON.stringify(value) !== JSON.stringify(of.default);
+  const title = of.title ?? capital(name);
+  return (
+    <span className={`inline-flex items-center ${of.control === "triple" ? "col-span-2" : ""}`}>
+      <Followed {...props} />
+      {other && props.resets && (
+        <IconButton label={`Reset ${title}`} className="size-5" onClick={() => onCommit(of.default, `Reset ${title.toLowerCase()}`)}>
+          <RotateCcw size={11} className="text-soft" />
+        </IconButton>
+      )}
+    </span>
+  );
+}
+
+function Followed(props: ControlProps) {
   const { name, of, value, onDraft, onCommit } = props;
   if (!of.follow) return <Fixed {...props} />;
   const share = of.unit === "share";
@@ -99,7 +150,8 @@ function Fixed({ name, of, value, onDraft, onCommit }: ControlProps) {
     return <AttributeChoice title={title} value={value as string} of={of} attributes={attributes} onCommit={onCommit} />;
   }
   if (of.control === "signal") return <SignalChoice title={title} value={value as string} onCommit={onCommit} />;
-  if (of.control === "chains" || of.control === "frozen") return null;
+  if (of.control === "chains" || of.control === "frozen" || of.control === "swatches") return null;
+  if (of.control === "triple") return <Triple title={title} value={value as number[]} onDraft={onDraft} onCommit={onCommit} />;
   if (of.control === "formula") return <FormulaField title={title} value={value as string} help={of.description} onCommit={onCommit} />;
   if (of.control === "number_or_colour") return <NumberOrColour value={value as number | string} onDraft={onDraft} onCommit={onCommit} />;
   if (of.enum) {

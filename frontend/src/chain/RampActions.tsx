@@ -1,11 +1,12 @@
 /** What is done with a whole ramp: how it mixes, its spacing, as text. */
 import { Menu, MenuButton, MenuItem, MenuItems, Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
-import { ArrowLeftRight, ChevronDown, ClipboardPaste, Copy, Equal, Grid2x2, Rows3 } from "lucide-react";
+import { ArrowLeftRight, ChevronDown, ClipboardPaste, Copy, Equal, Grid2x2, LibraryBig, Rows3 } from "lucide-react";
 import { useState } from "react";
 import { json, type Ramp } from "../api/client";
 import { isFollowing } from "../state/follow";
 import { editRamp } from "../state/ramps";
 import { orderedStops } from "../state/edits";
+import { openLibrary } from "../library/Library";
 import { Button } from "../widgets/Button";
 import { Choice } from "../widgets/Choice";
 import { NumberField } from "../widgets/NumberField";
@@ -82,6 +83,18 @@ export function RampActions({ ramp, place, onCommit }: Props) {
       </Button>
       <Spacing place={place} />
       <AsText ramp={ramp} onCommit={onCommit} />
+      <Button
+        onClick={() =>
+          openLibrary({
+            kind: "ramp",
+            document: ramp,
+            onUse: (item) => onCommit({ ...(item.document as unknown as Ramp), enabled: ramp.enabled }, `Use the ramp ${item.name}`),
+          })
+        }
+      >
+        <LibraryBig size={13} aria-hidden />
+        Library
+      </Button>
     </div>
   );
 }

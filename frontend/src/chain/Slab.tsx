@@ -7,6 +7,7 @@ import { isFollowing } from "../state/follow";
 import { pinPreview, useStore } from "../state/store";
 import { AxisEnds, Bars, Swatches } from "../widgets/Distribution";
 import { Holding } from "./Holding";
+import { PaletteEditor } from "./PaletteEditor";
 import { Parameters, useSchema } from "./Parameters";
 import { CurveEditor } from "./CurveEditor";
 import { RampEditor } from "./RampEditor";
@@ -82,6 +83,8 @@ export function Slab({ step, index, place, open, census, trace, tracedAt, action
               onDraft={onDraft}
               onCommit={onCommit}
             />
+          ) : step.step === "palette" ? (
+            <PaletteEditor palette={step} census={census} onDraft={onDraft} onCommit={onCommit} />
           ) : step.step === "curve" ? (
             <CurveEditor curve={step} census={census} onDraft={onDraft} onCommit={onCommit} />
           ) : (
@@ -102,7 +105,7 @@ export function Slab({ step, index, place, open, census, trace, tracedAt, action
           <AxisEnds of={census.numbers} />
         </div>
       )}
-      {census?.colours && step.enabled && !(ramp && open) && (
+      {census?.colours && step.enabled && !((ramp || step.step === "palette") && open) && (
         <div className="relative mt-1">
           <Swatches of={census.colours} height={ramp ? 12 : 18} label={`Colours after ${title}`} />
           {trace?.colour && (

@@ -23,6 +23,11 @@ function beginning(word: Step["step"], name: string): Record<string, unknown> {
       return { hue: 12, lightness: 0.06 };
     case "ramp":
       return { stops: [newStop(0, "#1d2b4f"), newStop(0.5, "#c8553d"), newStop(1, "#f3dfb8")] };
+    case "palette":
+      return {
+        columns: 6,
+        swatches: ["#131f4d", "#0b6a72", "#22a98a", "#f3b13c", "#ef5236", "#f7e7ce"].map((colour) => ({ colour, weight: 1, locked: false })),
+      };
     case "choose":
       return { chains: ["#1d2b4f", "#c8553d", "#f3dfb8"].map((value) => [{ ...fresh("constant", ""), value }]) };
     case "mix":

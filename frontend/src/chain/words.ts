@@ -19,6 +19,9 @@ export const STEP_WORDS: Record<Word, { title: string; noun: string }> = {
   spread: { title: "Spread", noun: "spread" },
   formula: { title: "Formula", noun: "a formula" },
   signal: { title: "Signal", noun: "a signal" },
+  palette: { title: "Palette", noun: "a palette" },
+  grade: { title: "Grade", noun: "a grade" },
+  limits: { title: "Limits", noun: "limits" },
   choose: { title: "Choose", noun: "a choice" },
   mix: { title: "Mix", noun: "a mix" },
 };
@@ -31,6 +34,12 @@ function short(value: number | Following): string {
 const moving = (value: number | Following) => isFollowing(value) || value !== 0;
 
 export const SPACES = { oklab: "OKLab", oklch: "OKLCH", linear_rgb: "linear RGB", display_rgb: "display RGB", hsv: "HSV" } as const;
+export const BLENDS = {
+  normal: "Normal", multiply: "Multiply", screen: "Screen", overlay: "Overlay", darken: "Darken", lighten: "Lighten",
+  colour_dodge: "Colour dodge", colour_burn: "Colour burn", hard_light: "Hard light", soft_light: "Soft light",
+  difference: "Difference", exclusion: "Exclusion", hue: "Hue", saturation: "Saturation", colour: "Colour",
+  luminosity: "Luminosity", add: "Add", subtract: "Subtract", minimum: "Minimum", maximum: "Maximum", average: "Average",
+} as const;
 export const INTERPOLATIONS = { step: "Steps", linear: "Linear", smooth: "Smooth", cardinal: "Cardinal", b_spline: "B-spline" } as const;
 
 /** What a step does, with its few numbers. */
@@ -70,9 +79,33 @@ export function summary(step: Step): string {
       return step.text;
     case "signal":
       return step.name;
+    case "palette":
+      return `${step.name}, ${step.swatches.length} swatches`;
+    case "grade": {
+      const parts = [
+        step.gain !== 1 ? `gain ${short(step.gain)}` : "",
+        moving(step.hue_turn) ? `hue ${short(step.hue_turn)}${isFollowing(step.hue_turn) ? "" : "°"}` : "",
+        step.saturation !== 1 ? `sat ×${short(step.saturation)}` : "",
+        moving(step.value) ? `value ${short(step.value)}` : "",
+        step.brightness !== 1 ? `bright ×${short(step.brightness)}` : "",
+        step.contrast !== 1 ? `contrast ${short(step.contrast)}` : "",
+        step.gamma !== 1 ? `gamma ${short(step.gamma)}` : "",
+        [...step.slope, ...step.power, step.cdl_saturation].some((v) => v !== 1) || step.offset.some((v) => v !== 0) ? "CDL" : "",
+      ].filter(Boolean);
+      return parts.join(" · ") || "nothing yet";
+    }
+    case "limits":
+      return [
+        step.complement ? "complement" : "",
+        moving(step.monochrome) ? `monochrome ${short(step.monochrome)}` : "",
+        `${short(step.minimum)} to ${short(step.maximum)}`,
+      ]
+        .filter(Boolean)
+        .join(" · ");
     case "choose":
       return `one of ${step.chains.length} chains by ${step.of === "index" ? "whole number" : "value"}`;
     case "mix":
+      if (step.blend !== "normal") return `${BLENDS[step.blend].toLowerCase()} with another chain`;
       return isFollowing(step.factor) ? `with another, ${short(step.factor)}` : `${short(step.factor * 100)}% of another`;
     case "drift": {
       const sign = { around: "±", above: "+", below: "−" }[step.direction];

@@ -14,6 +14,7 @@ import {
   type SceneAnswer,
   type StepDescription,
   type StepList,
+  type Vision,
 } from "../api/client";
 import { EvaluationQueue } from "../api/evaluator";
 import { chainAt, layerOf, paintOf, withPopulation } from "./edits";
@@ -65,6 +66,9 @@ interface State {
   pinned: Preview | null;
   /** How values are shown in the view. */
   scale: Preview["scale"];
+  vision: Vision | null;
+  /** Takes the colour of the element that is clicked next in the view. */
+  picking: ((colour: string) => void) | null;
   traced: number | null;
 }
 
@@ -95,6 +99,8 @@ const initial: State = {
   preview: null,
   pinned: null,
   scale: "greys",
+  vision: null,
+  picking: null,
   traced: null,
 };
 
@@ -185,6 +191,7 @@ function refresh(id: string) {
     population: id,
     trace: id === state.chosen ? state.traced : null,
     preview: id === state.chosen ? (state.preview ?? state.pinned) : null,
+    vision: state.vision,
     census: id === state.chosen,
   });
 }
@@ -300,6 +307,11 @@ export function chooseStep(step: number, stop = 0) {
 
 export function isolate(group: number | null) {
   if (get().isolated !== group) set({ isolated: group });
+}
+
+export function lookWith(vision: Vision | null) {
+  set({ vision });
+  refreshAll();
 }
 
 /** Show a value in the view while it is pointed at. */

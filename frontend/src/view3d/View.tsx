@@ -1,8 +1,8 @@
 /** The view with its controls, the traced element's mark and card. */
-import { Maximize, Move3d } from "lucide-react";
+import { Maximize, Move3d, X } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
 import { binary, type SurfaceHeader } from "../api/client";
-import { chosenPopulation, edit, trace, useStore } from "../state/store";
+import { chosenPopulation, edit, lookWith, pinPreview, trace, useStore } from "../state/store";
 import { Choice } from "../widgets/Choice";
 import { IconButton } from "../widgets/Button";
 import { ViewTrace } from "./ViewTrace";
@@ -21,6 +21,9 @@ export default function View() {
   const geometry = useStore((s) => s.geometry[s.chosen]);
   const isolated = useStore((s) => s.isolated);
   const traced = useStore((s) => s.traced);
+  const vision = useStore((s) => s.vision);
+  const picking = useStore((s) => s.picking !== null);
+  const pinned = useStore((s) => s.pinned);
   const making = useStore((s) => s.making[s.chosen]);
   const surround = useStore((s) => s.scene?.view.surround ?? "mid");
   const shading = useStore((s) => s.scene?.view.shading ?? "finished");
@@ -131,7 +134,7 @@ export default function View() {
       },
       PageDown: () => count && trace(((traced ?? -1) + 1) % count),
       PageUp: () => count && trace(((traced ?? 0) - 1 + count) % count),
-      Escape: () => trace(null),
+      Escape: () => (picking ? useStore.setState({ picking: null }) : trace(null)),
     };
     const action = actions[event.key];
     if (!action || event.ctrlKey || event.metaKey) return;
@@ -146,7 +149,7 @@ export default function View() {
         tabIndex={0}
         role="application"
         aria-label={`View of ${population?.name ?? "nothing"}. Arrow keys orbit, with Alt they pan, plus and minus zoom, Home frames all, Enter traces the element in the middle, Page Up and Page Down the neighbours.`}
-        className="block h-full w-full touch-none outline-none focus-visible:shadow-[inset_0_0_0_2px_var(--ink)]"
+        className={`block h-full w-full touch-none outline-none ${picking ? "cursor-crosshair" : ""} focus-visible:shadow-[inset_0_0_0_2px_var(--ink)]`}
         onPointerDown={(e) => {
           pressed.current = { x: e.clientX, y: e.clientY };
         }}
@@ -155,7 +158,13 @@ export default function View() {
           pressed.current = null;
           if (!from || e.button !== 0 || Math.hypot(e.clientX - from.x, e.clientY - from.y) > 4) return;
           const box = e.currentTarget.getBoundingClientRect();
-          trace(view.stage?.elementAt(e.clientX - box.left, e.clientY - box.top) ?? null);
+          const element = view.stage?.elementAt(e.clientX - box.left, e.clientY - box.top) ?? null;
+          const { picking, colours, chosen } = useStore.getState();
+          const rgba = element === null ? undefined : colours[chosen]?.subarray(4 * element, 4 * element + 3);
+          if (picking) {
+            useStore.setState({ picking: null });
+            if (rgba) picking(`#${[...rgba].map((v) => v.toString(16).padStart(2, "0")).join("")}`);
+          } else trace(element);
         }}
         onKeyDown={keys}
       />
@@ -184,10 +193,22 @@ export default function View() {
             edit("Change the surround", (scene) => ({ ...scene, view: { ...scene.view, surround: value } }))
           }
         />
+        <Choice
+          label="Seen by"
+          value={vision ?? "all"}
+          options={[
+            { value: "all", label: "All viewers" },
+            { value: "protanopia", label: "Protanopia" },
+            { value: "deuteranopia", label: "Deuteranopia" },
+            { value: "tritanopia", label: "Tritanopia" },
+          ]}
+          onChange={(value) => lookWith(value === "all" ? null : value)}
+        />
         <IconButton label="Frame all (Home)" className="bg-panel" onClick={() => view.stage?.frame()}>
           <Maximize size={14} />
         </IconButton>
-        <span className="grow" />
+      </div>
+      <div className="pointer-events-none absolute right-2.5 bottom-2.5">
         {population && (
           <span className="chip tabular" role="status">
             <span>{making ? "making…" : `${count.toLocaleString("en-GB")} elements`}</span>
@@ -201,6 +222,20 @@ export default function View() {
             <Move3d className="mx-auto mb-2" size={22} />
             Nothing here yet. Go to Gather: bring in points, or make a scatter.
           </div>
+        </div>
+      )}
+      {(pinned || picking) && (
+        <div className="pointer-events-none absolute inset-x-0 top-12 flex justify-center">
+          <span className="chip pointer-events-auto border border-ink" role="status">
+            {picking ? "Click an element to take its colour" : pinned?.of === "step" ? "Showing what a step gives" : `Showing ${pinned?.name}`}
+            <IconButton
+              label={picking ? "Take no colour" : "Show the result"}
+              className="-mr-1.5"
+              onClick={() => (picking ? useStore.setState({ picking: null }) : pinPreview(null))}
+            >
+              <X size={13} />
+            </IconButton>
+          </span>
         </div>
       )}
       <ViewTrace frames={frames} />

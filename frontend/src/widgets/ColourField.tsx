@@ -1,5 +1,6 @@
 /** A colour: a hex field, a picker, and the colours used lately. */
 import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
+import { Pipette } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
 import { HexColorPicker } from "react-colorful";
 import { NONE, rememberColour, useStore } from "../state/store";
@@ -70,6 +71,10 @@ export function ColourField({ label, value, onDraft, onCommit }: Props) {
               onDraft(colour);
             }}
           />
+          <button type="button" className="button mt-2.5 w-full" onClick={() => useStore.setState({ picking: commit })}>
+            <Pipette size={13} aria-hidden />
+            Take from an element of the view
+          </button>
           {recent.length > 0 && (
             <div className="mt-2.5">
               <h4 className="heading mb-1">Used lately</h4>

@@ -17,7 +17,7 @@ from .look.steps.palette import Palette
 from .look.steps.ramp import Ramp
 
 Kind = Literal["ramp", "palette", "chain", "layer", "look"]
-STRIP = 48
+STRIP = 160
 
 
 class Chain(BaseModel):

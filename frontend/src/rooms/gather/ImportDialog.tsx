@@ -3,6 +3,7 @@ import { Dialog, DialogBackdrop, DialogPanel, DialogTitle } from "@headlessui/re
 import { useEffect, useState } from "react";
 import { create } from "zustand";
 import { type AttributeCensus, type ImportAnswer, type ImportPreview, type Refused, upload } from "../../api/client";
+import { offerPicture } from "../../library/PictureDialog";
 import { addPopulation, useStore } from "../../state/store";
 import { Button } from "../../widgets/Button";
 import { Bars } from "../../widgets/Distribution";
@@ -78,7 +79,8 @@ export function DropZone() {
       e.preventDefault();
       setOver(false);
       const file = e.dataTransfer?.files[0];
-      if (file) void offerFile(file);
+      if (file?.type.startsWith("image/")) offerPicture(file);
+      else if (file) void offerFile(file);
     };
     const listeners = { dragenter: drag, dragover: drag, dragleave: drag, drop } as const;
     for (const [name, run] of Object.entries(listeners)) window.addEventListener(name as "drop", run);
@@ -89,7 +91,7 @@ export function DropZone() {
   if (!over) return null;
   return (
     <div className="pointer-events-none fixed inset-3 z-50 grid place-items-center rounded-xl border-2 border-dashed border-ink bg-panel/80 text-base font-semibold">
-      Drop a PLY or CSV file to see what it holds
+      Drop a PLY or CSV file to see what it holds, or a picture for its palette
     </div>
   );
 }

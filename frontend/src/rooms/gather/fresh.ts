@@ -23,6 +23,7 @@ export function plainLook(): Look {
             name: "Colours",
             enabled: true,
             blend: "normal",
+            blend_in: "linear",
             amount: 1,
             mask: null,
             paint: [fresh("random", ""), fresh("ramp", "")],

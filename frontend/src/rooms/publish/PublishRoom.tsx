@@ -8,16 +8,9 @@ import { Button } from "../../widgets/Button";
 import { FileButton } from "../../widgets/FileButton";
 import { NumberField } from "../../widgets/NumberField";
 import { Populations } from "../Populations";
+import { save } from "./save";
 
 export type Format = "ply" | "ply_ascii" | "csv" | "look";
-
-function save(blob: Blob, name: string) {
-  const link = document.createElement("a");
-  link.href = URL.createObjectURL(blob);
-  link.download = name;
-  link.click();
-  setTimeout(() => URL.revokeObjectURL(link.href), 10_000);
-}
 
 export async function download(format: Format) {
   const { scene, chosen } = useStore.getState();

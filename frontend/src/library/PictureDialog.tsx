@@ -1,0 +1,145 @@
+/** A palette from a picture: how many colours, what share each has; a click takes one colour. */
+import { Dialog, DialogBackdrop, DialogPanel, DialogTitle } from "@headlessui/react";
+import { useEffect, useRef, useState } from "react";
+import { create } from "zustand";
+import { type Palette, type PaletteAnswer, type Step, type Swatch, upload } from "../api/client";
+import { fresh } from "../chain/fresh";
+import { chainAt, withChain } from "../state/edits";
+import { chooseStep, chosenPopulation, editLook, useStore } from "../state/store";
+import { Button } from "../widgets/Button";
+import { FileButton } from "../widgets/FileButton";
+import { NumberField } from "../widgets/NumberField";
+import { percent } from "../widgets/shares";
+
+interface State {
+  open: boolean;
+  file: File | null;
+}
+
+export const usePicture = create<State>(() => ({ open: false, file: null }));
+
+export function offerPicture(file: File) {
+  usePicture.setState({ open: true, file });
+}
+
+/** Put swatches where the chain's colours are chosen: into its palette, in place of its ramp, or at its end. */
+function use(name: string, swatches: Swatch[]) {
+  const state = useStore.getState();
+  const population = chosenPopulation(state);
+  const steps = population ? chainAt(population.look, state.chain) : null;
+  if (!steps) return;
+  const open = state.step !== null && steps[state.step]?.step === "palette" ? state.step : -1;
+  const palette = open >= 0 ? open : steps.findIndex((s) => s.step === "palette");
+  const ramp = steps.findLastIndex((s) => s.step === "ramp");
+  const at = palette >= 0 ? palette : ramp >= 0 ? ramp : steps.length;
+  const before = (palette >= 0 ? steps[palette] : fresh("palette", "")) as Palette;
+  const step: Step = { ...before, name, swatches, columns: Math.min(8, swatches.length) };
+  editLook(`Palette from ${name}`, (look) => withChain(look, state.chain, (all) => all.toSpliced(at, at < steps.length ? 1 : 0, step)));
+  chooseStep(at);
+}
+
+export function PictureDialog() {
+  const { open, file } = usePicture();
+  const [count, setCount] = useState(8);
+  const [found, setFound] = useState<Swatch[]>([]);
+  const [taken, setTaken] = useState<Swatch[]>([]);
+  const [busy, setBusy] = useState(false);
+  const [sentence, setSentence] = useState("");
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const close = () => usePicture.setState({ open: false, file: null });
+
+  useEffect(() => {
+    setTaken([]);
+    if (!open) setFound([]);
+  }, [file, open]);
+
+  useEffect(() => {
+    if (!file || !open) return;
+    const stopper = new AbortController();
+    setBusy(true);
+    setSentence("");
+    upload<PaletteAnswer>(`/palettes/picture?count=${count}`, file, () => undefined, stopper.signal)
+      .then((answer) => setFound(answer.swatches))
+      .catch((error: Error) => !stopper.signal.aborted && (setFound([]), setSentence(error.message)))
+      .finally(() => !stopper.signal.aborted && setBusy(false));
+    return () => stopper.abort();
+  }, [file, count, open]);
+
+  // The picture itself, small, so that a colour can be taken from it.
+  useEffect(() => {
+    if (!file || !open) return;
+    let stale = false;
+    void createImageBitmap(file)
+      .then((bitmap) => {
+        const to = canvas.current;
+        if (stale || !to) return;
+        const scale = Math.min(1, 560 / bitmap.width, 300 / bitmap.height);
+        to.width = Math.max(1, Math.round(bitmap.width * scale));
+        to.height = Math.max(1, Math.round(bitmap.height * scale));
+        to.getContext("2d", { willReadFrequently: true })?.drawImage(bitmap, 0, 0, to.width, to.height);
+      })
+      .catch(() => undefined);
+    return () => {
+      stale = true;
+    };
+  }, [file, open]);
+
+  function take(event: React.MouseEvent<HTMLCanvasElement>) {
+    const box = event.currentTarget.getBoundingClientRect();
+    const x = Math.floor(((event.clientX - box.left) / box.width) * event.currentTarget.width);
+    const y = Math.floor(((event.clientY - box.top) / box.height) * event.currentTarget.height);
+    const rgb = event.currentTarget.getContext("2d")?.getImageData(x, y, 1, 1).data;
+    if (!rgb) return;
+    const colour = `#${[...rgb].slice(0, 3).map((v) => v.toString(16).padStart(2, "0")).join("")}`;
+    setTaken((before) => [...before, { colour, weight: 0.05, locked: false }]);
+  }
+
+  const all = [...found, ...taken].slice(0, 256);
+  const weight = all.reduce((sum, s) => sum + s.weight, 0);
+  const name = (file?.name ?? "picture").replace(/\.[^.]+$/, "").slice(0, 100) || "picture";
+  return (
+    <Dialog open={open} onClose={close} className="relative z-50">
+      <DialogBackdrop className="fixed inset-0 bg-black/35" />
+      <div className="fixed inset-0 grid place-items-center p-6">
+        <DialogPanel className="panel flex max-h-full w-[600px] flex-col gap-3 p-4 shadow-2xl">
+          <div className="flex items-center gap-3">
+            <DialogTitle className="min-w-0 grow truncate text-[15px] font-semibold">{file ? file.name : "A palette from a picture"}</DialogTitle>
+            <FileButton label={file ? "Another…" : "Choose a picture…"} name="Picture file" accept="image/png,image/jpeg,image/webp,image/gif" onFile={offerPicture} />
+          </div>
+          {file && (
+            <>
+              <div className="grid place-items-center rounded-md bg-well p-2">
+                <canvas ref={canvas} className="max-h-[300px] max-w-full cursor-crosshair" role="img" aria-label="The picture; click to take a colour" title="Click to take a colour" onClick={take} />
+              </div>
+              <div className="flex items-center gap-3">
+                <NumberField label="Colours" whole min={2} max={64} width="w-[60px]" value={count} onCommit={setCount} />
+                <span role="status" className="text-soft">
+                  {busy ? "Looking…" : `${found.length} found${taken.length ? `, ${taken.length} taken` : ""}`}
+                </span>
+              </div>
+              <ul className="flex h-9 overflow-hidden rounded-md" aria-label="Colours of the picture">
+                {all.map((s, k) => (
+                  <li key={k} aria-label={`${s.colour}, ${percent(s.weight, weight)}`} title={`${s.colour}, ${percent(s.weight, weight)}`} style={{ background: s.colour, flex: `${s.weight} 1 6px` }} />
+                ))}
+              </ul>
+            </>
+          )}
+          {sentence && <p role="alert">{sentence}</p>}
+          <div className="flex justify-end gap-2">
+            <Button onClick={close}>Cancel</Button>
+            <Button
+              strong
+              disabled={all.length === 0 || busy}
+              onClick={() => {
+                use(name, all);
+                close();
+              }}
+            >
+              Use as palette
+            </Button>
+          </div>
+        </DialogPanel>
+      </div>
+    </Dialog>
+  );
+}

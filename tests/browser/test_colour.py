@@ -1,0 +1,371 @@
+"""Choosing, weighing, varying and layering colours in the interface."""
+
+from __future__ import annotations
+
+import colorsys
+import csv
+import json
+import re
+from pathlib import Path
+
+import numpy as np
+from PIL import Image
+from plyfile import PlyData, PlyElement
+from skimage import data
+
+from tests.browser.driver import BrowserCase
+from tests.support import FIVE
+
+SHARE = re.compile(r"([\d,]+) elements, ([\d.]+)%")
+
+
+class ColourCase(BrowserCase):
+    def add(self, title: str) -> None:
+        """Add a step by its title from the menu."""
+        self.page.get_by_role("button", name="Add a step").click()
+        self.after(lambda: self.page.get_by_role("menuitem", name=re.compile(f"^{title} ")).click())
+
+    def slab(self, title: str):
+        return self.page.get_by_role("region", name=re.compile(f"^Step \\d+, {title}$"))
+
+    def open(self, title: str) -> None:
+        self.slab(title).get_by_role("button", expanded=False).first.click()
+
+    def menu(self, button: str, item: str) -> None:
+        self.page.get_by_label(button, exact=True).click()
+        self.after(lambda: self.page.get_by_role("menuitem", name=item, exact=True).click())
+
+    def choose(self, label: str, option: str) -> None:
+        self.page.get_by_label(re.compile(f"^{label}: ")).click()
+        self.after(lambda: self.page.get_by_role("option", name=option, exact=True).click())
+
+    def counts(self) -> list[int]:
+        return [int(SHARE.search(name)[1].replace(",", "")) for name in self.shares()]
+
+    def fill(self, label: str, text: str, scope=None) -> None:
+        field = (scope or self.page).get_by_label(label, exact=True)
+        field.fill(text)
+        self.after(lambda: field.press("Enter"))
+
+    def rows(self) -> list[dict[str, str]]:
+        """The elements as the CSV file has them."""
+        self.page.keyboard.press("Alt+3")
+        with self.page.expect_download() as waiting:
+            self.page.get_by_role("button", name="Download CSV").click()
+        self.page.keyboard.press("Alt+2")
+        return list(csv.DictReader(Path(waiting.value.path()).read_text().splitlines()))
+
+    def colours(self) -> np.ndarray:
+        return np.array([[int(r[c]) for c in ("red", "green", "blue")] for r in self.rows()])
+
+
+class Ramps(ColourCase):
+    def test_typed_shares_with_a_lock_and_then_spread(self):
+        page = self.page
+        page.get_by_role("slider").nth(4).focus()
+        self.fill("share, %", "10")
+        self.after(lambda: page.get_by_label("Lock the share").click())
+        page.get_by_role("slider").nth(0).focus()
+        self.fill("share, %", "30")
+        self.assertEqual((self.counts()[0], self.counts()[4]), (3600, 1200))
+        page.get_by_role("button", name=re.compile("^Random")).click()
+        self.add("Spread")
+        self.slab("Spread").get_by_text("fewer alike").wait_for()
+        fewer = int(re.search(r"(\d+)% fewer", self.slab("Spread").inner_text())[1])
+        self.assertGreater(fewer, 60)
+        self.assertEqual((self.counts()[0], self.counts()[4]), (3600, 1200))
+
+    def test_every_interpolation_and_space_is_at_hand(self):
+        page = self.page
+        self.choose("Between stops", "B-spline")
+        seen = {self.pixels(self.slab("Ramp")).tobytes()}
+        for space in ("OKLCH", "linear RGB", "display RGB", "HSV", "OKLab"):
+            self.choose("Mix in", f"Mixed in {space}")
+            seen.add(self.pixels(self.slab("Ramp")).tobytes())
+        self.assertEqual(len(seen), 6)
+        self.choose("Between stops", "Cardinal")
+        self.fill("Tension", "0.8")
+        self.after(lambda: page.get_by_role("switch", name="Hold until the next").click())
+        page.get_by_label("Duplicate stop 1").click()
+        self.settle()
+        self.assertEqual(page.get_by_role("slider").count(), 6)
+
+    def test_a_ramp_goes_out_and_comes_in_as_text(self):
+        page = self.page
+        page.get_by_role("button", name="Text", exact=True).click()
+        area = page.get_by_label("The ramp as text")
+        self.assertEqual(re.findall("#[0-9a-f]{6}", area.input_value()), FIVE)
+        area.fill("nothing to see")
+        page.get_by_role("button", name="Use this text").click()
+        page.get_by_role("alert").filter(has_text="No colours").wait_for()
+        area.fill("tomato 0%; rgb(0,0,255) 50%\n#ffffff")
+        self.after(lambda: page.get_by_role("button", name="Use this text").click())
+        names = [s.get_attribute("aria-label") for s in page.get_by_role("slider").all()]
+        self.assertEqual(names, ["Stop 1, #ff6347", "Stop 2, #0000ff", "Stop 3, #ffffff"])
+
+    def test_a_ramp_is_kept_found_and_used(self):
+        page = self.page
+        page.get_by_role("button", name="Library").click()
+        page.get_by_label("Name for this ramp").fill("Five for the beetle")
+        page.get_by_role("button", name="Keep it").click()
+        page.get_by_label("Use Five for the beetle").wait_for()
+        page.get_by_label("Make Five for the beetle a favourite").click()
+        page.get_by_label("Five for the beetle is a favourite").wait_for()
+        listed = page.get_by_role("list", name="Kept ramps").get_by_role("listitem")
+        self.assertIn("Five for the beetle", listed.first.inner_text())
+        page.get_by_label("Find a ramp").fill("moss")
+        self.after(lambda: page.get_by_label("Use Moss ladder").click())
+        self.assertEqual(page.get_by_role("slider").count(), 4)
+
+
+class Palettes(ColourCase):
+    def test_from_a_dropped_photograph_swapped_and_hue_shifted(self):
+        page = self.page
+        photograph = self.folder / "cup.png"
+        Image.fromarray(data.coffee()[::2, ::2]).save(photograph)
+        page.evaluate(
+            """([bytes]) => {
+                const transfer = new DataTransfer();
+                transfer.items.add(new File([new Uint8Array(bytes)], 'cup.png', {type: 'image/png'}));
+                const options = {dataTransfer: transfer, bubbles: true, cancelable: true};
+                for (const type of ['dragenter', 'dragover', 'drop'])
+                    window.dispatchEvent(new DragEvent(type, options));
+            }""",
+            [list(photograph.read_bytes())],
+        )
+        dialog = page.get_by_role("dialog")
+        dialog.get_by_text("8 found").wait_for()
+        dialog.get_by_label("Colours", exact=True).fill("6")
+        dialog.get_by_label("Colours", exact=True).press("Enter")
+        dialog.get_by_text("6 found").wait_for()
+        dialog.get_by_role("img", name=re.compile("click to take")).click(position={"x": 30, "y": 20})
+        dialog.get_by_text("6 found, 1 taken").wait_for()
+        self.after(lambda: dialog.get_by_role("button", name="Use as palette").click())
+        self.assertEqual(len(self.counts()), 7)
+        self.slab("Palette").get_by_text("cup, 7 swatches").wait_for()
+        self.choose("Parts", "Parts by weight")
+        self.assertGreater(max(self.counts()) - min(self.counts()), 1000)
+        # Swapped in place: everything else of the set-up stays.
+        page.get_by_role("button", name="Library").click()
+        self.after(lambda: page.get_by_label("Use Sea glass").click())
+        self.slab("Palette").get_by_text("Sea glass, 7 swatches").wait_for()
+        page.get_by_label("Parts: Parts by weight").wait_for()
+        self.menu("More for Drift", "Remove")
+        plain = self.colours()
+        self.add("Grade")
+        self.fill("Hue turn, degrees", "120")
+        turned = self.colours()
+        hue = [np.array([colorsys.rgb_to_hsv(*(c / 255))[0] for c in side[:300]]) for side in (plain, turned)]
+        away = (hue[1] - hue[0]) % 1
+        self.assertGreater(np.median(away), 0.2)
+        self.assertLess(np.median(away), 0.45)
+        self.after(lambda: page.get_by_label("Reset Hue turn").click())
+        np.testing.assert_array_equal(self.colours(), plain)
+
+    def test_pasted_codes_one_locked_the_rest_drawn_anew_kept_and_used_elsewhere(self):
+        page = self.page
+        page.get_by_role("button", name=re.compile("^Random")).click()
+        self.add("Palette")
+        self.menu("More for Ramp", "Remove")
+        self.fill("Paste colours", "#102a43 / #f0b429, e12d39; #3ebd93 white")
+        option = page.get_by_role("listbox", name="Swatches").get_by_role("option")
+        self.assertEqual(option.count(), 5)
+        option.nth(1).click()
+        self.after(lambda: page.get_by_label("Lock swatch 2").click())
+        self.after(lambda: page.get_by_role("button", name="Draw anew").click())
+        names = [o.get_attribute("aria-label") for o in option.all()]
+        self.assertIn("#f0b429, locked", names[1])
+        self.assertFalse(any("#102a43" in n or "#e12d39" in n for n in names))
+        found = [re.search("#[0-9a-f]{6}", n)[0] for n in names]
+        page.get_by_role("button", name="Library").click()
+        page.get_by_label("Name for this palette").fill("Fair night")
+        page.get_by_role("button", name="Keep it").click()
+        page.get_by_label("Use Fair night").wait_for()
+        page.keyboard.press("Escape")
+        page.keyboard.press("Alt+1")
+        page.get_by_role("button", name="Make a scatter").click()
+        page.get_by_text("1,000 elements", exact=True).wait_for()
+        self.settle()
+        page.keyboard.press("Alt+2")
+        page.get_by_role("button", name=re.compile("^Random")).click()
+        self.add("Palette")
+        self.menu("More for Ramp", "Remove")
+        page.get_by_role("button", name="Library").click()
+        self.after(lambda: page.get_by_label("Use Fair night").click())
+        self.assertEqual({"#{:02x}{:02x}{:02x}".format(*c) for c in self.colours()}, set(found))
+
+    def test_swatches_are_ordered_moved_and_written(self):
+        page = self.page
+        page.get_by_role("button", name=re.compile("^Random")).click()
+        self.add("Palette")
+        self.menu("More for Ramp", "Remove")
+        option = page.get_by_role("listbox", name="Swatches").get_by_role("option")
+        before = [o.get_attribute("aria-label").split(",")[1] for o in option.all()]
+        option.nth(0).focus()
+        self.after(lambda: page.keyboard.press("Alt+ArrowRight"))
+        moved = [o.get_attribute("aria-label").split(",")[1] for o in option.all()]
+        self.assertEqual(moved[:2], before[1::-1])
+        self.after(lambda: option.nth(0).drag_to(option.nth(3)))
+        dragged = [o.get_attribute("aria-label").split(",")[1] for o in option.all()]
+        self.assertEqual(dragged[3], moved[0])
+        page.get_by_role("button", name="Order").click()
+        self.after(lambda: page.get_by_role("menuitem", name="By lightness").click())
+        page.get_by_role("button", name="Harmony").click()
+        self.after(lambda: page.get_by_role("menuitem", name="Triad", exact=True).click())
+        self.assertEqual(option.count(), 8)
+        page.get_by_role("button", name="File").click()
+        with page.expect_download() as waiting:
+            page.get_by_role("menuitem", name="Write design tokens (JSON)").click()
+        tokens = json.loads(Path(waiting.value.path()).read_text())["Palette"]
+        self.assertEqual(sum("$value" in v for v in tokens.values() if isinstance(v, dict)), 8)
+        path = self.folder / "back.tokens.json"
+        path.write_text(json.dumps({"two": {"$type": "color", "a": {"$value": "#000000"}, "b": {"$value": "#ffffff"}}}))
+        self.after(lambda: page.get_by_label("Palette file").set_input_files(str(path)))
+        self.assertEqual(option.count(), 2)
+
+
+class DriftAndLayers(ColourCase):
+    def test_one_colour_drifts_only_upwards_in_hue_for_a_part_of_the_elements(self):
+        page = self.page
+        page.get_by_role("button", name=re.compile("^Random")).click()
+        self.add("Constant")
+        self.choose("Kind", "Colour")
+        self.menu("More for Ramp", "Remove")
+        self.open("Drift")
+        self.choose("Direction", "Above")
+        for label, text in (("Hue, degrees", "40"), ("Saturation", "0"), ("Lightness", "0"), ("Chance, %", "30")):
+            self.fill(label, text)
+        colours = self.colours() / 255
+        base = np.array([0xC8, 0x55, 0x3D]) / 255
+        h = colorsys.rgb_to_hsv(*base)[0]
+        away = np.array([(colorsys.rgb_to_hsv(*c)[0] - h + 0.5) % 1 - 0.5 for c in colours])
+        still = (np.abs(colours - base).max(axis=1) < 1e-6).mean()
+        # Four standard deviations of a binomial share at 12,000, and elements that drift by less than a level.
+        self.assertAlmostEqual(1 - still, 0.3, delta=0.03)
+        self.assertGreater(away.min(), -0.005)
+        self.assertAlmostEqual(away.max(), 40 / 360, delta=0.006)
+
+    def test_an_edge_colour_masked_by_an_attribute_overlaid_on_the_bands(self):
+        page = self.page
+        self.after(lambda: page.get_by_label("Add a layer").click())
+        page.get_by_role("button", name=re.compile("^Random")).click()
+        self.add("Constant")
+        self.choose("Kind", "Colour")
+        self.menu("More for Ramp", "Remove")
+        self.menu("More for layer Layer 2", "Rename")
+        name = page.get_by_label("Name of the layer")
+        name.fill("Edge")
+        self.after(lambda: name.press("Enter"))
+        self.choose("Blend", "Overlay")
+        self.choose("Blend in", "in display encoding")
+        page.get_by_role("tab", name="Add a mask").click()
+        self.settle()
+        self.add("Attribute")
+        self.choose("Name", "size · number")
+        self.add("Range")
+        page.get_by_role("button", name=re.compile("^Edge overlay 100% · masked")).wait_for()
+        sizes = np.array([float(r["size"]) for r in self.rows()])
+        masked = self.colours() / 255
+        self.after(lambda: page.get_by_label("Switch Edge off").click())
+        plain = self.colours() / 255
+        moved = np.abs(masked - plain).max(axis=1)
+        order = np.argsort(sizes)
+        self.assertLess(moved[order[:200]].mean(), 0.2 * moved[order[-200:]].mean())
+        # The element with the largest size has the full blend: the standard's overlay on display values.
+        top, edge = order[-1], np.array([0xC8, 0x55, 0x3D]) / 255
+        wanted = np.where(plain[top] <= 0.5, 2 * plain[top] * edge, 1 - 2 * (1 - plain[top]) * (1 - edge))
+        np.testing.assert_allclose(masked[top], wanted, atol=2.1 / 255)
+
+    def test_drift_before_a_ramp_and_after_it(self):
+        """After the ramp every colour moves; before it, through a component, the bands stay pure."""
+        page = self.page
+        self.menu("More for Drift", "Remove")
+        pure = {tuple(c) for c in self.colours()}
+        self.assertEqual(len(pure), 5)
+        page.get_by_role("button", name=re.compile("^Random")).click()
+        page.get_by_role("button", name="Add a step").click()
+        page.get_by_role("menuitem", name=re.compile("^Ramp ")).click()
+        page.get_by_role("alert").wait_for()
+        for title in ("Drift", "Component"):
+            page.get_by_role("button", name="Add a step").click()
+            page.get_by_role("menuitem", name=re.compile(f"^{title} ")).click()
+        page.get_by_role("alert").wait_for(state="detached")
+        self.settle()
+        self.assertLessEqual(len({tuple(c) for c in self.colours()}), 5)
+        self.assertGreater(self.slab("Drift").get_by_role("img").count(), 0)
+        page.get_by_role("button", name=re.compile("^Ramp")).last.click()
+        self.add("Drift")
+        self.assertGreater(len({tuple(c) for c in self.colours()}), 1000)
+
+    def test_a_soft_ramp_and_a_flat_one_as_two_layers_switched(self):
+        page = self.page
+        flat = self.colours()
+        self.menu("More for layer Sequin bands", "Duplicate")
+        self.open("Ramp")
+        self.choose("Between stops", "B-spline")
+        page.get_by_role("status").filter(has_text="is hidden by 'Sequin bands copy'").wait_for()
+        soft = self.colours()
+        self.assertGreater(np.abs(soft - flat).max(), 40)
+        self.after(lambda: page.get_by_label("Switch Sequin bands copy off").click())
+        np.testing.assert_array_equal(self.colours(), flat)
+        self.after(lambda: page.get_by_label("Switch Sequin bands copy on").click())
+        np.testing.assert_array_equal(self.colours(), soft)
+        # By keyboard and by mouse the flat one comes to the top.
+        page.get_by_role("button", name=re.compile("^Sequin bands normal")).focus()
+        self.after(lambda: page.keyboard.press("Alt+ArrowUp"))
+        np.testing.assert_array_equal(self.colours(), flat)
+        layers = page.get_by_role("list", name="Layers, top first").get_by_role("listitem")
+        self.after(lambda: layers.nth(0).drag_to(layers.nth(1)))
+        np.testing.assert_array_equal(self.colours(), soft)
+
+    def test_the_look_copied_to_imported_points(self):
+        page = self.page
+        rng = np.random.default_rng(5)
+        rows = np.empty(500, [("x", "f4"), ("y", "f4"), ("z", "f4"), ("id", "i4")])
+        for axis in "xyz":
+            rows[axis] = rng.normal(size=500)
+        rows["id"] = rng.permutation(500)
+        path = self.folder / "pebbles.ply"
+        PlyData([PlyElement.describe(rows, "vertex")]).write(str(path))
+        page.get_by_label("More for layers and looks").click()
+        page.get_by_role("menuitem", name="Copy the whole look").click()
+        page.keyboard.press("Alt+1")
+        page.get_by_label("File to import").set_input_files(str(path))
+        page.get_by_role("button", name="Add to the scene").click()
+        page.get_by_text("500 elements", exact=True).wait_for()
+        self.settle()
+        page.keyboard.press("Alt+2")
+        self.menu("More for layers and looks", "Paste a whole look")
+        page.get_by_role("button", name=re.compile("^Sequin bands normal")).wait_for()
+        self.assertEqual((len(self.counts()), sum(self.counts())), (5, 500))
+        page.get_by_label("More for layers and looks").click()
+        page.get_by_role("menuitem", name="Looks in the library…").click()
+        page.get_by_label("Name for this look").fill("Beetle")
+        page.get_by_role("button", name="Keep it").click()
+        page.get_by_label("Use Beetle", exact=True).locator("img").wait_for()
+
+    def test_the_view_and_strip_as_others_see_them(self):
+        page = self.page
+        before, strip = self.pixels(page.get_by_role("application")), self.shares()
+        self.redrawn(lambda: self.choose("Seen by", "Deuteranopia"))
+        self.assertNotEqual(self.shares(), strip)
+        self.assertGreater(np.abs(self.pixels(page.get_by_role("application")) - before).max(), 30)
+        self.redrawn(lambda: self.choose("Seen by", "All viewers"))
+        self.assertEqual(self.shares(), strip)
+
+    def test_a_colour_is_taken_from_an_element_of_the_view(self):
+        page = self.page
+        self.menu("More for Drift", "Remove")
+        page.get_by_role("slider").nth(0).focus()
+        page.get_by_label(re.compile("^Stop 1: .* Open the picker")).click()
+        page.get_by_role("button", name="Take from an element of the view").click()
+        page.get_by_text("Click an element to take its colour").wait_for()
+        view = page.get_by_role("application")
+        box = view.bounding_box()
+        for dx in range(0, 160, 8):
+            if page.get_by_text("Click an element to take its colour").count() == 0:
+                break
+            view.click(position={"x": box["width"] / 2 - 80 + dx, "y": box["height"] / 2})
+        self.settle()
+        name = page.get_by_role("slider").nth(0).get_attribute("aria-label")
+        self.assertIn(name.split(", ")[1], FIVE)
