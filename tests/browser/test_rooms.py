@@ -165,7 +165,8 @@ class ColourRoom(BrowserCase):
         amount.fill("40")
         self.after(lambda: amount.press("Enter"))
         page.get_by_text("multiply 40%").wait_for()
-        self.after(lambda: page.get_by_label("Remove the layer").click())
+        page.get_by_label("More for layer Layer 2").click()
+        self.after(lambda: page.get_by_role("menuitem", name="Remove").click())
 
     def test_flat_colour_shows_the_computed_value_exactly(self):
         page = self.page

@@ -99,6 +99,7 @@ function Steps({ look, chain }: { look: Look; chain: string }) {
 }
 
 const HOLDERS = ["choose", "mix"];
+const COLOURISTS = ["ramp", "palette"];
 const GROUPS: { heading: string; holds: (d: StepDescription) => boolean }[] = [
   { heading: "Read (in place of the first step)", holds: (d) => d.takes.length === 0 },
   { heading: "Shape", holds: (d) => d.takes.length > 0 && d.gives === "number" && !HOLDERS.includes(d.name) },
@@ -137,8 +138,10 @@ function AddStep({ chain, steps, look }: { chain: string; steps: Step[]; look: L
     let step = fresh(word, word === "signal" ? (signal ?? "") : attribute);
     // The other chain of a mix begins with what it is mixed with.
     if (step.step === "mix" && kindAfter(at - 1) === "number") step = { ...step, chain: [fresh("random", "")] };
+    // A ramp and a palette do the same work: one put before the other takes its place.
+    const replaces = reads || (COLOURISTS.includes(word) && COLOURISTS.includes(steps[at]?.step ?? ""));
     editLook(`Add ${STEP_WORDS[word].noun}`, (l) =>
-      withChain(l, chain, (all) => (reads ? [step, ...all.slice(1)] : [...all.slice(0, at), step, ...all.slice(at)])),
+      withChain(l, chain, (all) => all.toSpliced(reads ? 0 : at, replaces ? 1 : 0, step)),
     );
     chooseStep(reads ? 0 : at);
   }
