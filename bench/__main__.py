@@ -18,6 +18,7 @@ from typing import Any
 
 import numpy as np
 
+from bench.colour import bench_colour
 from bench.plain import chain as plain_chain
 from gaudyseed.core.look.evaluate import Evaluator
 from gaudyseed.core.look.model import Look
@@ -282,6 +283,7 @@ def main() -> None:
     rows: list[tuple[str, str, str]] = []
     bench_chain(rows)
     bench_steps(rows)
+    bench_colour(rows, timed, bare(1_000_000))
     bench_growth(rows)
     with Server() as server:
         bench_server(server, rows)

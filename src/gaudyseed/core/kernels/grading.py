@@ -13,6 +13,7 @@ from .ramps import NUMBERS_IN
 
 _ZERO, _ONE = np.float32(0.0), np.float32(1.0)
 _TURN = np.float32(2.0 * np.pi)
+BLOCK = 512
 TRIPLE = Array(float32, 1, "C", readonly=True)
 MATRIX = Array(float32, 2, "C")
 
@@ -37,47 +38,86 @@ def turn_and_saturate(turn, saturation, m):  # type: ignore[no-untyped-def]
             m[j, k] = grey + (h[j, k] - grey) * saturation
 
 
+@njit(void(FLAT, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, boolean), **OPTIONS)
+def _hue_saturation_value(c, turns, saturations, values, one_matrix):  # type: ignore[no-untyped-def]
+    """The matrix, then HSV value moved while hue and saturation stay (A. R. Smith 1978); flat (3m), in place."""
+    m = np.empty((3, 3), np.float32)
+    if one_matrix and turns.shape[0] > 0:
+        turn_and_saturate(turns[0], saturations[0], m)
+    tiny = np.float32(1e-6)
+    for i in range(turns.shape[0]):
+        if not one_matrix:
+            turn_and_saturate(turns[i], saturations[i], m)
+        r, g, b = c[3 * i], c[3 * i + 1], c[3 * i + 2]
+        x = m[0, 0] * r + m[0, 1] * g + m[0, 2] * b
+        y = m[1, 0] * r + m[1, 1] * g + m[1, 2] * b
+        z = m[2, 0] * r + m[2, 1] * g + m[2, 2] * b
+        top = max(x, max(y, z))
+        wanted = max(top + values[i], _ZERO)
+        black = top <= tiny
+        scale = _ONE if black else wanted / (_ONE if black else top)
+        lift = wanted if black else _ZERO
+        c[3 * i], c[3 * i + 1], c[3 * i + 2] = x * scale + lift, y * scale + lift, z * scale + lift
+
+
+@njit(void(FLAT, TRIPLE, TRIPLE, TRIPLE, float32), **OPTIONS)
+def _decision_list(c, slope, offset, power, saturation):  # type: ignore[no-untyped-def]
+    """ASC CDL v1.2 on flat values (3m), in place."""
+    for k in range(3):
+        if power[k] != _ONE:
+            for i in range(c.shape[0] // 3):
+                c[3 * i + k] = np.float32(max(c[3 * i + k] * slope[k] + offset[k], _ZERO) ** power[k])
+        else:
+            for i in range(c.shape[0] // 3):
+                c[3 * i + k] = max(c[3 * i + k] * slope[k] + offset[k], _ZERO)
+    if saturation != _ONE:
+        for i in range(c.shape[0] // 3):
+            luma = WEIGHTS[0] * c[3 * i] + WEIGHTS[1] * c[3 * i + 1] + WEIGHTS[2] * c[3 * i + 2]
+            c[3 * i] = luma + (c[3 * i] - luma) * saturation
+            c[3 * i + 1] = luma + (c[3 * i + 1] - luma) * saturation
+            c[3 * i + 2] = luma + (c[3 * i + 2] - luma) * saturation
+
+
 @njit(void(FLAT_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN,
-           boolean, TRIPLE, TRIPLE, TRIPLE, float32, FLAT), **OPTIONS)  # fmt: skip
+           boolean, boolean, boolean, TRIPLE, TRIPLE, TRIPLE, float32, FLAT), **OPTIONS)  # fmt: skip
 def grade(linear, turns, saturations, values, brightnesses, contrasts, pivots, gains, gammas,
-          one_matrix, slope, offset, power, cdl_saturation, out):  # type: ignore[no-untyped-def]  # fmt: skip
+          one_matrix, bend, cdl, slope, offset, power, cdl_saturation, out):  # type: ignore[no-untyped-def]  # fmt: skip
     """The whole grade, each element with its own settings; the order is that of ``steps/grade.py``.
 
     ``one_matrix``: turn and saturation are the same for all, so their matrix is made once.
+    ``bend`` and ``cdl``: whether gamma and the decision list do anything.
     """
-    m = np.empty((3, 3), np.float32)
-    c = np.empty(3, np.float32)
-    if one_matrix and turns.shape[0] > 0:
-        turn_and_saturate(turns[0], saturations[0], m)
-    bent = power[0] != _ONE or power[1] != _ONE or power[2] != _ONE
-    for i in range(turns.shape[0]):
-        r = encode(linear[3 * i] * gains[i])
-        g = encode(linear[3 * i + 1] * gains[i])
-        b = encode(linear[3 * i + 2] * gains[i])
-        if not one_matrix:
-            turn_and_saturate(turns[i], saturations[i], m)
-        # Value moves the greatest channel and keeps hue and saturation (HSV, A. R. Smith 1978).
-        c[0] = m[0, 0] * r + m[0, 1] * g + m[0, 2] * b
-        c[1] = m[1, 0] * r + m[1, 1] * g + m[1, 2] * b
-        c[2] = m[2, 0] * r + m[2, 1] * g + m[2, 2] * b
-        top = max(c[0], max(c[1], c[2]))
-        wanted = max(top + values[i], _ZERO)
-        scale = wanted / top if top > np.float32(1e-6) else _ONE
-        lift = wanted if top <= np.float32(1e-6) else _ZERO
-        for k in range(3):
-            v = (c[k] * scale + lift) * brightnesses[i]
-            v = (v - pivots[i]) * contrasts[i] + pivots[i]
-            v = max(v, _ZERO)
-            if gammas[i] != _ONE:
-                v = np.float32(v ** (_ONE / gammas[i]))
-            v = v * slope[k] + offset[k]
-            v = max(v, _ZERO)
-            if bent:
-                v = np.float32(v ** power[k])
-            c[k] = v
-        luma = WEIGHTS[0] * c[0] + WEIGHTS[1] * c[1] + WEIGHTS[2] * c[2]
-        for k in range(3):
-            out[3 * i + k] = decode(max(luma + (c[k] - luma) * cdl_saturation, _ZERO))
+    n = turns.shape[0]
+    scratch = np.empty(3 * BLOCK, np.float32)
+    for start in range(0, n, BLOCK):
+        m = min(BLOCK, n - start)
+        e = start + m
+        c, source, result = scratch[: 3 * m], linear[3 * start : 3 * e], out[3 * start : 3 * e]
+        for i in range(m):
+            gain = gains[start + i]
+            c[3 * i], c[3 * i + 1], c[3 * i + 2] = (
+                source[3 * i] * gain,
+                source[3 * i + 1] * gain,
+                source[3 * i + 2] * gain,
+            )
+        for j in range(3 * m):
+            c[j] = encode(c[j])
+        _hue_saturation_value(c, turns[start:e], saturations[start:e], values[start:e], one_matrix)
+        for i in range(m):
+            contrast, pivot = contrasts[start + i], pivots[start + i]
+            factor, shift = brightnesses[start + i] * contrast, pivot - pivot * contrast
+            c[3 * i] = max(c[3 * i] * factor + shift, _ZERO)
+            c[3 * i + 1] = max(c[3 * i + 1] * factor + shift, _ZERO)
+            c[3 * i + 2] = max(c[3 * i + 2] * factor + shift, _ZERO)
+        if bend:
+            for i in range(m):
+                power_of = _ONE / gammas[start + i]
+                for k in range(3 * i, 3 * i + 3):
+                    c[k] = np.float32(c[k] ** power_of)
+        if cdl:
+            _decision_list(c, slope, offset, power, cdl_saturation)
+        for j in range(3 * m):
+            result[j] = decode(max(c[j], _ZERO))
 
 
 @njit(void(FLAT_IN, boolean, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, FLAT), **OPTIONS)

@@ -64,11 +64,13 @@ class Grade(Step):
         degrees = context.numbers(self, "hue_turn")
         turns: Numbers = lambda a, b: degrees(a, b) * np.float32(1 / 360)  # noqa: E731
         one = not isinstance(self.hue_turn, Follow) and not isinstance(self.saturation, Follow)
+        cdl = (self.slope, self.power, self.offset, self.cdl_saturation) != ((1.0,) * 3, (1.0,) * 3, (0.0,) * 3, 1.0)
         triples = [np.array(t, np.float32) for t in (self.slope, self.offset, self.power)]
 
         def work(a: int, b: int) -> None:
             kernels.grade(
-                colours[a:b].reshape(-1), turns(a, b), *(of(a, b) for of in settings), one, *triples,
+                colours[a:b].reshape(-1), turns(a, b), *(of(a, b) for of in settings), one,
+                self.gamma != 1, cdl, *triples,
                 self.cdl_saturation, out[a:b].reshape(-1),
             )  # fmt: skip
 
