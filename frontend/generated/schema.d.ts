@@ -706,7 +706,7 @@ export interface components {
              */
             hue: number | components["schemas"]["Follow"];
             /**
-             * Hue, below
+             * Hue low
              * @default 0
              */
             hue_below: number | components["schemas"]["Follow"];
@@ -716,7 +716,7 @@ export interface components {
              */
             saturation: number | components["schemas"]["Follow"];
             /**
-             * Saturation, below
+             * Saturation low
              * @default 0
              */
             saturation_below: number | components["schemas"]["Follow"];
@@ -726,7 +726,7 @@ export interface components {
              */
             lightness: number | components["schemas"]["Follow"];
             /**
-             * Lightness, below
+             * Lightness low
              * @default 0
              */
             lightness_below: number | components["schemas"]["Follow"];
@@ -737,7 +737,7 @@ export interface components {
              */
             gamma: number | components["schemas"]["Follow"];
             /**
-             * Gamma, below
+             * Gamma low
              * @default 0
              */
             gamma_below: number | components["schemas"]["Follow"];

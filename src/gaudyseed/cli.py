@@ -68,13 +68,31 @@ def _print_census(evaluation: Any, groups: Any) -> None:
         click.echo(f"{colour or 'no element':>10}  {count:>12,}  {100 * count / total:6.2f} %")
 
 
+def _dial(text: str) -> Any:
+    """A dial from ``name=value``: a number, or a colour as #rrggbb."""
+    from .core.documents import parse
+    from .core.look.model import Dial
+
+    name, equals, value = text.partition("=")
+    if not equals:
+        raise BadInput(f"{text!r} is no dial. Write --dial name=0.5 or --dial name=#d8452f.", place="--dial")
+    try:
+        number: float | str = float(value)
+    except ValueError:
+        number = value
+    return parse(Dial, {"name": name, "value": number}, f"--dial {name}")
+
+
 @main.command()
 @click.argument("points", type=click.Path(path_type=Path))
 @click.option("--look", "look_file", required=True, type=click.Path(path_type=Path), help="A look file (JSON).")
 @click.option("--out", type=click.Path(path_type=Path), help="Where to write: .ply or .csv.")
 @click.option("--ascii", "ascii_text", is_flag=True, help="Write PLY as text.")
 @click.option("--census", is_flag=True, help="Print how many elements each colour got.")
-def colour(points: Path, look_file: Path, out: Path | None, ascii_text: bool, census: bool) -> None:
+@click.option("--dial", "dials", multiple=True, metavar="NAME=VALUE", help="A dial that the look follows; repeatable.")
+def colour(
+    points: Path, look_file: Path, out: Path | None, ascii_text: bool, census: bool, dials: tuple[str, ...]
+) -> None:
     """Colour the elements of POINTS (PLY or CSV) with a look."""
     from .core.documents import parse, parse_json
     from .core.formats import WRITERS, read_points
@@ -92,7 +110,7 @@ def colour(points: Path, look_file: Path, out: Path | None, ascii_text: bool, ce
             click.echo(f"note: {note}", err=True)
         evaluator = Evaluator()
         try:
-            evaluation = evaluator.evaluate(population, look)
+            evaluation = evaluator.evaluate(population, look, dials=[_dial(text) for text in dials])
         except BadInput as error:
             raise BadInput(error.sentence, place=f"{look_file.name}, {error.place}", code=error.code) from None
         reporter = Reporter(evaluator)

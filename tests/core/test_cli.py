@@ -47,6 +47,23 @@ class Colour(unittest.TestCase):
             self.assertEqual([s[0] for s in shares], FIVE)
             self.assertEqual(sum(int(s[1]) for s in shares), 300)
 
+    def test_dials_are_given_by_name(self):
+        follows = self.folder / "follows.json"
+        colours = ["#000000", {"dial": "glow"}]
+        chain = look_document({"step": "random", "seed": {"dial": "night"}}, ramp([0, 0.5], colours))
+        follows.write_text(json.dumps(chain))
+        command = (self.points, "--look", follows, "--census")
+        done = self.run_it(*command, "--dial", "night=7", "--dial", "glow=#ff8800")
+        self.assertIn("#ff8800", done.stdout, done.stderr)
+        for dials, word in (
+            ((), "'night'"),
+            (("--dial", "night"), "no dial"),
+            (("--dial", "night=nope"), "not a colour"),
+        ):
+            refused = self.run_it(*command, *dials)
+            self.assertEqual(refused.returncode, 2)
+            self.assertIn(word, refused.stderr)
+
     def test_bad_input(self):
         bad = self.folder / "bad.json"
         bad.write_text('{"gaudyseed": 1, "lanez": {}}')

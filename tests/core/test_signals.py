@@ -222,8 +222,8 @@ class Following(Case):
 
 class Holding(Case):
     def test_item_i_of_n_takes_chain_i(self):
-        """For every n from 1 to 32; the last item takes the last chain (common practice)."""
-        for n in range(1, 33):
+        """For every n from 1 to 64; the last item takes the last chain (common practice)."""
+        for n in range(1, 65):
             population = points(n, item=np.arange(n))
             chains = [[{"step": "constant", "value": float(k)}] for k in range(n)]
             chain = with_signals(

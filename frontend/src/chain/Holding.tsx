@@ -30,7 +30,7 @@ export function Holding({ step, place, onCommit }: Props) {
         ))}
         <li>
           <Button
-            disabled={step.chains.length >= 32}
+            disabled={step.chains.length >= 64}
             onClick={() => onCommit({ ...step, chains: [...step.chains, step.chains.at(-1) ?? [fresh("constant", "")]] }, "Add a chain")}
           >
             <Plus size={13} aria-hidden />

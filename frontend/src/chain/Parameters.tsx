@@ -3,7 +3,7 @@ import { RotateCcw } from "lucide-react";
 import { useState } from "react";
 import type { AttributeCensus, Step } from "../api/client";
 import { NONE, useStore } from "../state/store";
-import type { Follows } from "../state/follow";
+import { type Follows, isFollowing } from "../state/follow";
 import { chosenPopulation } from "../state/store";
 import { Choice } from "../widgets/Choice";
 import { ColourField } from "../widgets/ColourField";
@@ -41,7 +41,10 @@ interface Props {
   columns?: boolean;
 }
 
-const capital = (word: string) => word.charAt(0).toUpperCase() + word.slice(1).replaceAll("_", " ");
+const SHORT = ["hsv", "oklch", "oklab"];
+const capital = (word: string) => (SHORT.includes(word) ? word.toUpperCase() : word.charAt(0).toUpperCase() + word.slice(1).replaceAll("_", " "));
+/** Controls that want a row of their own where parameters stand in two columns. */
+const WIDE = ["triple", "seed"];
 
 export function Parameters({ values, schema, onDraft, onCommit, skip = [], columns }: Props) {
   const properties = (schema.properties ?? {}) as Record<string, Property>;
@@ -53,7 +56,7 @@ export function Parameters({ values, schema, onDraft, onCommit, skip = [], colum
         columns
           ? "columned grid grid-cols-2 items-center gap-x-4 gap-y-2"
           : names.length > 7
-            ? "aligned grid grid-cols-2 items-center gap-x-3 gap-y-2"
+            ? "aligned grid grid-cols-2 items-center gap-x-2 gap-y-2"
             : "flex flex-wrap items-center gap-x-3.5 gap-y-2"
       }
     >
@@ -109,7 +112,7 @@ function Control(props: ControlProps) {
   const other = (changed || of.control === "triple") && JSON.stringify(value) !== JSON.stringify(of.default);
   const title = of.title ?? capital(name);
   return (
-    <span className={`inline-flex items-center ${of.control === "triple" ? "col-span-2" : ""}`}>
+    <span className={`inline-flex items-center ${isFollowing(value) || of.type === "boolean" || WIDE.includes(of.control ?? "") ? "col-span-2" : ""}`}>
       <Followed {...props} />
       {other && props.resets && (
         <IconButton label={`Reset ${title}`} className="size-5" onClick={() => onCommit(of.default, `Reset ${title.toLowerCase()}`)}>

@@ -109,15 +109,19 @@ export function summary(step: Step): string {
       return isFollowing(step.factor) ? `with another, ${short(step.factor)}` : `${short(step.factor * 100)}% of another`;
     case "drift": {
       const sign = { around: "±", above: "+", below: "−" }[step.direction];
+      const part = (word: string, range: number | Following, unit = "") => {
+        if (isFollowing(range)) return `${word} ${short(range)}`;
+        return range === 0 ? "" : `${word} ${sign}${short(range)}${unit}`;
+      };
       const parts = [
-        moving(step.hue) ? `hue ${sign}${short(step.hue)}${isFollowing(step.hue) ? "" : "°"}` : "",
-        moving(step.saturation) ? `sat ${sign}${short(step.saturation)}` : "",
-        moving(step.lightness) ? `light ${sign}${short(step.lightness)}` : "",
-        moving(step.gamma) ? `gamma ${sign}${short(step.gamma)}` : "",
+        part("hue", step.hue, "°"),
+        part("sat", step.saturation),
+        part("light", step.lightness),
+        part("gamma", step.gamma),
       ].filter(Boolean);
       const { chance } = step;
-      const part = isFollowing(chance) ? `, chance ${short(chance)}` : chance < 1 ? `, ${short(chance * 100)}% of elements` : "";
-      return (parts.join(" · ") || "nothing yet") + part;
+      const some = isFollowing(chance) ? `, chance ${short(chance)}` : chance < 1 ? `, ${short(chance * 100)}% of elements` : "";
+      return (parts.join(" · ") || "nothing yet") + some;
     }
   }
 }

@@ -18,7 +18,7 @@ from .quantise import bands_wanted
 if TYPE_CHECKING:
     from . import AnyStep
 
-MOST_CHAINS = 32
+MOST_CHAINS = 64
 
 
 class Choose(Step):

@@ -46,13 +46,13 @@ class Drift(Step):
         False, title="Separate low and high", description="Give the range below the colour its own width."
     )
     hue: _Hue | Follow = Field(0.0, title="Hue", json_schema_extra=_DEGREES)
-    hue_below: _Hue | Follow = Field(0.0, title="Hue, below", json_schema_extra={**_DEGREES, **_APART})
+    hue_below: _Hue | Follow = Field(0.0, title="Hue low", json_schema_extra={**_DEGREES, **_APART})
     saturation: Share | Follow = Field(0.0, title="Saturation")
-    saturation_below: Share | Follow = Field(0.0, title="Saturation, below", json_schema_extra=_APART)
+    saturation_below: Share | Follow = Field(0.0, title="Saturation low", json_schema_extra=_APART)
     lightness: Share | Follow = Field(0.0, title="Lightness")
-    lightness_below: Share | Follow = Field(0.0, title="Lightness, below", json_schema_extra=_APART)
+    lightness_below: Share | Follow = Field(0.0, title="Lightness low", json_schema_extra=_APART)
     gamma: _Gamma | Follow = Field(0.0, title="Gamma", description="In powers of two: 1 halves or doubles it.")
-    gamma_below: _Gamma | Follow = Field(0.0, title="Gamma, below", json_schema_extra=_APART)
+    gamma_below: _Gamma | Follow = Field(0.0, title="Gamma low", json_schema_extra=_APART)
     chance: Share | Follow = Field(
         1.0, title="Chance", description="The part of the elements that drift at all.",
         json_schema_extra={"unit": "share"},
