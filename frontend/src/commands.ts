@@ -1,11 +1,12 @@
 /** Every action that the command search reaches. */
 import { fresh } from "./chain/fresh";
 import { STEP_WORDS } from "./chain/words";
+import { usePicture } from "./library/PictureDialog";
 import { newScatter } from "./rooms/gather/GatherRoom";
 import { download } from "./rooms/publish/PublishRoom";
 import { chainAt, placeOf, withChain, withStep } from "./state/edits";
 import { editRamp } from "./state/ramps";
-import { chosenPopulation, choosePopulation, chooseStep, edit, editLook, showRoom, trace, travel, useStore } from "./state/store";
+import { chosenPopulation, choosePopulation, chooseStep, edit, editLook, lookWith, showRoom, trace, travel, useStore } from "./state/store";
 import { flipTheme } from "./theme";
 import { view } from "./view3d/current";
 import type { Command } from "./widgets/CommandSearch";
@@ -40,6 +41,11 @@ export function commands(): Command[] {
     { name: "Undo", keys: "Ctrl+Z", run: () => void travel("undo") },
     { name: "Redo", keys: "Ctrl+Shift+Z", run: () => void travel("redo") },
     { name: "Make a scatter", run: () => (showRoom("gather"), newScatter()) },
+    { name: "Palette from a picture", run: () => (showRoom("colour"), usePicture.setState({ open: true })) },
+    { name: "Show as all viewers see it", run: () => lookWith(null) },
+    { name: "Show as with protanopia", run: () => lookWith("protanopia") },
+    { name: "Show as with deuteranopia", run: () => lookWith("deuteranopia") },
+    { name: "Show as with tritanopia", run: () => lookWith("tritanopia") },
     { name: "Show all elements as a table", run: () => (showRoom("gather"), useStore.setState({ table: true })) },
     { name: "Frame all in the view", keys: "Home", run: () => view.stage?.frame() },
     { name: "Show flat colour", run: setView("Change the shading", { shading: "flat" }) },

@@ -1,4 +1,5 @@
 /** The opened ramp: what comes in above it, its stops, its shares below. */
+import { Lock } from "lucide-react";
 import { useRef } from "react";
 import type { Dial, Ramp, RampCensus, Stop, TraceStep } from "../api/client";
 import { orderedStops } from "../state/edits";
@@ -203,11 +204,11 @@ export function RampEditor({ ramp, place, index, census, trace, onDraft, onCommi
           return (
             <span
               key={k}
-              className={`absolute top-0.5 -translate-x-1/2 ${k === chosen ? "font-semibold" : "text-soft"}`}
+              className={`absolute top-0.5 inline-flex -translate-x-1/2 items-center gap-0.5 whitespace-nowrap ${k === chosen ? "font-semibold" : "text-soft"}`}
               style={{ left: `${Math.min(0.96, Math.max(0.04, (left + right) / 2)) * 100}%` }}
             >
               {percent(census?.counts[k] ?? 0, total)}
-              {stop.locked && stepped ? " locked" : ""}
+              {stop.locked && stepped && <Lock size={9} />}
             </span>
           );
         })}

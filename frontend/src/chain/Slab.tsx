@@ -56,16 +56,16 @@ export function Slab({ step, index, place, open, census, trace, tracedAt, action
           <span className={`text-[13px] font-semibold ${step.enabled ? "" : "line-through"}`}>{title}</span>
           <span className="truncate text-soft">{summary(step)}</span>
         </button>
-        {step.step === "even_out" && <span className="tabular text-[11px] text-soft">100% of ramp</span>}
+        {step.step === "even_out" && <span className="tabular flex-none text-[11px] whitespace-nowrap text-soft">100% of ramp</span>}
         {ramp && reached !== undefined && !open && (
-          <span className="tabular text-[11px] text-soft">{Math.round(reached * 100)}% reached</span>
+          <span className="tabular flex-none text-[11px] whitespace-nowrap text-soft">{Math.round(reached * 100)}% reached</span>
         )}
         {census?.facts?.pairs ? (
-          <span className="tabular text-[11px] text-soft" title={`${census.facts.alike_after} of ${census.facts.pairs} pairs of neighbours share a band; before, ${census.facts.alike_before}`}>
+          <span className="tabular flex-none text-[11px] whitespace-nowrap text-soft" title={`${census.facts.alike_after} of ${census.facts.pairs} pairs of neighbours share a band; before, ${census.facts.alike_before}`}>
             {fewer(census.facts)} fewer alike
           </span>
         ) : null}
-        {step.step === "drift" && !open && !isFollowing(step.seed) && <span className="tabular text-[11px] text-soft">seed {step.seed}</span>}
+        {step.step === "drift" && !open && !isFollowing(step.seed) && <span className="tabular flex-none text-[11px] whitespace-nowrap text-soft">seed {step.seed}</span>}
         {step.step === "random" && !isFollowing(step.seed) && (
           <Seed seed={step.seed} what={title} onCommit={(seed, label) => onCommit({ ...step, seed }, label)} />
         )}

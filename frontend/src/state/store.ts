@@ -167,7 +167,7 @@ function settle() {
   }
   const steps = look ? (chainAt(look, chain) ?? []) : [];
   if (step === null || step >= steps.length) {
-    const ramp = steps.findIndex((s) => s.step === "ramp");
+    const ramp = steps.findIndex((s) => s.step === "ramp" || s.step === "palette");
     step = steps.length === 0 ? null : ramp >= 0 ? ramp : 0;
   }
   const opened = step === null ? undefined : steps[step];

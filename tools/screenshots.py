@@ -1,0 +1,300 @@
+"""Take the guide's pictures from the demo: ``.venv/bin/python tools/screenshots.py [name ...]``."""
+
+from __future__ import annotations
+
+import json
+import re
+import sys
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+from PIL import Image
+
+ROOT = Path(__file__).resolve().parent.parent
+sys.path.insert(0, str(ROOT))
+
+from skimage import data  # noqa: E402
+from tests.browser.driver import BrowserCase  # noqa: E402
+
+FOLDER = ROOT / "docs" / "screenshots"
+
+
+class Camera(BrowserCase):
+    """Drives the page as the tests do, with the whole view drawn."""
+
+    QUERY = ""
+
+    def runTest(self) -> None:  # noqa: N802
+        """Nothing: only the set-up is wanted."""
+
+    def document(self) -> dict:
+        """The demo, with what a picture wants changed."""
+        return self.wanted if hasattr(self, "wanted") else super().document()
+
+    def add(self, *titles: str, wait: bool = True) -> None:
+        """Add steps by their titles."""
+        for title in titles:
+            self.page.get_by_role("button", name="Add a step").click()
+            item = self.page.get_by_role("menuitem", name=re.compile(f"^{title} "))
+            self.after(item.click) if wait else item.click()
+
+    def open(self, title: str) -> None:
+        """Open a step's slab."""
+        slab = self.page.get_by_role("region", name=re.compile(f"^Step \\d+, {title}$")).first
+        slab.get_by_role("button", name=re.compile(f"^{title}")).first.click()
+
+    def choose(self, label: str, option: str, wait: bool = True) -> None:
+        """Choose from a small menu."""
+        self.page.get_by_label(re.compile(f"^{label}: ")).first.click()
+        item = self.page.get_by_role("option", name=option, exact=True)
+        self.after(item.click) if wait else item.click()
+
+    def menu(self, button: str, item: str, wait: bool = True) -> None:
+        """Choose from a menu of actions."""
+        self.page.get_by_label(button, exact=True).click()
+        found = self.page.get_by_role("menuitem", name=item, exact=True)
+        self.after(found.click) if wait else found.click()
+
+    def fill(self, label: str, text: str) -> None:
+        """Type into a field."""
+        field = self.page.get_by_label(label, exact=True).first
+        field.fill(text)
+        self.after(lambda: field.press("Enter"))
+
+
+def sequins(camera: Camera, paint: list, **look) -> None:
+    """Begin with a chain of our own on the beetle."""
+    scene = BrowserCase.document(camera)
+    document = scene["populations"][0]["look"]
+    document["lanes"]["base_colour"]["layers"][0]["paint"] = paint
+    document.update(look)
+    camera.wanted = scene
+
+
+DRIFT = {"step": "drift", "hue": 9.0, "saturation": 0.06, "lightness": 0.07, "seed": 3}
+BANDS = json.loads((ROOT / "src/gaudyseed/demo/midnight-menagerie.json").read_text())["populations"][0]["look"][
+    "lanes"
+]["base_colour"]["layers"][0]["paint"][1]
+
+
+def ramp(kind: str, *stops: str) -> dict:
+    """A ramp of stops such as ``#d8452f 0.5``."""
+    pairs = [s.split() for s in stops]
+    return {"step": "ramp", "interpolation": kind, "stops": [{"at": float(a), "colour": c} for c, a in pairs]}
+
+
+DUSK = ramp("linear", "#1a1530 0", "#5b2a5c 0.3", "#c8553d 0.62", "#f2b45a 0.85", "#fff1cf 1")
+
+
+def colour_room(c: Camera) -> None:
+    """The first screen."""
+
+
+def underused(c: Camera) -> None:
+    """A ramp that uses half its colours."""
+    c.open("Ramp")
+
+
+def hue_luma(c: Camera) -> None:
+    """Random colours, read by luma."""
+    c.open("Component")
+
+
+def signal(c: Camera) -> None:
+    """A signal's own chain."""
+    c.page.get_by_role("list", name="Signals").get_by_role("button", name="wear").click()
+
+
+def follow(c: Camera) -> None:
+    """A drift range that follows it."""
+    c.open("Drift")
+
+
+def glint(c: Camera) -> None:
+    """Every seventh element."""
+    c.open("Formula")
+
+
+def shares(c: Camera) -> None:
+    """Typed shares, one locked, then spread."""
+    c.page.get_by_role("slider").nth(4).focus()
+    c.fill("share, %", "10")
+    c.after(lambda: c.page.get_by_label("Lock the share").click())
+    c.page.get_by_role("button", name=re.compile("^Random")).click()
+    c.add("Spread")
+    c.open("Ramp")
+
+
+def picture(c: Camera) -> None:
+    """A palette from a photograph."""
+    path = c.folder / "cup-at-the-workshop.png"
+    Image.fromarray(data.coffee()).save(path)
+    c.page.keyboard.press("Control+k")
+    c.page.keyboard.type("Palette from a picture")
+    c.page.keyboard.press("Enter")
+    c.page.get_by_label("Picture file").set_input_files(str(path))
+    c.page.get_by_text("8 found").wait_for()
+
+
+def drift(c: Camera) -> None:
+    """Drift before a ramp and after it."""
+    c.page.get_by_role("button", name=re.compile("^Drift")).last.click()
+
+
+def layers(c: Camera) -> None:
+    """An edge colour masked by an attribute, in overlay."""
+    c.page.get_by_role("button", name=re.compile("^Edge")).click()
+    c.page.get_by_role("tab", name="Mask").click()
+
+
+def library(c: Camera) -> None:
+    """The palettes that are kept."""
+    c.page.get_by_role("button", name="Library").click()
+    c.page.get_by_label("Use Parade").wait_for()
+
+
+def soft(c: Camera) -> None:
+    """A soft ramp over a flat one."""
+    c.open("Ramp")
+
+
+def parts(c: Camera) -> None:
+    """Imported plates that share a colour by name, under a copied look."""
+    rng = np.random.default_rng(2)
+    turn, height = rng.random(2600) * 2 * np.pi, rng.random(2600) * 2 - 1
+    plate = (np.floor(turn / (2 * np.pi) * 12) * 5 + np.floor((height + 1) * 2.5)).astype(int)
+    wide = np.sqrt(1 - (0.72 * height) ** 2) * (1 + 0.12 * np.cos(6 * turn))
+    rows = np.stack([wide * np.cos(turn), wide * np.sin(turn), height + 1], axis=1)
+    lines = [f"{x:.4f},{y:.4f},{z:.4f},plate {p}" for (x, y, z), p in zip(rows, plate, strict=True)]
+    path = c.folder / "lantern-plates.csv"
+    path.write_text("x,y,z,plate\n" + "\n".join(lines) + "\n")
+    c.page.get_by_label("More for layers and looks").click()
+    c.page.get_by_role("menuitem", name="Copy the whole look").click()
+    c.page.keyboard.press("Alt+1")
+    c.page.get_by_label("File to import").set_input_files(str(path))
+    c.page.get_by_role("button", name="Add to the scene").click()
+    c.page.get_by_text("2,600 elements", exact=True).wait_for()
+    c.settle()
+    c.page.keyboard.press("Alt+2")
+    c.menu("More for layers and looks", "Paste a whole look")
+    c.open("Random")
+    c.choose("Per", "plate · text")
+
+
+def curve(c: Camera) -> None:
+    """A curve, and a spread."""
+    c.open("Curve")
+
+
+def gather(c: Camera) -> None:
+    """The Gather room."""
+    c.page.keyboard.press("Alt+1")
+
+
+def elements(c: Camera) -> None:
+    """The table of all elements."""
+    c.page.keyboard.press("Alt+1")
+    c.page.get_by_role("button", name="All elements").click()
+    c.page.get_by_role("row", name=re.compile("#")).first.wait_for()
+    c.page.get_by_role("button", name="size", exact=True).click()
+    c.page.get_by_role("row", name=re.compile("#")).nth(3).click()
+    c.page.get_by_role("region", name="Trace of element").wait_for()
+
+
+def imported(c: Camera) -> None:
+    """A file that is offered."""
+    rng = np.random.default_rng(6)
+    rows = [f"{a:.3f},{b:.3f},{h:.3f},{k},{w:.3f}" for k, (a, b, h, w) in enumerate(rng.normal(size=(480, 4)))]
+    path = c.folder / "lantern-beads.csv"
+    path.write_text("x,y,z,id,wear\n" + "\n".join(rows) + "\n")
+    c.page.keyboard.press("Alt+1")
+    c.page.get_by_label("File to import").set_input_files(str(path))
+    c.page.get_by_role("dialog").get_by_text("480", exact=True).wait_for()
+
+
+def publish(c: Camera) -> None:
+    """The Publish room."""
+    c.page.keyboard.press("Alt+3")
+
+
+def trace(c: Camera) -> None:
+    """One element's way, in the dim interface."""
+    c.page.get_by_label("Light or dim interface").click()
+    c.page.get_by_role("application").focus()
+    c.page.keyboard.press("Enter")
+    c.page.get_by_role("region", name="Trace of element").wait_for()
+
+
+WEAR = {"name": "wear", "chain": [{"step": "random", "seed": 11}, DUSK, {"step": "component", "part": "luma"}]}
+RANDOM = {"step": "random", "seed": 42}
+FOLLOWED = {**DRIFT, "hue": {"signal": "wear", "low": 0, "high": 70}}
+BENT = {"step": "curve", "points": [{"x": x, "y": y} for x, y in ((0, 0), (0.45, 0.15), (0.7, 0.8), (1, 1))]}
+#: Name: what is done, and the chain it begins with (None: the demo as it is).
+PICTURES: dict[str, tuple[Callable[[Camera], None], list | None, dict]] = {
+    "colour-room": (colour_room, None, {}),
+    "gather-room": (gather, None, {}),
+    "publish-room": (publish, None, {}),
+    "import": (imported, None, {}),
+    "elements": (elements, None, {}),
+    "trace-dim": (trace, None, {}),
+    "underused": (underused, [{"step": "attribute", "name": "position", "component": "z"},
+                              {"step": "range", "own": True, "to_high": 0.5}, DUSK], {}),
+    "hue-luma": (hue_luma, [RANDOM, {**BANDS, "interpolation": "linear", "mix_in": "oklch"},
+                            {"step": "component", "part": "luma"}, DUSK], {}),
+    "parts": (parts, None, {}),
+    "signal": (signal, [RANDOM, BANDS, FOLLOWED], {"signals": [WEAR]}),
+    "follow": (follow, [RANDOM, BANDS, FOLLOWED], {"signals": [WEAR]}),
+    "glint": (glint, [{"step": "formula", "text": "where(index % 7 == 0, 0.97, random(3) * 0.8)"}, BANDS, DRIFT], {}),
+    "curve": (curve, [RANDOM, BENT, {"step": "spread", "seed": 1}, BANDS], {}),
+    "shares": (shares, None, {}),
+    "picture": (picture, None, {}),
+    "drift": (drift, [RANDOM, DUSK, {**DRIFT, "hue": 40, "direction": "above", "chance": 0.3},
+                      {"step": "component", "part": "hue"}, BANDS, DRIFT], {}),
+    "layers": (layers, None, {}),
+    "library": (library, [{"step": "random", "numbers": 2, "seed": 4},
+                          {"step": "palette", "name": "Night sweets", "columns": 3, "swatches": [
+                              {"colour": c, "locked": c == "#a02c7d"}
+                              for c in ("#1b1433", "#46206b", "#a02c7d", "#ef5d78", "#ffb37a", "#fff0c9")]}], {}),
+    "soft": (soft, None, {}),
+}  # fmt: skip
+
+
+def main(names: list[str]) -> None:
+    """Take the named pictures, or all."""
+    Camera.setUpClass()
+    try:
+        for name in names or PICTURES:
+            act, paint, look = PICTURES[name]
+            camera = Camera()
+            if paint:
+                sequins(camera, paint, **look)
+            if name in ("layers", "soft"):
+                camera.wanted = two_layers(name, BrowserCase.document(camera))
+            camera.setUp()
+            act(camera)
+            camera.settle()
+            camera.page.mouse.move(3, 790)
+            camera.page.wait_for_timeout(700)
+            camera.page.screenshot(path=str(FOLDER / f"{name}.png"))
+            camera.doCleanups()
+            print(name)
+    finally:
+        Camera.doClassCleanups()
+
+
+def two_layers(name: str, scene: dict) -> dict:
+    """The demo with a second layer."""
+    stack = scene["populations"][0]["look"]["lanes"]["base_colour"]["layers"]
+    if name == "soft":
+        stack.append({"name": "Soft dusk", "paint": [{**RANDOM, "linked": True}, {**DUSK, "interpolation": "b_spline"}, DRIFT]})
+    else:
+        mask = [{"step": "attribute", "name": "position", "component": "z"}, {"step": "range", "own": True},
+                {"step": "levels", "black_point": 0.45, "white_point": 0.9}]  # fmt: skip
+        paint = [{"step": "constant", "value": "#ffd27a"}]
+        stack.append({"name": "Edge", "blend": "overlay", "blend_in": "display", "mask": mask, "paint": paint})
+    return scene
+
+
+if __name__ == "__main__":
+    main(sys.argv[1:])
