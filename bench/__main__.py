@@ -18,7 +18,7 @@ from typing import Any
 
 import numpy as np
 
-from bench.colour import bench_colour
+from bench.colours import bench_colour
 from bench.plain import chain as plain_chain
 from gaudyseed.core.look.evaluate import Evaluator
 from gaudyseed.core.look.model import Look

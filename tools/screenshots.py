@@ -287,7 +287,9 @@ def two_layers(name: str, scene: dict) -> dict:
     """The demo with a second layer."""
     stack = scene["populations"][0]["look"]["lanes"]["base_colour"]["layers"]
     if name == "soft":
-        stack.append({"name": "Soft dusk", "paint": [{**RANDOM, "linked": True}, {**DUSK, "interpolation": "b_spline"}, DRIFT]})
+        stack.append(
+            {"name": "Soft dusk", "paint": [{**RANDOM, "linked": True}, {**DUSK, "interpolation": "b_spline"}, DRIFT]}
+        )
     else:
         mask = [{"step": "attribute", "name": "position", "component": "z"}, {"step": "range", "own": True},
                 {"step": "levels", "black_point": 0.45, "white_point": 0.9}]  # fmt: skip

@@ -14,7 +14,7 @@ from plyfile import PlyData, PlyElement
 from skimage import data
 
 from tests.browser.driver import BrowserCase
-from tests.support import FIVE
+from tests.support import FIVE, ROOT
 
 SHARE = re.compile(r"([\d,]+) elements, ([\d.]+)%")
 
@@ -370,3 +370,63 @@ class DriftAndLayers(ColourCase):
         self.settle()
         name = page.get_by_role("slider").nth(0).get_attribute("aria-label")
         self.assertIn(name.split(", ")[1], FIVE)
+
+
+class Screens(ColourCase):
+    """Every panel of colour work: accessible (axe-core), achromatic but for the artist's colours, nothing cut off."""
+
+    def looked_at(self, name: str) -> None:
+        page = self.page
+        page.wait_for_timeout(300)
+        # The guards around a popover are Headless UI's own: they take the focus only to hand it on.
+        found = page.evaluate(
+            "axe.run({exclude: [['[data-headlessui-focus-guard]']]}, {runOnly: ['wcag2a', 'wcag2aa']})"
+            ".then(r => r.violations.map("
+            "v => v.id + ': ' + v.nodes.slice(0, 3).map(n => n.html.slice(0, 140)).join(' | ')))"
+        )
+        self.assertEqual(found, [], name)
+        cut = page.evaluate(
+            "[...document.querySelectorAll('aside section, [role=dialog] > div')]"
+            ".filter(e => e.scrollWidth > e.clientWidth + 1).map(e => e.getAttribute('aria-label') ?? e.className)"
+        )
+        self.assertEqual(cut, [], name)
+        hidden = "canvas, img, [style*=background], [role=slider] path {visibility: hidden !important}"
+        tag = page.add_style_tag(content=hidden)
+        shot = self.pixels(page)
+        tag.evaluate("e => e.remove()")
+        self.assertEqual((shot.max(axis=2) - shot.min(axis=2)).max(), 0, name)
+
+    def test_each_panel(self):
+        page = self.page
+        page.evaluate((ROOT / "frontend/node_modules/axe-core/axe.min.js").read_text())
+        self.after(lambda: page.get_by_role("button", name="Add a signal").click())
+        self.looked_at("a signal")
+        page.get_by_role("button", name=re.compile("^Sequin bands")).click()
+        self.open("Drift")
+        page.get_by_label("Let Hue follow…").click()
+        self.after(lambda: page.get_by_role("menuitem", name="signal").click())
+        self.after(lambda: page.get_by_role("switch", name="Separate low and high").click())
+        page.get_by_label("Let Chance follow…").click()
+        self.after(lambda: page.get_by_role("menuitem", name="A new dial").click())
+        self.looked_at("drift that follows")
+        self.add("Grade")
+        self.fill("Hue turn, degrees", "33")
+        self.looked_at("grade")
+        page.get_by_role("button", name=re.compile("^Random")).click()
+        self.add("Palette")
+        self.after(lambda: page.get_by_label("Lock swatch 1").click())
+        self.looked_at("palette")
+        page.get_by_role("button", name="Library").click()
+        page.get_by_label("Use Parade").wait_for()
+        self.looked_at("library")
+        page.keyboard.press("Escape")
+        page.get_by_role("button", name="Picture…").click()
+        self.looked_at("picture")
+        page.keyboard.press("Escape")
+        page.get_by_role("tab", name="Add a mask").click()
+        self.settle()
+        self.add("Mix")
+        self.looked_at("mask")
+        self.after(lambda: page.get_by_label("Add a layer").click())
+        page.get_by_role("button", name="Text", exact=True).click()
+        self.looked_at("the ramp as text")

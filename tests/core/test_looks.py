@@ -288,6 +288,24 @@ class Reports(unittest.TestCase):
         # Between two of 4,096 table places an element may fall to the other side.
         self.assertLess((nearest != groups.of).mean(), 0.003)
 
+    def test_what_is_hidden_does_not_decide_the_shares(self):
+        """A covering layer without a ramp: elements are grouped by what is seen."""
+        evaluator, population = Evaluator(), points(900)
+        chains = [[{"step": "constant", "value": c}] for c in FIVE[:3]]
+        tops = [
+            ([{"step": "constant", "value": "#c8553d"}], [900], ["#c8553d"]),
+            ([RANDOM, {"step": "choose", "chains": chains}], None, FIVE[:3]),
+            ([RANDOM, {"step": "palette", "swatches": [{"colour": c} for c in FIVE[:2]]}], None, FIVE[:2]),
+        ]
+        for paint, counts, colours in tops:
+            document = look(RANDOM, BANDS).model_dump(mode="json")
+            document["lanes"]["base_colour"]["layers"].append({"name": "Top", "paint": paint})
+            groups = Reporter(evaluator).groups(evaluator.evaluate(population, parse(Look, document)))
+            self.assertEqual(groups.colours, colours)
+            self.assertEqual(sum(groups.counts), 900)
+            if counts:
+                self.assertEqual(groups.counts, counts)
+
     def test_a_trace_tells_the_values(self):
         evaluator, population = Evaluator(), points(100, id=np.arange(1000, 1100))
         evaluation = evaluator.evaluate(population, look(RANDOM, BANDS))

@@ -11,8 +11,9 @@ from . import census
 from .advisories import advise
 from .colour.spaces import to_hex
 from .digest import digest_of
-from .look.evaluate import Evaluation, Evaluator, LayerResult, StepResult
+from .look.evaluate import Evaluation, Evaluator, LayerResult, StepResult, covers_all
 from .look.steps import Step
+from .look.steps.choose import Choose
 from .look.steps.curve import Curve
 from .look.steps.palette import Palette
 from .look.steps.ramp import Ramp
@@ -83,9 +84,9 @@ class Reporter:
     def groups(self, evaluation: Evaluation) -> Groups:
         """Groups of the finished population.
 
-        The last ramp or palette of the topmost layer that covers everything below it decides;
-        where none does, the last ramp of the lowest layer that has one; where there
-        is no ramp at all, elements are grouped by like colours.
+        The last ramp, palette or choice of the topmost layer that covers everything below it
+        decides; where no layer covers, that of the lowest layer that has one; where there
+        is none, elements are grouped by like colours.
         """
         layer = _deciding_layer(evaluation)
         ramp = _last_ramp(layer) if layer else None
@@ -177,23 +178,26 @@ def _value_at(result: StepResult, element: int) -> dict[str, Any]:
 
 
 def _last_ramp(layer: LayerResult) -> StepResult | None:
-    found = [s for s in layer.paint if isinstance(s.compiled.step, Ramp | Palette)]
+    """The last step of a layer that gives each element one of several colours."""
+    found = [s for s in layer.paint if s.value.kind == "colour" and _choices(s.compiled.step)]
     return found[-1] if found else None
 
 
 def _choices(step: Step) -> int:
-    """How many colours a ramp or palette chooses from."""
-    return len(step.stops) if isinstance(step, Ramp) else len(step.swatches) if isinstance(step, Palette) else 0
+    """How many colours a ramp, a palette or a choice of chains gives; 0 for other steps."""
+    if isinstance(step, Ramp):
+        return len(step.stops)
+    if isinstance(step, Palette):
+        return len(step.swatches)
+    return len(step.chains) if isinstance(step, Choose) else 0
 
 
 def _deciding_layer(evaluation: Evaluation) -> LayerResult | None:
-    with_ramp = [layer for layer in evaluation.layers if _last_ramp(layer)]
-    covers = [
-        layer
-        for layer in with_ramp
-        if layer.compiled.layer.blend == "normal" and layer.compiled.layer.amount == 1 and not layer.mask
-    ]
-    return covers[-1] if covers else (with_ramp[0] if with_ramp else None)
+    """The topmost layer that covers all below it, or above none such the lowest with a ramp."""
+    covers = [k for k, layer in enumerate(evaluation.layers) if covers_all(layer)]
+    if covers:
+        return evaluation.layers[covers[-1]]
+    return next((layer for layer in evaluation.layers if _last_ramp(layer)), None)
 
 
 def attribute_census(values: np.ndarray) -> dict[str, Any]:

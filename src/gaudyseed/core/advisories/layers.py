@@ -9,7 +9,7 @@ import numpy as np
 from ..colour.spaces import linear_to_oklab, oklab_to_linear, parse_hex, to_hex
 from ..colour.vision import MATRICES, distances
 from ..errors import Fix
-from ..look.evaluate import Evaluation, LayerResult
+from ..look.evaluate import Evaluation, covers_all
 from ..look.places import step_of
 from ..look.scope import pointer
 from ..look.steps.limits import Limits
@@ -39,7 +39,7 @@ def of_layers(evaluation: Evaluation) -> Iterator[Advisory]:
                 (Fix("Give it 100 %", [put(f"{at}/amount", 1.0)]),),
             )  # fmt: skip
             continue
-        cover = next((above for above in evaluation.layers[k + 1 :] if _covers(above)), None)
+        cover = next((above for above in evaluation.layers[k + 1 :] if covers_all(above)), None)
         if cover is not None:
             name = cover.compiled.layer.name
             yield Advisory(
@@ -49,11 +49,6 @@ def of_layers(evaluation: Evaluation) -> Iterator[Advisory]:
                     Fix("Switch it off", [put(f"{at}/enabled", False)]),
                 ),
             )  # fmt: skip
-
-
-def _covers(layer: LayerResult) -> bool:
-    document = layer.compiled.layer
-    return document.blend == "normal" and document.amount == 1 and not layer.mask
 
 
 def of_result(evaluation: Evaluation) -> Iterator[Advisory]:

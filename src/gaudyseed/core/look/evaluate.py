@@ -73,6 +73,12 @@ class LayerResult:
     mask: Chain | None
 
 
+def covers_all(layer: LayerResult) -> bool:
+    """Whether nothing below the layer is seen."""
+    document = layer.compiled.layer
+    return document.blend == "normal" and document.amount == 1 and not layer.mask
+
+
 @dataclass
 class Evaluation:
     """A look's results on a population.

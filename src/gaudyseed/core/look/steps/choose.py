@@ -54,13 +54,14 @@ class Choose(Step):
         return inner[0]
 
     def apply(self, context: Context, incoming: Value | None) -> Value:
-        """(n,) or (n, k) float32."""
+        """(n,) or (n, k) float32; ``stops`` tells which chain each element took."""
         assert incoming is not None
         values, choices = incoming.array, context.inner
         widths = {c.array.shape[1:] for c in choices}
         if len(widths) > 1:
             raise BadInput("The chains give vectors of different lengths.", place=context.place, code="wrong_kind")
         out = empty(choices[0].array.shape)
+        picked = empty(len(values), np.uint8)
         count, wrap = len(choices), self.beyond == "repeat"
 
         def work(a: int, b: int) -> None:
@@ -71,6 +72,7 @@ class Choose(Step):
             for k, choice in enumerate(choices):
                 mine = chosen == k
                 out[a:b][mine] = choice.array[a:b][mine]
+            picked[a:b] = chosen
 
         over(len(out), work, context.check)
-        return Value(choices[0].kind, out)
+        return Value(choices[0].kind, out, picked)
