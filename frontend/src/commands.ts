@@ -4,9 +4,10 @@ import { STEP_WORDS } from "./chain/words";
 import { usePicture } from "./library/PictureDialog";
 import { newScatter } from "./rooms/gather/GatherRoom";
 import { download } from "./rooms/publish/PublishRoom";
+import { addDial, addLayer, addSignal, copyLook, layerLibrary, lookLibrary, pasteLayer, pasteLook } from "./state/actions";
 import { chainAt, placeOf, withChain, withStep } from "./state/edits";
 import { editRamp } from "./state/ramps";
-import { chosenPopulation, choosePopulation, chooseStep, edit, editLook, lookWith, showRoom, trace, travel, useStore } from "./state/store";
+import { chosenPopulation, choosePopulation, chooseStep, edit, editLook, lookWith, pinPreview, showRoom, trace, travel, useStore } from "./state/store";
 import { flipTheme } from "./theme";
 import { view } from "./view3d/current";
 import type { Command } from "./widgets/CommandSearch";
@@ -24,7 +25,7 @@ function reseedAll() {
   );
 }
 
-function rampAction(action: "flip" | "space_evenly") {
+function rampAction(action: "flip" | "space_evenly" | "space_by_share" | "snap") {
   const { state, chain } = steps();
   const index = chain.findLastIndex((s) => s.step === "ramp" && s.enabled);
   if (index >= 0) void editRamp(placeOf(state.chain, index), action);
@@ -60,6 +61,18 @@ export function commands(): Command[] {
       { name: "Reseed the chain", run: reseedAll },
       { name: "Flip the ramp", run: () => rampAction("flip") },
       { name: "Space the ramp's stops evenly", run: () => rampAction("space_evenly") },
+      { name: "Space the ramp's stops by share", run: () => rampAction("space_by_share") },
+      { name: "Snap the ramp's stops", run: () => rampAction("snap") },
+      { name: "Add a signal", run: () => (showRoom("colour"), addSignal()) },
+      { name: "Add a number dial", run: () => (showRoom("colour"), addDial(0.5)) },
+      { name: "Add a colour dial", run: () => (showRoom("colour"), addDial("#c8553d")) },
+      { name: "Add a layer", run: () => (showRoom("colour"), addLayer()) },
+      { name: "Paste a layer", run: pasteLayer },
+      { name: "Layers in the library", run: layerLibrary },
+      { name: "Copy the whole look", run: copyLook },
+      { name: "Paste a whole look", run: pasteLook },
+      { name: "Looks in the library", run: lookLibrary },
+      { name: "Show the result in the view, not a value", run: () => pinPreview(null) },
       { name: "Trace the first element", run: () => trace(0) },
       { name: "Close the trace", run: () => trace(null) },
       { name: "Download PLY, binary", run: () => void download("ply") },

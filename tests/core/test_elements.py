@@ -8,6 +8,7 @@ from gaudyseed.core import elements
 from gaudyseed.core.cache import ResultCache
 from gaudyseed.core.errors import BadInput
 from gaudyseed.core.look.evaluate import Evaluator
+from gaudyseed.core.look.model import Look
 from gaudyseed.core.population import Attribute, Population
 from tests.support import FIVE, look, points, ramp
 
@@ -45,6 +46,15 @@ class Rows(unittest.TestCase):
         self.assertEqual(set(found), set(np.flatnonzero((weights > 0.5) & (np.arange(500) % 2 == 0))))
         self.assertTrue((np.diff(weights[found]) >= 0).all())
         self.assertEqual(len(self.order("", False, "weight < 0")), 0)
+
+    def test_signals_are_columns_and_can_be_kept_by(self):
+        document = look({"step": "random", "seed": 1}, ramp([0, 0.5], FIVE[:2])).model_dump(mode="json")
+        document["signals"] = [{"name": "double", "chain": [{"step": "formula", "text": "weight * 2"}]}]
+        self.evaluation = Evaluator().evaluate(self.population, Look.model_validate(document))
+        self.assertIn("double", [c.key for c in elements.columns_of(self.evaluation)])
+        weights = self.population.attributes["weight"].values
+        np.testing.assert_array_equal(self.order("double"), np.argsort(weights, kind="stable"))
+        self.assertEqual(set(self.order("", False, "double > 1")), set(np.flatnonzero(weights > 0.5)))
 
     def test_rows_show_what_elements_carry(self):
         columns = elements.columns_of(self.evaluation)

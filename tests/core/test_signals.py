@@ -258,6 +258,13 @@ class Holding(Case):
             with_signals({}, WEAR, {"step": "choose", "chains": [[WEAR], [{"step": "random", "sed": 1}]]})
         self.assertEqual(caught.exception.place, "lanes.base_colour.layers[0].paint[1].chains[1][0].seed")
 
+    def test_there_is_an_end_to_chains_in_chains(self):
+        chain = [WEAR]
+        for _ in range(3):
+            chain = [WEAR, {"step": "choose", "chains": [chain] * 12}]
+        error = self.refused(with_signals({"many": chain}, WEAR, GREYS))
+        self.assertIn("more than 1000 steps", error.sentence)
+
     def test_inner_steps_are_counted_cached_and_traced(self):
         chains = [[{"step": "constant", "value": c}] for c in ("#ff0000", "#00ff00")]
         chain = with_signals({}, WEAR, {"step": "choose", "chains": chains}, {"step": "mix", "chain": chains[0]})

@@ -1,10 +1,10 @@
 /** Which chain is shown: a layer's paint or mask, a signal, or one held by a step; and what can be done with it. */
-import { ArrowLeft, ClipboardPaste, Copy, LibraryBig, Plus, Trash2 } from "lucide-react";
+import { ArrowLeft, ClipboardPaste, Copy, LibraryBig, Trash2 } from "lucide-react";
 import { useState } from "react";
 import { json, type Look, type Step } from "../api/client";
 import { copied, copy, openLibrary } from "../library/Library";
-import { chainAt, layerOf, layersOf, maskOf, outerOf, paintOf, signalChain, signalOf, withAt, withChain, withLayer } from "../state/edits";
-import { chooseChain, editLook, NONE, useStore } from "../state/store";
+import { chainAt, layerOf, layersOf, maskOf, outerOf, paintOf, signalChain, signalOf, withChain, withLayer } from "../state/edits";
+import { chooseChain, editLook, useStore } from "../state/store";
 import { IconButton } from "../widgets/Button";
 import { fresh } from "./fresh";
 import { More } from "./Layers";
@@ -178,24 +178,5 @@ function SignalHead({ look, index }: { look: Look; index: number }) {
         </p>
       )}
     </div>
-  );
-}
-
-/** Adds a signal that reads a random value, and shows it. */
-export function AddSignal() {
-  const signals = useStore((s) => s.scene?.populations.find((p) => p.id === s.chosen)?.look.signals ?? NONE);
-  return (
-    <IconButton
-      label="Add a signal"
-      onClick={() => {
-        const taken = new Set(signals.map((s) => s.name));
-        let name = "signal";
-        for (let k = 2; taken.has(name); k++) name = `signal_${k}`;
-        editLook("Add a signal", (l) => withAt(l, "signals", [...l.signals, { name, chain: [fresh("random", "")] }]));
-        chooseChain(signalChain(signals.length), 0);
-      }}
-    >
-      <Plus size={14} />
-    </IconButton>
   );
 }

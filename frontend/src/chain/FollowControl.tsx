@@ -3,7 +3,8 @@ import { Menu, MenuButton, MenuHeading, MenuItem, MenuItems, MenuSection } from 
 import { Link2, Unlink2 } from "lucide-react";
 import type { Dial, Follow, Following } from "../api/client";
 import { type Follows, following, isFollowing, literalOf, sourceOf } from "../state/follow";
-import { chosenPopulation, edit, NONE, useStore } from "../state/store";
+import { addDial } from "../state/actions";
+import { chosenPopulation, NONE, useStore } from "../state/store";
 import { NumberField } from "../widgets/NumberField";
 
 interface Props {
@@ -74,11 +75,7 @@ function Sources({ title, how, value, most, otherwise, onCommit, follows }: Prop
   const newDial = () => {
     const literal = follows ? literalOf(follows, dials, otherwise) : value;
     const base = title.toLowerCase().replaceAll(/[^a-z0-9 ]/g, "").trim() || "dial";
-    const taken = new Set(dials.map((d) => d.name));
-    let name = base;
-    for (let k = 2; taken.has(name); k++) name = `${base} ${k}`;
-    edit(`Add the dial ${name}`, (scene) => ({ ...scene, dials: [...scene.dials, { name, value: literal as number | string }] }));
-    follow({ dial: name });
+    follow({ dial: addDial(literal as number | string, base) });
   };
   return (
     <Menu>

@@ -3,7 +3,8 @@ import { Menu, MenuButton, MenuItem, MenuItems } from "@headlessui/react";
 import { ArrowDown, ArrowUp, ClipboardPaste, Copy, EllipsisVertical, Eye, EyeOff, Files, GripVertical, LibraryBig, PenLine, Plus, Trash2 } from "lucide-react";
 import { useRef, useState } from "react";
 import type { Layer, Look } from "../api/client";
-import { copied, copy, openLibrary } from "../library/Library";
+import { copy } from "../library/Library";
+import { addLayer, copyLook, layerLibrary, lookLibrary, pasteLayer, pasteLook } from "../state/actions";
 import { layerOf, layersOf, moved, paintOf, withLayer, withLayers } from "../state/edits";
 import { isFollowing, sourceOf } from "../state/follow";
 import { chooseChain, draftLook, editLook, useStore } from "../state/store";
@@ -11,7 +12,6 @@ import { Button, IconButton } from "../widgets/Button";
 import { Choice } from "../widgets/Choice";
 import { NumberField } from "../widgets/NumberField";
 import { FollowControl } from "./FollowControl";
-import { fresh } from "./fresh";
 import { BLENDS } from "./words";
 
 const BLEND_OPTIONS = (Object.entries(BLENDS) as [Layer["blend"], string][]).map(([value, label]) => ({ value, label }));
@@ -27,48 +27,12 @@ export function Layers({ look }: { look: Look }) {
   const held = useRef<number | null>(null);
   const layers = layersOf(look);
 
-  function add(layer: Layer, label: string) {
-    editLook(label, (l) => withLayers(l, [...layersOf(l), layer]));
-    chooseChain(paintOf(layers.length));
-  }
-  const blank = (): Layer => ({
-    name: `Layer ${layers.length + 1}`,
-    enabled: true,
-    blend: "normal",
-    blend_in: "linear",
-    amount: 1,
-    mask: null,
-    paint: [fresh("random", ""), fresh("ramp", "")],
-  });
   const items = [
-    {
-      label: "Paste a layer",
-      icon: ClipboardPaste,
-      run: () => {
-        const layer = copied<Layer>("layer");
-        if (layer) add(layer, "Paste a layer");
-      },
-    },
-    {
-      label: "Layers in the library…",
-      icon: LibraryBig,
-      run: () =>
-        openLibrary({ kind: "layer", document: layers[chosen ?? layers.length - 1], onUse: (item) => add(item.document as unknown as Layer, `Use the layer ${item.name}`) }),
-    },
-    { label: "Copy the whole look", icon: Copy, run: () => copy("look", look) },
-    {
-      label: "Paste a whole look",
-      icon: ClipboardPaste,
-      run: () => {
-        const other = copied<Look>("look");
-        if (other) editLook("Paste a look", () => other);
-      },
-    },
-    {
-      label: "Looks in the library…",
-      icon: LibraryBig,
-      run: () => openLibrary({ kind: "look", document: look, onUse: (item) => editLook(`Use the look ${item.name}`, () => item.document as unknown as Look) }),
-    },
+    { label: "Paste a layer", icon: ClipboardPaste, run: pasteLayer },
+    { label: "Layers in the library…", icon: LibraryBig, run: layerLibrary },
+    { label: "Copy the whole look", icon: Copy, run: copyLook },
+    { label: "Paste a whole look", icon: ClipboardPaste, run: pasteLook },
+    { label: "Looks in the library…", icon: LibraryBig, run: lookLibrary },
   ];
 
   return (
@@ -76,7 +40,7 @@ export function Layers({ look }: { look: Look }) {
       <div className="mb-1 flex items-center justify-between">
         <h2 className="heading">Layers</h2>
         <span className="flex">
-          <IconButton label="Add a layer" onClick={() => add(blank(), "Add a layer")}>
+          <IconButton label="Add a layer" onClick={addLayer}>
             <Plus size={15} />
           </IconButton>
           <More label="More for layers and looks" items={items} />
@@ -110,7 +74,7 @@ export function Layers({ look }: { look: Look }) {
         <div className="panel p-4 text-center text-soft">
           No layers yet, so every element is white.
           <div className="mt-2">
-            <Button strong onClick={() => add(blank(), "Add a layer")}>
+            <Button strong onClick={addLayer}>
               Add a layer
             </Button>
           </div>

@@ -1,6 +1,7 @@
 /** The dials of the scene: named values that parameters follow. */
 import { Plus, Trash2 } from "lucide-react";
 import type { Dial, Scene } from "../api/client";
+import { addDial } from "../state/actions";
 import { draft, edit, NONE, useStore } from "../state/store";
 import { Button, IconButton } from "../widgets/Button";
 import { ColourField } from "../widgets/ColourField";
@@ -12,23 +13,16 @@ function withDial(scene: Scene, index: number, to: Partial<Dial>): Scene {
 
 export function Dials() {
   const dials = useStore((s) => s.scene?.dials ?? (NONE as Dial[]));
-  const add = (value: number | string) =>
-    edit("Add a dial", (scene) => {
-      const taken = new Set(scene.dials.map((d) => d.name));
-      let name = typeof value === "string" ? "colour" : "dial";
-      for (let k = 2; taken.has(name); k++) name = `${typeof value === "string" ? "colour" : "dial"} ${k}`;
-      return { ...scene, dials: [...scene.dials, { name, value }] };
-    });
   return (
     <section aria-label="Dials">
       <div className="flex h-6.5 items-center justify-between">
         <h2 className="heading">Dials</h2>
         <span className="flex items-center gap-1">
-          <Button aria-label="Add a number dial" onClick={() => add(0.5)} className="h-5.5 px-1.5 text-[11px]">
+          <Button aria-label="Add a number dial" onClick={() => addDial(0.5)} className="h-5.5 px-1.5 text-[11px]">
             <Plus size={11} aria-hidden />
             number
           </Button>
-          <Button aria-label="Add a colour dial" onClick={() => add("#c8553d")} className="h-5.5 px-1.5 text-[11px]">
+          <Button aria-label="Add a colour dial" onClick={() => addDial("#c8553d")} className="h-5.5 px-1.5 text-[11px]">
             <Plus size={11} aria-hidden />
             colour
           </Button>

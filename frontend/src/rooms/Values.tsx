@@ -1,8 +1,8 @@
 /** The values that the elements carry or that signals give; pointing at one previews it in the view. */
-import { Palette, Search } from "lucide-react";
+import { Palette, Plus, Search } from "lucide-react";
 import { useState } from "react";
 import type { AttributeCensus, Histogram, Preview } from "../api/client";
-import { AddSignal } from "../chain/ChainHead";
+import { addSignal } from "../state/actions";
 import { signalChain, signalOf } from "../state/edits";
 import { chooseChain, chosenPopulation, NONE, pinPreview, same, showPreview, useStore } from "../state/store";
 import { IconButton } from "../widgets/Button";
@@ -51,7 +51,9 @@ export function Values() {
       </ul>
       <div className="mt-2 flex h-6.5 items-center justify-between">
         <h2 className="heading">Signals</h2>
-        <AddSignal />
+        <IconButton label="Add a signal" onClick={addSignal}>
+          <Plus size={14} />
+        </IconButton>
       </div>
       <ul aria-label="Signals">
         {signals.map((signal, k) =>

@@ -1,7 +1,7 @@
 /** The traced element: a ring around it and a card with its value after every step. */
 import { X } from "lucide-react";
-import type { Step, TraceStep } from "../api/client";
-import { at as lying } from "../state/edits";
+import type { Look, Step, TraceStep } from "../api/client";
+import { at as lying, layerOf, layersOf, outerOf, parsePlace, signalOf } from "../state/edits";
 import { chosenPopulation, trace, useStore } from "../state/store";
 import { STEP_WORDS } from "../chain/words";
 import { view } from "./current";
@@ -12,6 +12,17 @@ export function shownValue(at: TraceStep): string {
   return at.colour ?? "";
 }
 
+const chainOf = (at: TraceStep | undefined): string => (at && parsePlace(at.place)?.chain) ?? "";
+
+/** What a chain is, in a few words. */
+function headingOf(look: Look, chain: string): string {
+  const signal = signalOf(chain);
+  const layer = layerOf(chain);
+  const whole = signal === null ? layersOf(look)[layer ?? 0]?.name : look.signals[signal]?.name;
+  if (outerOf(chain)) return `${whole}, a chain inside`;
+  return chain.endsWith(".mask") ? `${whole}, mask` : (whole ?? "");
+}
+
 export function ViewTrace({ frames }: { frames: number }) {
   const population = useStore(chosenPopulation);
   const traced = useStore((s) => s.traced);
@@ -19,6 +30,7 @@ export function ViewTrace({ frames }: { frames: number }) {
   if (traced === null || !population || !found || found.element !== traced || frames < 0) return null;
   const place = view.stage?.placeOf(traced);
   const stepAt = (at: TraceStep) => lying(population.look, at.place) as Step | undefined;
+  const several = new Set(found.steps.map(chainOf)).size > 1;
   return (
     <>
       {place && (
@@ -38,9 +50,12 @@ export function ViewTrace({ frames }: { frames: number }) {
             <X size={13} />
           </button>
         </div>
-        <dl className="grid grid-cols-[1fr_auto] gap-y-1 tabular">
-          {found.steps.map((at) => (
+        <dl className="grid max-h-[46vh] grid-cols-[1fr_auto] gap-y-1 overflow-y-auto tabular">
+          {found.steps.map((at, k) => (
             <div key={at.place} className="contents">
+              {several && chainOf(at) !== chainOf(found.steps[k - 1]) && (
+                <dt className="col-span-2 mt-0.5 font-medium first:mt-0">{headingOf(population.look, chainOf(at))}</dt>
+              )}
               <dt className="text-[#bdbdbd]">{STEP_WORDS[stepAt(at)?.step ?? "random"].title}</dt>
               <dd className="flex items-center justify-end gap-1.5">
                 {at.stop !== undefined && <span className="text-[#bdbdbd]">stop {at.stop + 1}</span>}

@@ -17,7 +17,7 @@ from .kernels.palettes import k_means
 
 MOST_SWATCHES = 256
 LARGEST_PICTURE = 64 * 1024 * 1024
-MOST_PIXELS = 80_000_000
+MOST_PIXELS = 40_000_000
 #: A picture is counted on a grid of this many levels a channel before it is clustered.
 LEVELS = 48
 _SIDE = 1536

@@ -30,6 +30,9 @@ _CONVERTS = {
     ("colour", "number"): "Put a component step between them, or move this step before the ramp.",
 }
 
+#: All steps of a look together, those of chains inside steps included: each may need memory for all elements.
+MOST_STEPS_IN_ALL = 1000
+
 Model = TypeVar("Model", bound=BaseModel)
 
 
@@ -79,6 +82,7 @@ class _Compiler:
         self.scope.kind_of = self.signal
         self.signals: dict[str, tuple[CompiledStep, ...]] = {}
         self._open: list[str] = []
+        self._count = 0
 
     def signal(self, name: str, place: str = "") -> Kind:
         """The kind of a signal, compiled when it is first named."""
@@ -148,6 +152,9 @@ class _Compiler:
 
     def step(self, step: Step, here: str, before: CompiledStep | None) -> CompiledStep:
         """Check one step after the one before it."""
+        self._count += 1
+        if self._count > MOST_STEPS_IN_ALL:
+            raise BadInput(f"The look has more than {MOST_STEPS_IN_ALL} steps in all. Use fewer.", place=here)
         kind = before.kind if before else None
         if not step.takes and before is not None:
             raise BadInput(
