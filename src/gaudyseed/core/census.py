@@ -13,6 +13,7 @@ import numpy as np
 from .colour.spaces import display_bytes, linear_to_oklab, to_hex
 from .kernels import census as kernels
 from .kernels import ramps as ramp_kernels
+from .kernels.parallel import over
 from .ramp import Ramp
 
 BINS = 64
@@ -109,6 +110,13 @@ def reached(incoming: dict[str, Any]) -> float:
     counts = np.array(incoming["bins"])
     total = counts.sum() + incoming["below"] + incoming["above"]
     return float((counts > max(0.0, 0.01 * total / len(counts))).mean()) if total else 0.0
+
+
+def outside(colours: np.ndarray, low: float, high: float) -> int:
+    """How many of (n, 3) float32 colours have a channel below ``low`` or above ``high``."""
+    parts: list[int] = []
+    over(len(colours), lambda a, b: parts.append(kernels.outside(colours[a:b].reshape(-1), low, high)))
+    return sum(parts)
 
 
 def group_counts(groups: np.ndarray) -> np.ndarray:

@@ -32,9 +32,9 @@ def put(pointer: str, value: Any) -> dict[str, Any]:
     return {"op": "add", "path": pointer, "value": value}
 
 
-def sample(values: np.ndarray) -> np.ndarray:
-    """An even sample of the rows."""
-    return values[:: max(1, len(values) // _SAMPLE)]
+def sample(values: np.ndarray, rows: int = _SAMPLE) -> np.ndarray:
+    """An even sample of about so many rows."""
+    return values[:: max(1, len(values) // rows)]
 
 
 def grey_part(colours: np.ndarray) -> float:

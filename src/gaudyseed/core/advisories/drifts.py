@@ -16,6 +16,8 @@ from .base import Advisory, grey_part, put, sample
 
 #: Bands overlap too much where more elements than this lie nearer to another stop.
 MOST_OVERLAP = 0.5
+#: Elements that such a part is judged by.
+ENOUGH = 500
 
 
 def of_step(evaluation: Evaluation, result: StepResult) -> Iterator[Advisory]:
@@ -53,11 +55,11 @@ def _of_width(evaluation: Evaluation, step: Drift, result: StepResult) -> Iterat
         return
     compiled = ramp.compiled(evaluation.signal_values)
     labs = linear_to_oklab(compiled.colours)
-    chosen = compiled.groups_of(np.ascontiguousarray(sample(earlier.before.value.array)))
-    drifted = linear_to_oklab(sample(result.value.array))
+    chosen = compiled.groups_of(np.ascontiguousarray(sample(earlier.before.value.array, ENOUGH)))
+    drifted = linear_to_oklab(sample(result.value.array, ENOUGH))
     nearest = np.linalg.norm(drifted[:, None] - labs[None], axis=2).argmin(axis=1)
     # Only where drift did it: colours that lay nearest to another stop before it do not count.
-    plain = linear_to_oklab(sample(earlier.value.array))
+    plain = linear_to_oklab(sample(earlier.value.array, ENOUGH))
     true = np.linalg.norm(plain[:, None] - labs[None], axis=2).argmin(axis=1) == chosen
     part = float((nearest != chosen)[true].mean()) if true.any() else 0.0
     if part > MOST_OVERLAP:

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from .. import census
 from ..colour.spaces import linear_to_oklab, oklab_to_linear, parse_hex, to_hex
 from ..colour.vision import MATRICES, distances
 from ..errors import Fix
@@ -55,7 +56,7 @@ def of_result(evaluation: Evaluation) -> Iterator[Advisory]:
     """Finished base colours outside 0..1."""
     if not evaluation.layers or not len(evaluation.colours):
         return
-    outside = int(((evaluation.colours > 1 + 1e-4) | (evaluation.colours < -1e-4)).any(axis=1).sum())
+    outside = census.outside(evaluation.colours, -1e-4, 1 + 1e-4)
     if outside:
         place = evaluation.layers[-1].compiled.place
         last = evaluation.layers[-1].paint[-1].place

@@ -7,6 +7,7 @@ from numba import int64, njit, uint8, void
 from numba.types import Array, float32
 
 from . import OPTIONS
+from .encoding import FLAT_IN
 
 NUMBERS_IN = Array(float32, 1, "C", readonly=True)
 COUNTS = Array(int64, 1, "C")
@@ -67,3 +68,13 @@ def sample_columns(values, found, filled):  # type: ignore[no-untyped-def]
                 if full == columns:
                     return i + 1
     return values.shape[0]
+
+
+@njit(int64(FLAT_IN, float32, float32), **OPTIONS)
+def outside(colours, low, high):  # type: ignore[no-untyped-def]
+    """How many rows of three of the flat (3n) numbers have one below ``low`` or above ``high``."""
+    found = 0
+    for i in range(colours.shape[0] // 3):
+        a, b, c = colours[3 * i], colours[3 * i + 1], colours[3 * i + 2]
+        found += 1 if min(a, min(b, c)) < low or max(a, max(b, c)) > high else 0
+    return found

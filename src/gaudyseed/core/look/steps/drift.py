@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from typing import Annotated, Any, ClassVar, Literal
 
 import numpy as np
@@ -70,21 +69,28 @@ class Drift(Step):
         """The element keys."""
         return [scope.population.key_digest]
 
+    def _side(self, context: Context, name: str, unit: float) -> Numbers:
+        """A range in the kernels' unit, which may be negative to go down."""
+        value = getattr(self, name)
+        if not isinstance(value, Follow):
+            return context.numbers_of(value * unit, (-np.inf, np.inf))
+        followed = context.numbers(self, name)
+        return lambda a, b: followed(a, b) * np.float32(unit)
+
     def _base_and_span(self, context: Context, name: str, unit: float) -> tuple[Numbers, Numbers]:
         """What an element's part of a range begins at, and how wide the range is."""
-        above = context.numbers(self, name)
-        below = context.numbers(self, f"{name}_below") if self.separate else above
+        low = f"{name}_below" if self.separate else name
         nothing = context.numbers_of(0.0, (0.0, 0.0))
-
-        def scaled(of: Numbers, by: float) -> Numbers:
-            return lambda a, b: of(a, b) * np.float32(by)
-
         if self.direction == "above":
-            return nothing, scaled(above, unit)
+            return nothing, self._side(context, name, unit)
         if self.direction == "below":
-            return nothing, scaled(below, -unit)
-        span: Callable[[int, int], np.ndarray] = lambda a, b: (above(a, b) + below(a, b)) * np.float32(unit)  # noqa: E731
-        return scaled(below, -unit), span
+            return nothing, self._side(context, low, -unit)
+        up, down = getattr(self, name), getattr(self, low)
+        base = self._side(context, low, -unit)
+        if not isinstance(up, Follow) and not isinstance(down, Follow):
+            return base, context.numbers_of((up + down) * unit, (-np.inf, np.inf))
+        above = self._side(context, name, unit)
+        return base, lambda a, b: above(a, b) - base(a, b)
 
     def apply(self, context: Context, incoming: Value | None) -> Value:
         """(n, 3) linear float32."""
