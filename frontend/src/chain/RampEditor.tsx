@@ -56,7 +56,8 @@ export function RampEditor({ ramp, place, index, census, trace, onDraft, onCommi
   /** The ramp with stop k changed, put in order; the stop stays chosen wherever it goes. */
   function changed(base: Ramp, k: number, to: Partial<Stop>): { ramp: Ramp; index: number } {
     const all = base.stops.map((s, i) => (i === k ? { ...s, ...to } : s));
-    const found = orderedStops(placed({ ...base, stops: all }, dials), k);
+    // The dials of now: one may have been made for this very change.
+    const found = orderedStops(placed({ ...base, stops: all }, useStore.getState().scene?.dials ?? NONE), k);
     return { ramp: { ...base, stops: written(found.stops) }, index: found.index };
   }
 

@@ -1,0 +1,201 @@
+"""Following, joining, freezing and copying in the interface, and what is mended in one click."""
+
+from __future__ import annotations
+
+import json
+import re
+import urllib.request
+
+import numpy as np
+
+from gaudyseed.demo import demo_scene
+from tests.browser.test_colour import ColourCase
+from tests.support import FIVE, ramp
+
+
+def demo_with(*paint: dict, **look: object) -> dict:
+    """The demo's scene with another chain."""
+    scene = demo_scene().model_dump(mode="json")
+    document = scene["populations"][0]["look"]
+    document["lanes"]["base_colour"]["layers"][0]["paint"] = list(paint)
+    document.update(look)
+    return scene
+
+
+class Following(ColourCase):
+    def test_a_stop_takes_its_colour_from_a_signal_and_its_place_from_a_dial(self):
+        page = self.page
+        self.after(lambda: page.get_by_role("button", name="Add a signal").click())
+        self.add("Ramp")
+        page.get_by_role("button", name=re.compile("^Sequin bands")).click()
+        self.menu("More for Drift", "Remove")
+        page.get_by_role("slider").nth(4).focus()
+        page.get_by_label("Let Colour follow…").click()
+        self.after(lambda: page.get_by_role("menuitem", name="signal").click())
+        page.get_by_label("Colour follows signal").wait_for()
+        colours = {tuple(c) for c in self.colours()}
+        self.assertGreater(len(colours), 300, "the last band has many colours now")
+        page.get_by_role("slider").nth(4).focus()
+        page.get_by_label("Let from follow…").click()
+        self.after(lambda: page.get_by_role("menuitem", name="A new dial").click())
+        dial = page.get_by_role("region", name="Dials").get_by_role("textbox")
+        self.assertEqual(dial.input_value(), "0.91")
+        dial.fill("0.8")
+        self.after(lambda: dial.press("Enter"))
+        self.assertAlmostEqual(self.counts()[4] / 12_000, 0.2, delta=0.02)
+        page.get_by_label("Colour follows signal").click()
+        self.after(lambda: page.get_by_role("menuitem", name="Fixed value").click())
+        self.assertEqual(len({tuple(c) for c in self.colours()}), 5)
+
+    def test_a_colour_dial_turns_every_parameter_that_follows_it(self):
+        page = self.page
+        self.after(lambda: page.get_by_role("button", name="Add a colour dial").click())
+        self.menu("More for Drift", "Remove")
+        for stop in (0, 3):
+            page.get_by_role("slider").nth(stop).focus()
+            page.get_by_label("Let Colour follow…").click()
+            self.after(lambda: page.get_by_role("menuitem", name="colour", exact=True).click())
+        self.fill("colour as hexadecimal", "#ff00ff", page.get_by_role("region", name="Dials"))
+        found = [re.match("#[0-9a-f]{6}", name)[0] for name in self.shares()]
+        self.assertEqual([k for k, colour in enumerate(found) if colour == "#ff00ff"], [0, 3])
+        page.get_by_label("Remove the dial colour").click()
+        page.get_by_role("alert").filter(has_text="No dial is called 'colour'").wait_for()
+
+    def test_a_layers_amount_follows_a_signal(self):
+        page = self.page
+        plain = self.colours()
+        self.after(lambda: page.get_by_role("button", name="Add a signal").click())
+        page.get_by_role("button", name=re.compile("^Sequin bands")).click()
+        page.get_by_label("Let Amount follow…").click()
+        self.after(lambda: page.get_by_role("menuitem", name="signal").click())
+        page.get_by_role("button", name=re.compile("^Sequin bands normal by signal")).wait_for()
+        fainter = self.colours()
+        # Below the lowest layer lies white: the less of the layer, the lighter.
+        self.assertTrue((fainter >= plain).all())
+        self.assertGreater((fainter - plain).mean(), 30)
+
+
+class Joining(ColourCase):
+    def test_two_random_numbers_choose_whole_cells(self):
+        page = self.page
+        self.menu("More for Drift", "Remove")
+        page.get_by_role("button", name=re.compile("^Random")).click()
+        page.get_by_label("Numbers", exact=True).fill("2")
+        page.get_by_label("Numbers", exact=True).press("Enter")
+        page.get_by_role("alert").filter(has_text="'ramp' wants a number, but a vector comes").wait_for()
+        page.get_by_role("button", name="Add a step").click()
+        page.get_by_role("menuitem", name=re.compile("^Palette ")).click()
+        self.settle()
+        self.fill("Columns", "3")
+        counts = np.array(self.counts())
+        self.assertEqual(len(counts), 6)
+        np.testing.assert_allclose(counts / 12_000, 1 / 6, atol=0.02)
+
+    def test_mix_blends_with_a_chain_that_is_opened(self):
+        page = self.page
+        self.menu("More for Drift", "Remove")
+        page.get_by_role("button", name=re.compile("^Ramp")).click()
+        self.add("Mix")
+        slab = self.slab("Mix")
+        slab.get_by_label(re.compile("^Blend: ")).click()
+        self.after(lambda: page.get_by_role("option", name="Subtract").click())
+        self.fill("Factor, %", "100")
+        slab.get_by_role("button", name=re.compile("^The other chain")).click()
+        self.fill("Constant colour as hexadecimal", "#ffffff")
+        self.assertEqual(set(map(tuple, self.colours())), {(0, 0, 0)}, "white taken away leaves nothing")
+        page.get_by_label("Back to the outer chain").click()
+        self.slab("Mix").wait_for()
+
+    def test_even_out_is_frozen_and_thawed(self):
+        page = self.page
+        page.get_by_role("button", name=re.compile("^Random")).click()
+        self.add("Even out")
+        self.after(lambda: page.get_by_role("button", name="Freeze").click())
+        self.slab("Even out").get_by_text("by a frozen distribution").wait_for()
+        self.after(lambda: page.get_by_role("button", name="Frozen", exact=True).click())
+        self.slab("Even out").get_by_text("by rank, whole range used").wait_for()
+
+    def test_a_trace_tells_signals_and_layers_apart(self):
+        page = self.page
+        self.after(lambda: page.get_by_role("button", name="Add a signal").click())
+        page.get_by_role("application").focus()
+        page.keyboard.press("PageDown")
+        card = page.get_by_role("region", name=re.compile("^Trace of element"))
+        card.wait_for()
+        headings = [line for line in card.inner_text().splitlines() if line in ("signal", "Sequin bands")]
+        self.assertEqual(headings, ["signal", "Sequin bands"])
+
+
+class Copying(ColourCase):
+    def test_a_chain_and_a_layer_go_to_another_scene(self):
+        page = self.page
+        page.get_by_label("More for layer Sequin bands").click()
+        page.get_by_role("menuitem", name="Copy the layer").click()
+        page.get_by_label("More for the chain").click()
+        page.get_by_role("menuitem", name="Copy the chain").click()
+        body = json.dumps({"document": demo_with({"step": "random", "seed": 5}, ramp([0], ["#777777"]))}).encode()
+        request = urllib.request.Request(f"{self.address}api/scenes", body, {"Content-Type": "application/json"})
+        with urllib.request.urlopen(request) as answer:
+            self.scene = json.load(answer)["id"]
+        page.goto(f"{self.address}?scene={self.scene}{self.QUERY}")
+        self.settle()
+        self.assertEqual(len(self.counts()), 1)
+        self.menu("More for the chain", "Paste a chain")
+        self.assertEqual(len(self.counts()), 5)
+        self.menu("More for layers and looks", "Paste a layer")
+        self.assertEqual(page.get_by_role("list", name="Layers, top first").get_by_role("listitem").count(), 2)
+
+    def test_a_chain_is_kept_and_used_for_a_mask(self):
+        page = self.page
+        page.get_by_role("tab", name="Add a mask").click()
+        self.settle()
+        self.add("Levels")
+        page.get_by_label("More for the chain").click()
+        page.get_by_role("menuitem", name="Chains in the library…").click()
+        page.get_by_label("Name for this chain").fill("Soft edge")
+        page.get_by_role("button", name="Keep it").click()
+        page.get_by_label("Use Soft edge").wait_for()
+        page.keyboard.press("Escape")
+        self.after(lambda: page.get_by_label("Remove the mask").click())
+        page.get_by_role("tab", name="Add a mask").click()
+        self.settle()
+        page.get_by_label("More for the chain").click()
+        page.get_by_role("menuitem", name="Chains in the library…").click()
+        self.after(lambda: page.get_by_label("Use Soft edge").click())
+        self.slab("Levels").wait_for()
+
+
+class Mending(ColourCase):
+    def document(self) -> dict:
+        """A name in another case, and two randoms of one seed."""
+        own = {"step": "range", "own": True}
+        return demo_with({"step": "attribute", "name": "Size"}, own, ramp([0, 0.5], FIVE[:2]))
+
+    def settle(self, page=None) -> None:
+        """The look cannot run at first, so only what is saved is waited for."""
+        page = page or self.page
+        page.wait_for_function("() => document.querySelector('[data-saving]')?.dataset.saving === 'saved'")
+
+    def test_a_name_in_another_case_is_mended_in_one_click(self):
+        page = self.page
+        card = page.get_by_role("alert").filter(has_text="'size' differs only in case or spacing")
+        card.wait_for()
+        card.get_by_role("button", name="Show").click()
+        card.get_by_role("button", name="Read size instead").click()
+        card.wait_for(state="detached")
+        page.wait_for_function("() => document.querySelectorAll('[aria-label=Shares] button').length === 2")
+
+    def test_seeds_are_linked_on_purpose(self):
+        page = self.page
+        page.get_by_role("button", name="Read size instead").click()
+        for _ in range(2):
+            page.get_by_label("Add a layer").click()
+            page.get_by_role("region", name="Step 1, Random").wait_for()
+            page.get_by_label("Seed", exact=True).fill("77")
+            page.get_by_label("Seed", exact=True).press("Enter")
+            page.wait_for_timeout(300)
+        card = page.get_by_role("status").filter(has_text="has the seed 77 of another one")
+        card.wait_for()
+        card.get_by_role("button", name="They are linked on purpose").click()
+        card.wait_for(state="detached")
+        page.get_by_role("region", name="Step 1, Random").get_by_text("linked").first.wait_for()
