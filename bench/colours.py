@@ -25,6 +25,7 @@ COLOURS = ["#131f4d", "#0b6a72", "#22a98a", "#f3b13c", "#ef5236", "#f7e7ce"]
 _STOPS = [{"at": a, "colour": c} for a, c in zip(PLACES, COLOURS, strict=True)]
 
 Timer = Callable[[Callable[[], object], int], list[float]]
+Versus = Callable[[Callable[[], object], Callable[[], object], int], tuple[float, float]]
 
 
 def _plain_oklab(values: np.ndarray, labs: np.ndarray) -> np.ndarray:
@@ -43,7 +44,7 @@ def _plain_oklab(values: np.ndarray, labs: np.ndarray) -> np.ndarray:
     )
 
 
-def bench_colour(rows: list[tuple[str, str, str]], timed: Timer, population: Population) -> None:
+def bench_colour(rows: list[tuple[str, str, str]], timed: Timer, versus: Versus, population: Population) -> None:
     """Ramps, drift, encoding, a whole look, a palette."""
     from scipy.interpolate import BSpline
     from skimage.color import hsv2rgb, rgb2hsv
@@ -91,17 +92,17 @@ def bench_colour(rows: list[tuple[str, str, str]], timed: Timer, population: Pop
 
         run = partial(step.apply, context, incoming)
         run()
-        mine, theirs = median(timed(run, 9)), median(timed(plain, 3))
+        mine, theirs = versus(run, plain, 3)
         rows.append(
             (f"{name}, 1,000,000 elements", f"{mine:.1f} ms against {theirs:.0f} ms", f"{theirs / mine:.1f} ({wanted})")
         )
 
-    _encoding(rows, timed)
+    _encoding(rows, versus)
     _whole_look(rows, timed, population)
     _picture(rows, timed)
 
 
-def _encoding(rows: list[tuple[str, str, str]], timed: Timer) -> None:
+def _encoding(rows: list[tuple[str, str, str]], versus: Versus) -> None:
     """Bytes for the display, against the plain formula in NumPy's default type and in float32."""
     exact = np.random.default_rng(4).random((COUNT, 3))
     single = exact.astype(np.float32)
@@ -111,10 +112,10 @@ def _encoding(rows: list[tuple[str, str, str]], timed: Timer) -> None:
         return np.clip(np.floor(encoded * 255 + 0.5), 0, 255).astype(np.uint8)
 
     display_bytes(single)
-    mine = median(timed(lambda: display_bytes(single), 9))
-    double, same = (median(timed(partial(plain, c), 5)) for c in (exact, single))
+    ours = partial(display_bytes, single)
+    (mine, double), (again, same) = (versus(ours, partial(plain, c), 5) for c in (exact, single))
     off = int(np.abs(display_bytes(single).astype(int) - plain(exact).astype(int)).max())
-    ratios = f"{double / mine:.1f} (wanted: 10, NumPy); {same / mine:.1f} of NumPy in float32; at most {off} level off"
+    ratios = f"{double / mine:.1f} (wanted: 10, NumPy); {same / again:.1f} of NumPy in float32; at most {off} level off"
     rows.append(("display encoding, 1,000,000 elements", f"{mine:.1f} ms against {double:.0f} ms", ratios))
 
 

@@ -44,6 +44,26 @@ def levels(values, black, white, gamma, contrast, pivot, out):  # type: ignore[n
         out[i] = min(max(t, zero), one)
 
 
+#: Up to so many knots it is quicker to work out every piece and keep the one that holds: no look-ups, no branches.
+FEW_KNOTS = 12
+
+
+@njit(void(NUMBERS_IN, NUMBERS_IN, Array(float32, 2, "C", readonly=True), NUMBERS), **OPTIONS)
+def _few_cubics(values, knots, coefficients, out):  # type: ignore[no-untyped-def]
+    zero, one = np.float32(0.0), np.float32(1.0)
+    first = min(max(coefficients[0, 0], zero), one)
+    for j in range(out.shape[0]):
+        out[j] = first
+    for k in range(knots.shape[0]):
+        knot = knots[k]
+        a, b, c, d = coefficients[k + 1, 0], coefficients[k + 1, 1], coefficients[k + 1, 2], coefficients[k + 1, 3]
+        begin = coefficients[k + 1, 4]
+        for j in range(out.shape[0]):
+            t = values[j] - begin
+            y = min(max(((d * t + c) * t + b) * t + a, zero), one)
+            out[j] = y if values[j] >= knot else out[j]
+
+
 @njit(void(NUMBERS_IN, NUMBERS_IN, TABLE, Array(float32, 2, "C", readonly=True), NUMBERS), **OPTIONS)
 def cubics(values, knots, table, coefficients, out):  # type: ignore[no-untyped-def]
     """A piecewise cubic: row k of ``coefficients`` holds from knot k - 1 to knot k.
@@ -52,6 +72,11 @@ def cubics(values, knots, table, coefficients, out):  # type: ignore[no-untyped-
 
     Row 0 holds before the first knot, the last row after the last. Results stay within 0..1.
     """
+    if knots.shape[0] <= FEW_KNOTS:
+        for start in range(0, out.shape[0], BLOCK):
+            stop = min(start + BLOCK, out.shape[0])
+            _few_cubics(values[start:stop], knots, coefficients, out[start:stop])
+        return
     found = np.empty(BLOCK, np.int32)
     for start in range(0, out.shape[0], BLOCK):
         stop = min(start + BLOCK, out.shape[0])
