@@ -3,11 +3,11 @@ import { ArrowLeft, ClipboardPaste, Copy, LibraryBig, Trash2 } from "lucide-reac
 import { useState } from "react";
 import { json, type Look, type Step } from "../api/client";
 import { copied, copy, openLibrary } from "../library/Library";
-import { chainAt, layerOf, layersOf, maskOf, outerOf, paintOf, signalChain, signalOf, withChain, withLayer } from "../state/edits";
+import { at, chainAt, layerOf, layersOf, maskOf, outerOf, paintOf, placeOf, signalChain, signalOf, withChain, withLayer } from "../state/edits";
 import { chooseChain, editLook, useStore } from "../state/store";
+import { ActionMenu } from "../widgets/ActionMenu";
 import { IconButton } from "../widgets/Button";
 import { fresh } from "./fresh";
-import { More } from "./Layers";
 import { STEP_WORDS } from "./words";
 
 export function ChainHead({ look, chain }: { look: Look; chain: string }) {
@@ -71,7 +71,8 @@ function ChainMenu({ look, chain }: { look: Look; chain: string }) {
     chooseChain(chain);
   };
   return (
-    <More
+    <ActionMenu
+      dots
       label="More for the chain"
       items={[
         { label: "Copy the chain", icon: Copy, run: () => copy("chain", { steps }) },
@@ -101,22 +102,16 @@ function ChainMenu({ look, chain }: { look: Look; chain: string }) {
 /** Back to the chain that holds the step that holds this one. */
 function Inner({ look, chain, outer }: { look: Look; chain: string; outer: { chain: string; step: number } }) {
   const number = /\.chains\[(\d+)\]$/.exec(chain)?.[1];
-  const holder = (outer && chainStep(look, outer)) ?? "choose";
+  const holder = at(look, placeOf(outer.chain, outer.step)) as Step;
   return (
     <div className="-mb-1 flex items-center gap-1.5">
       <IconButton label="Back to the outer chain" onClick={() => chooseChain(outer.chain, outer.step)}>
         <ArrowLeft size={14} />
       </IconButton>
-      <span className="text-soft">{STEP_WORDS[holder].title} ·</span>
+      <span className="text-soft">{STEP_WORDS[holder.step].title} ·</span>
       <span className="font-semibold">{number === undefined ? "the other chain" : `chain ${Number(number) + 1}`}</span>
     </div>
   );
-}
-
-function chainStep(look: Look, at: { chain: string; step: number }) {
-  const keys = `${at.chain}[${at.step}]`.replaceAll("]", "").split(/[.[]/);
-  // oxlint-disable-next-line no-explicit-any
-  return keys.reduce<any>((held, key) => held?.[key], look)?.step as keyof typeof STEP_WORDS | undefined;
 }
 
 function SignalHead({ look, index }: { look: Look; index: number }) {

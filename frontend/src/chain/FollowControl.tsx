@@ -3,6 +3,7 @@ import { Menu, MenuButton, MenuHeading, MenuItem, MenuItems, MenuSection } from 
 import { Link2, Unlink2 } from "lucide-react";
 import type { Dial, Follow, Following } from "../api/client";
 import { type Follows, following, isFollowing, literalOf, sourceOf } from "../state/follow";
+import { signalOf } from "../state/edits";
 import { addDial } from "../state/actions";
 import { chosenPopulation, NONE, useStore } from "../state/store";
 import { NumberField } from "../widgets/NumberField";
@@ -62,12 +63,11 @@ function Sources({ title, how, value, most, otherwise, onCommit, follows }: Prop
   const dials = useStore((s) => s.scene?.dials ?? (NONE as Dial[]));
   const look = useStore((s) => chosenPopulation(s)?.look);
   const result = useStore((s) => s.results[s.chosen]);
-  const state = useStore((s) => s.chain);
   const wanted = how === "colour" ? "colour" : "number";
-  const own = /^signals\[(\d+)\]/.exec(state)?.[1];
+  const own = useStore((s) => signalOf(s.chain));
   const signals = how === "dial" ? [] : (look?.signals ?? []).filter((signal, k) => {
     const kind = result?.steps[result.signals[signal.name] ?? ""]?.kind;
-    return String(k) !== own && (kind === undefined || kind === wanted);
+    return k !== own && (kind === undefined || kind === wanted);
   });
   const fitting = dials.filter((d) => how === "dial" || (typeof d.value === "string") === (how === "colour"));
   const follow = (source: { signal?: string; dial?: string }) =>

@@ -1,6 +1,5 @@
 /** The layers of the lane, top first as they cover each other. */
-import { Menu, MenuButton, MenuItem, MenuItems } from "@headlessui/react";
-import { ArrowDown, ArrowUp, ClipboardPaste, Copy, EllipsisVertical, Eye, EyeOff, Files, GripVertical, LibraryBig, PenLine, Plus, Trash2 } from "lucide-react";
+import { ArrowDown, ArrowUp, ClipboardPaste, Copy, Eye, EyeOff, Files, GripVertical, LibraryBig, PenLine, Plus, Trash2 } from "lucide-react";
 import { useRef, useState } from "react";
 import type { Layer, Look } from "../api/client";
 import { copy } from "../library/Library";
@@ -8,6 +7,7 @@ import { addLayer, copyLook, layerLibrary, lookLibrary, pasteLayer, pasteLook } 
 import { layerOf, layersOf, moved, paintOf, withLayer, withLayers } from "../state/edits";
 import { isFollowing, sourceOf } from "../state/follow";
 import { chooseChain, draftLook, editLook, useStore } from "../state/store";
+import { ActionMenu } from "../widgets/ActionMenu";
 import { Button, IconButton } from "../widgets/Button";
 import { Choice } from "../widgets/Choice";
 import { NumberField } from "../widgets/NumberField";
@@ -43,7 +43,7 @@ export function Layers({ look }: { look: Look }) {
           <IconButton label="Add a layer" onClick={addLayer}>
             <Plus size={15} />
           </IconButton>
-          <More label="More for layers and looks" items={items} />
+          <ActionMenu dots label="More for layers and looks" items={items} />
         </span>
       </div>
       <ol className="flex flex-col gap-1" aria-label="Layers, top first">
@@ -81,31 +81,6 @@ export function Layers({ look }: { look: Look }) {
         </div>
       )}
     </div>
-  );
-}
-
-interface MoreProps {
-  label: string;
-  items: { label: string; icon: typeof Copy; run: () => void; disabled?: boolean }[];
-}
-
-export function More({ label, items }: MoreProps) {
-  return (
-    <Menu>
-      <MenuButton className="icon-button" aria-label={label} title={label}>
-        <EllipsisVertical size={14} />
-      </MenuButton>
-      <MenuItems anchor={{ to: "bottom end", gap: 4 }} className="panel z-40 p-1 shadow-lg outline-none">
-        {items.map(({ label: name, icon: Icon, run, disabled }) => (
-          <MenuItem key={name} disabled={disabled}>
-            <button type="button" className="menu-item" onClick={run}>
-              <Icon size={13} aria-hidden />
-              {name}
-            </button>
-          </MenuItem>
-        ))}
-      </MenuItems>
-    </Menu>
   );
 }
 
@@ -182,7 +157,7 @@ function LayerRow({ layer, index, chosen, count }: { layer: Layer; index: number
             </span>
           </button>
         )}
-        <More label={`More for layer ${layer.name}`} items={items} />
+        <ActionMenu dots label={`More for layer ${layer.name}`} items={items} />
       </div>
       {chosen && (
         <div className="flex flex-wrap items-center gap-x-2 border-t border-line px-2 py-1">

@@ -1,6 +1,5 @@
 /** The opened palette: its grid of swatches, and what can be done with them. */
-import { Menu, MenuButton, MenuHeading, MenuItem, MenuItems, MenuSection } from "@headlessui/react";
-import { ChevronDown, Dices, LibraryBig, Lock, LockOpen, Plus, Trash2 } from "lucide-react";
+import { Dices, LibraryBig, Lock, LockOpen, Plus, Trash2 } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
 import { file, json, type Palette, type PaletteAnswer, type StepCensus, type Swatch, upload } from "../api/client";
 import { openLibrary } from "../library/Library";
@@ -8,6 +7,7 @@ import { usePicture } from "../library/PictureDialog";
 import { save } from "../rooms/publish/save";
 import { moved } from "../state/edits";
 import { isolate } from "../state/store";
+import { ActionMenu } from "../widgets/ActionMenu";
 import { Button, IconButton } from "../widgets/Button";
 import { Bars } from "../widgets/Distribution";
 import { Choice } from "../widgets/Choice";
@@ -238,8 +238,8 @@ export function PaletteEditor({ palette, census, onDraft, onCommit }: Props) {
           onChange={(parts) => onCommit({ ...palette, parts }, "Change the parts")}
         />
         <span className="grow" />
-        <PickMenu label="Order" items={Object.entries(ORDERS).map(([order, label]) => ({ label, run: () => void ask("/palettes/order", { swatches, columns, order }, label) }))} />
-        <PickMenu
+        <ActionMenu label="Order" items={Object.entries(ORDERS).map(([order, label]) => ({ label, run: () => void ask("/palettes/order", { swatches, columns, order }, label) }))} />
+        <ActionMenu
           label="Harmony"
           heading={`To ${swatch.colour}`}
           items={(["oklch", "hsv"] as const).flatMap((space) =>
@@ -249,7 +249,7 @@ export function PaletteEditor({ palette, census, onDraft, onCommit }: Props) {
             })),
           )}
         />
-        <PickMenu
+        <ActionMenu
           label="File"
           items={[
             { label: "Read hex text, PNG grid or design tokens…", run: () => files.current?.click() },
@@ -297,29 +297,6 @@ export function PaletteEditor({ palette, census, onDraft, onCommit }: Props) {
         </p>
       )}
     </div>
-  );
-}
-
-function PickMenu({ label, heading, items }: { label: string; heading?: string; items: { label: string; run: () => void }[] }) {
-  return (
-    <Menu>
-      <MenuButton className="button">
-        {label}
-        <ChevronDown size={12} aria-hidden />
-      </MenuButton>
-      <MenuItems anchor={{ to: "bottom end", gap: 4, padding: 8 }} className="panel z-40 p-1 shadow-lg outline-none">
-        <MenuSection>
-          {heading && <MenuHeading className="heading px-2 py-0.5">{heading}</MenuHeading>}
-          {items.map((item) => (
-            <MenuItem key={item.label}>
-              <button type="button" className="menu-item" onClick={item.run}>
-                {item.label}
-              </button>
-            </MenuItem>
-          ))}
-        </MenuSection>
-      </MenuItems>
-    </Menu>
   );
 }
 

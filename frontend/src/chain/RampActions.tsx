@@ -1,5 +1,5 @@
 /** What is done with a whole ramp: how it mixes, its spacing, as text. */
-import { Menu, MenuButton, MenuItem, MenuItems, Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
+import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
 import { ArrowLeftRight, ChevronDown, ClipboardPaste, Copy, Equal, Grid2x2, LibraryBig, Rows3 } from "lucide-react";
 import { useState } from "react";
 import { json, type Ramp } from "../api/client";
@@ -7,6 +7,7 @@ import { isFollowing } from "../state/follow";
 import { editRamp } from "../state/ramps";
 import { orderedStops } from "../state/edits";
 import { openLibrary } from "../library/Library";
+import { ActionMenu } from "../widgets/ActionMenu";
 import { Button } from "../widgets/Button";
 import { Choice } from "../widgets/Choice";
 import { NumberField } from "../widgets/NumberField";
@@ -101,28 +102,11 @@ export function RampActions({ ramp, place, onCommit }: Props) {
 
 function Spacing({ place }: { place: string }) {
   const items = [
-    { label: "Space evenly", icon: Rows3, run: () => editRamp(place, "space_evenly") },
-    { label: "Space by share", icon: Equal, run: () => editRamp(place, "space_by_share") },
-    { label: "Snap to 0.05", icon: Grid2x2, run: () => editRamp(place, "snap") },
+    { label: "Space evenly", icon: Rows3, run: () => void editRamp(place, "space_evenly") },
+    { label: "Space by share", icon: Equal, run: () => void editRamp(place, "space_by_share") },
+    { label: "Snap to 0.05", icon: Grid2x2, run: () => void editRamp(place, "snap") },
   ];
-  return (
-    <Menu>
-      <MenuButton className="button">
-        Space
-        <ChevronDown size={12} aria-hidden />
-      </MenuButton>
-      <MenuItems anchor={{ to: "bottom end", gap: 4 }} className="panel z-40 p-1 shadow-lg outline-none">
-        {items.map(({ label, icon: Icon, run }) => (
-          <MenuItem key={label}>
-            <button type="button" className="menu-item" onClick={() => void run()}>
-              <Icon size={13} aria-hidden />
-              {label}
-            </button>
-          </MenuItem>
-        ))}
-      </MenuItems>
-    </Menu>
-  );
+  return <ActionMenu label="Space" items={items} />;
 }
 
 /** The ramp as a hex list with places. */

@@ -1,10 +1,10 @@
 /** One step: what it does, its few numbers, and the distribution that leaves it. */
-import { ArrowDown, ArrowUp, Copy, EllipsisVertical, Eye, Power, Trash2 } from "lucide-react";
-import { Menu, MenuButton, MenuItem, MenuItems } from "@headlessui/react";
+import { ArrowDown, ArrowUp, Copy, Eye, Power, Trash2 } from "lucide-react";
 import type { Step, StepCensus, TraceStep } from "../api/client";
 import { isRamp } from "../state/edits";
 import { isFollowing } from "../state/follow";
 import { pinPreview, useStore } from "../state/store";
+import { ActionMenu } from "../widgets/ActionMenu";
 import { AxisEnds, Bars, Swatches } from "../widgets/Distribution";
 import { Holding } from "./Holding";
 import { PaletteEditor } from "./PaletteEditor";
@@ -141,25 +141,5 @@ function StepMenu({ title, place, enabled, actions }: { title: string; place: st
     { label: "Duplicate", icon: Copy, run: actions.duplicate },
     { label: "Remove", icon: Trash2, run: actions.remove },
   ];
-  return (
-    <Menu>
-      <MenuButton className="icon-button -mr-1.5" aria-label={`More for ${title}`} title="More">
-        <EllipsisVertical size={14} />
-      </MenuButton>
-      <MenuItems anchor={{ to: "bottom end", gap: 4 }} className="panel z-40 p-1 shadow-lg outline-none">
-        {items.map(({ label, icon: Icon, run }) => (
-          <MenuItem key={label}>
-            <button
-              type="button"
-              className="menu-item"
-              onClick={run}
-            >
-              <Icon size={13} aria-hidden />
-              {label}
-            </button>
-          </MenuItem>
-        ))}
-      </MenuItems>
-    </Menu>
-  );
+  return <ActionMenu label={`More for ${title}`} title="More" dots className="-mr-1.5" items={items} />;
 }

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Annotated, ClassVar, Literal
 
 import numpy as np
@@ -44,7 +45,7 @@ class Palette(Step):
             return (np.arange(1, n) / n).astype(np.float32)
         return (np.cumsum(weights)[:-1] / weights.sum()).astype(np.float32)
 
-    def cells_of(self, incoming: Value, place: str = "", check: object = None) -> np.ndarray:
+    def cells_of(self, incoming: Value, place: str = "", check: Callable[[], None] | None = None) -> np.ndarray:
         """(n,) uint8: the swatch of each element."""
         values = incoming.array
         out = empty(len(values), np.uint8)
@@ -53,11 +54,11 @@ class Palette(Step):
                 raise BadInput("A palette wants a vector of at least two numbers.", place=place, code="wrong_kind")
             pairs = np.ascontiguousarray(values[:, :2])
             count, columns = len(self.swatches), self.columns
-            over(len(out), lambda a, b: kernels.cells(pairs[a:b], count, columns, out[a:b]), check)  # type: ignore[arg-type]
+            over(len(out), lambda a, b: kernels.cells(pairs[a:b], count, columns, out[a:b]), check)
         else:
             edges = self.edges()
             table = ramp_kernels.segment_table(edges)
-            over(len(out), lambda a, b: ramp_kernels.bands(values[a:b], edges, table, out[a:b]), check)  # type: ignore[arg-type]
+            over(len(out), lambda a, b: ramp_kernels.bands(values[a:b], edges, table, out[a:b]), check)
         return out
 
     def apply(self, context: Context, incoming: Value | None) -> Value:
