@@ -46,6 +46,7 @@ def _plain_oklab(values: np.ndarray, labs: np.ndarray) -> np.ndarray:
 
 def bench_colour(rows: list[tuple[str, str, str]], timed: Timer, versus: Versus, population: Population) -> None:
     """Ramps, drift, encoding, a whole look, a palette."""
+    from matplotlib.colors import LinearSegmentedColormap
     from scipy.interpolate import BSpline
     from skimage.color import hsv2rgb, rgb2hsv
 
@@ -53,7 +54,7 @@ def bench_colour(rows: list[tuple[str, str, str]], timed: Timer, versus: Versus,
     linear = np.array([parse_hex(c) for c in COLOURS])
     labs = linear_to_oklab(linear)
     context = Context(population, "", lambda: None, Scope(population, {}))
-    table = np.stack([np.interp((np.arange(256) + 0.5) / 256, PLACES, linear[:, k]) for k in range(3)], axis=1)
+    table = LinearSegmentedColormap.from_list("stops", list(zip(PLACES, linear, strict=True)), N=256)
     even = np.linspace(0, 1, 6)
     points = np.concatenate([[2 * labs[0] - labs[1]], labs, [2 * labs[-1] - labs[-2]]])
     spline = BSpline(np.arange(-3, 9), points, 3)
@@ -76,9 +77,10 @@ def bench_colour(rows: list[tuple[str, str, str]], timed: Timer, versus: Versus,
          lambda: np.stack([np.interp(values, PLACES, linear[:, k]) for k in range(3)], axis=1),
          "wanted: 15, numpy.interp"),
         ("linear ramp, OKLab", base, number, lambda: _plain_oklab(values, labs), "wanted: 15, numpy.interp"),
-        ("the same against a look-up table", base, number,
-         lambda: table.take(np.clip((values * 256).astype(int), 0, 255), axis=0),
-         "wanted: 1, 256 entries in NumPy, as matplotlib's maps do it"),
+        ("linear ramp, linear RGB, against a look-up", {**base, "mix_in": "linear_rgb"}, number,
+         lambda: table(values), "wanted: 1, matplotlib's table of 256 entries"),
+        ("linear ramp, OKLab, against a look-up", base, number, lambda: table(values),
+         "wanted: 1, matplotlib's table of 256 entries"),
         ("B-spline ramp", {**base, "interpolation": "b_spline", "stops": stops(even)}, number,
          lambda: spline(values * 5), "wanted: 10, scipy.interpolate.BSpline"),
         ("drift in HSV", {"step": "drift", "seed": 1, "hue": 9, "saturation": 0.05, "lightness": 0.05}, colour, drifted,

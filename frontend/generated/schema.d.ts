@@ -1811,7 +1811,9 @@ export interface components {
          * @description Numbers in [0, 1) from the hash of (seed, key): pcg3d, Jarzynski and Olano, JCGT 9(3), 2020.
          *
          *     The key is the element's stable id where it has one, else its index; or the
-         *     value of an integer or text attribute, so that equal values get equal numbers.
+         *     value of an integer or text attribute, so that equal values get equal numbers. A
+         *     coarser domain is read by the attribute of its own name: ``per`` part gives all
+         *     elements of a part one number.
          *     Two or three numbers make a vector. ``linked`` says that steps of one seed agree
          *     on purpose.
          */
@@ -1828,7 +1830,7 @@ export interface components {
             enabled: boolean;
             /**
              * Per
-             * @description Each element, or each value of an integer or text attribute.
+             * @description Each element, each part it belongs to, or each value of an integer or text attribute.
              * @default element
              */
             per: string;

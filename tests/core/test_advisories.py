@@ -63,6 +63,13 @@ class Ramps(Case):
         locked = {**BANDS, "stops": [{**s, "locked": k == 1} for k, s in enumerate(BANDS["stops"])]}
         self.assertNotIn("shares_uneven", self.advised(look_document(read, locked)))
 
+    def test_few_values_that_reach_every_band_are_no_fault(self):
+        five = {"step": "quantise", "levels": 5}
+        even = ramp([0, 0.2, 0.4, 0.6, 0.8], FIVE)
+        self.assertNotIn("ramp_underused", self.advised(look_document(RANDOM, five, even)))
+        two = {"step": "quantise", "levels": 2}
+        self.assertIn("ramp_underused", self.advised(look_document(RANDOM, two, even)))
+
 
 class Colours(Case):
     def test_drift_so_wide_that_the_ramp_is_lost(self):

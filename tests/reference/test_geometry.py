@@ -8,6 +8,9 @@ import trimesh
 from coloraide import Color
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from scipy import stats
+from scipy.sparse import csr_array
+from scipy.sparse.csgraph import connected_components
 from scipy.spatial.transform import Rotation
 
 from gaudyseed.core import buffers, census
@@ -55,6 +58,28 @@ class Surfaces(unittest.TestCase):
             own = smooth_normals(mesh.vertices, mesh.faces)
             inner = np.einsum("ij,ij->i", own, reference.vertex_normals)
             self.assertGreater(np.median(inner), 0.999)
+
+    def test_parts_are_the_connected_pieces(self):
+        """Pieces, areas and middles as trimesh and scipy.sparse.csgraph find them from the faces alone."""
+        mesh = surface("beetle")
+        whole = trimesh.Trimesh(mesh.vertices, mesh.faces, process=False)
+        edges = csr_array((np.ones(len(whole.edges)), whole.edges.T), shape=(len(mesh.vertices),) * 2)
+        _, piece = connected_components(edges, directed=False)
+        pairs = set(zip(mesh.part_of.tolist(), piece[mesh.faces[:, 0]].tolist(), strict=True))
+        self.assertEqual(len(pairs), len(mesh.parts))
+        self.assertEqual(len(set(mesh.parts)), len(mesh.parts))
+        made = ScatterMaker(maker="scatter", count=20_000, evenness=0).make(None)
+        parts = made.coarser[0].attributes
+        for k, name in enumerate(parts["part"].labels):
+            own = whole.submesh([np.flatnonzero(mesh.part_of == mesh.parts.index(name))], append=True)
+            self.assertAlmostEqual(parts["part_area"].values[k] / own.area, 1, places=5)
+            np.testing.assert_allclose(parts["part_middle"].values[k], own.centroid, atol=1e-5)
+            low, high = own.bounds
+            places = made.attributes["position"].values[made.coarser[0].owner == k]
+            self.assertTrue(((places > low - 1e-5) & (places < high + 1e-5)).all(), name)
+        counts = np.bincount(made.coarser[0].owner)
+        areas = parts["part_area"].values.astype(np.float64)
+        self.assertGreater(stats.chisquare(counts, areas / areas.sum() * counts.sum()).pvalue, 1e-4)
 
     def test_a_ball_and_a_ring_have_their_area(self):
         """4 pi r^2, and 4 pi^2 R r (Pappus)."""

@@ -126,9 +126,16 @@ export interface AttributeCensus {
   unreadable: number;
 }
 
+/** A level at which attributes live, and how many there are. The first is that of the elements. */
+export interface Domain {
+  name: string;
+  count: number;
+}
+
 export interface PopulationHeader {
   count: number;
   notes: string[];
+  domains: Domain[];
   attributes: AttributeCensus[];
   low: [number, number, number];
   high: [number, number, number];

@@ -43,7 +43,8 @@ export function ChainHead({ look, chain }: { look: Look; chain: string }) {
           );
         })}
       </div>
-      <span className="truncate text-soft">{mask ? "0 hides the layer, 1 shows it" : ""}</span>
+      <RunsOn />
+      {mask && <span className="truncate text-soft">· 0 hides the layer, 1 shows it</span>}
       <span className="ml-auto" />
       {mask && (
         <span>
@@ -61,6 +62,12 @@ export function ChainHead({ look, chain }: { look: Look; chain: string }) {
       <ChainMenu look={look} chain={chain} />
     </div>
   );
+}
+
+/** The domain that the chain runs on. */
+function RunsOn() {
+  const domain = useStore((s) => s.geometry[s.chosen]?.header.domains[0]?.name);
+  return domain ? <span className="flex-none text-soft">on each {domain}</span> : null;
 }
 
 /** Copy, paste and keep a chain. */
@@ -110,6 +117,7 @@ function Inner({ look, chain, outer }: { look: Look; chain: string; outer: { cha
       </IconButton>
       <span className="text-soft">{STEP_WORDS[holder.step].title} ·</span>
       <span className="font-semibold">{number === undefined ? "the other chain" : `chain ${Number(number) + 1}`}</span>
+      <RunsOn />
     </div>
   );
 }
@@ -156,6 +164,7 @@ function SignalHead({ look, index }: { look: Look; index: number }) {
             if (e.key === "Escape") setName(null);
           }}
         />
+        <RunsOn />
         <ChainMenu look={look} chain={signalChain(index)} />
         <IconButton
           label={`Remove the signal ${signal.name}`}

@@ -1,7 +1,7 @@
 /** A step's controls, drawn from the JSON Schema of its parameters. */
 import { RotateCcw } from "lucide-react";
 import { useState } from "react";
-import type { AttributeCensus, Step } from "../api/client";
+import type { AttributeCensus, Domain, Step } from "../api/client";
 import { NONE, useStore } from "../state/store";
 import { type Follows, isFollowing } from "../state/follow";
 import { chosenPopulation } from "../state/store";
@@ -207,10 +207,18 @@ interface AttributeChoiceProps {
 }
 
 function AttributeChoice({ title, value, of, attributes, onCommit }: AttributeChoiceProps) {
+  const domains = useStore((s) => s.geometry[s.chosen]?.header.domains ?? (NONE as Domain[]));
   const key = of.control === "key";
   const fitting = attributes.filter((a) => (key ? a.kind === "integer" || a.kind === "text" : a.kind !== "text"));
-  const options = fitting.map((a) => ({ value: a.name, label: `${a.name} · ${a.kind}` }));
-  if (key) options.unshift({ value: "element", label: "element" });
+  const options = fitting.map((a) => {
+    const above = domains.find((d) => d.name === a.name);
+    return { value: a.name, label: above ? `${a.name} · ${above.count} of them` : `${a.name} · ${a.kind}` };
+  });
+  if (key) {
+    const coarser = (o: { value: string }) => domains.some((d) => d.name === o.value);
+    options.sort((a, b) => Number(coarser(b)) - Number(coarser(a)));
+    options.unshift({ value: "element", label: "element" });
+  }
   if (!options.some((o) => o.value === value)) options.push({ value, label: `${value} (missing)` });
   return (
     <span className="inline-flex items-center gap-1 text-soft" title={of.description}>

@@ -17,6 +17,7 @@ function figure(v: number): string {
 
 export function Values() {
   const attributes = useStore((s) => s.geometry[s.chosen]?.header.attributes ?? NONE);
+  const domain = useStore((s) => s.geometry[s.chosen]?.header.domains[0]?.name ?? "clone");
   const signals = useStore((s) => chosenPopulation(s)?.look.signals ?? NONE);
   const chain = useStore((s) => s.chain);
   const scale = useStore((s) => s.scale);
@@ -28,7 +29,7 @@ export function Values() {
       <div className="flex h-6.5 items-center justify-between">
         <h2 className="heading">Values</h2>
         <span className="flex items-center">
-          <span className="heading mr-1 font-normal">per clone</span>
+          <span className="heading mr-1 font-normal">per {domain}</span>
           <IconButton
             label={scale === "greys" ? "Preview in false colours" : "Preview in greys"}
             onClick={() => useStore.setState({ scale: scale === "greys" ? "false_colour" : "greys" })}
@@ -45,7 +46,7 @@ export function Values() {
       )}
       <ul aria-label="Attributes">
         {found.map((a) => (
-          <AttributeRow key={a.name} of={a} />
+          <AttributeRow key={a.name} of={a} elements={domain} />
         ))}
         {found.length === 0 && <li className="px-1.5 py-1 text-soft">No value has this name.</li>}
       </ul>
@@ -98,7 +99,9 @@ function Row({ name, of, title, disabled, strong, onClick, children }: RowProps)
 
 const KIND_MARKS = { number: "", integer: "whole", vector: "vector", colour: "colour", text: "text" } as const;
 
-function AttributeRow({ of: a }: { of: AttributeCensus }) {
+function AttributeRow({ of: a, elements }: { of: AttributeCensus; elements: string }) {
+  const coarser = a.domain !== elements;
+  const marks = [KIND_MARKS[a.kind], coarser ? `per ${a.domain}` : a.derived ? "derived" : ""];
   const range = a.census ? `, ${figure(a.census.least)} to ${figure(a.census.greatest)}` : "";
   const title = `${a.kind}${a.width > 1 ? ` of ${a.width}` : ""} on each ${a.domain}${range}; point at it to see it, click to keep it in the view`;
   return (
@@ -106,7 +109,7 @@ function AttributeRow({ of: a }: { of: AttributeCensus }) {
       <Row name={a.name} of="attribute" title={title} disabled={a.kind === "text"} onClick={pinPreview}>
         <span className="min-w-0 grow truncate text-left">
           {a.name}
-          <span className="text-[11px] text-soft"> {[KIND_MARKS[a.kind], a.derived ? "derived" : ""].filter(Boolean).join(", ")}</span>
+          <span className="text-[11px] text-soft"> {marks.filter(Boolean).join(", ")}</span>
         </span>
         <span className="w-14 flex-none">
           {a.census ? (

@@ -42,7 +42,8 @@ def columns_of(evaluation: Evaluation) -> list[Column]:
 def _attributes(evaluation: Evaluation) -> list[Attribute]:
     """The attributes, and the signals as more of them."""
     signals = [Attribute(name, value.kind, value.array) for name, value in evaluation.signal_values.items()]
-    return [*evaluation.population.attributes.values(), *signals]
+    population = evaluation.population
+    return [*(population.attribute(name) for name in population.names), *signals]
 
 
 def order(

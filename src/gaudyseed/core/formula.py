@@ -56,12 +56,22 @@ def _joined(work: Callable[[Array, Array], Array]) -> Callable[[Array, Array], A
     return lambda a, b: work(*_columns(a, b))
 
 
+def _truth(value: Array) -> Array:
+    value = np.asarray(value)
+    return value if value.dtype == bool else value != 0
+
+
 def _where(condition: Array, yes: Array, no: Array) -> Array:
     yes, no = _columns(yes, no)
-    condition = np.asarray(condition) != 0
+    condition = _truth(condition)
     if condition.ndim == 1 and max(yes.ndim, no.ndim) == 2:
         condition = condition[:, None]
-    return np.where(condition, yes, no)
+    if condition.ndim != 1 or max(yes.ndim, no.ndim) != 1:
+        return np.where(condition, yes, no)
+    sides = [np.ascontiguousarray(np.broadcast_to(side, condition.shape), np.float32) for side in (yes, no)]
+    out = np.empty(len(condition), np.float32)
+    shaping.select(np.ascontiguousarray(condition), *sides, out)
+    return out
 
 
 def _mix(a: Array, b: Array, t: Array) -> Array:
@@ -212,20 +222,14 @@ class Formula:
                     return CONSTANTS[name] if name in CONSTANTS else lookup(name, a, b)
                 case ast.BinOp(left=left, op=op, right=right):
                     return _joined(_BINARY[type(op)])(of(left), of(right))
-                case ast.UnaryOp(op=ast.Not(), operand=operand):
-                    return _numbers(np.equal(of(operand), 0))
                 case ast.UnaryOp(op=op, operand=operand):
                     return np.negative(of(operand)) if isinstance(op, ast.USub) else of(operand)
-                case ast.BoolOp(op=op, values=values):
-                    both = np.logical_and if isinstance(op, ast.And) else np.logical_or
-                    parts = [np.not_equal(of(v), 0) for v in values]
-                    return _numbers(_fold(both)(*parts))
-                case ast.Compare(left=left, ops=ops, comparators=others):
-                    sides = [of(v) for v in (left, *others)]
-                    parts = [_joined(_COMPARE[type(op)])(p, q) for op, p, q in zip(ops, sides, sides[1:], strict=False)]
-                    return _numbers(_fold(np.logical_and)(*parts))
+                case ast.UnaryOp(op=ast.Not()) | ast.BoolOp() | ast.Compare():
+                    return _numbers(self._truth(node, lookup, a, b))
                 case ast.IfExp(test=test, body=body, orelse=other):
-                    return _where(of(test), of(body), of(other))
+                    return _where(self._truth(test, lookup, a, b), of(body), of(other))
+                case ast.Call(func=ast.Name(id="where"), args=[test, body, other]):
+                    return _where(self._truth(test, lookup, a, b), of(body), of(other))
                 case ast.Call(func=ast.Name(id="value"), args=[ast.Constant(value=str() as name)]):
                     return lookup(name, a, b)
                 case ast.Call(func=ast.Name(id="random"), args=[ast.Constant(value=int() as seed)]):
@@ -237,6 +241,20 @@ class Formula:
         except (TypeError, ValueError) as error:
             raise _wrong(node, f"these values do not go together ({error}).") from None
         raise _wrong(node, "this cannot stand in a formula.")
+
+    def _truth(self, node: ast.expr, lookup: Lookup, a: int, b: int) -> Array:
+        """Whether the value of a part is not 0; comparisons need not become numbers for that."""
+        match node:
+            case ast.UnaryOp(op=ast.Not(), operand=operand):
+                return np.logical_not(self._truth(operand, lookup, a, b))
+            case ast.BoolOp(op=op, values=values):
+                both = np.logical_and if isinstance(op, ast.And) else np.logical_or
+                return _fold(both)(*[self._truth(v, lookup, a, b) for v in values])
+            case ast.Compare(left=left, ops=ops, comparators=others):
+                sides = [self._value(v, lookup, a, b) for v in (left, *others)]
+                parts = [_joined(_COMPARE[type(op)])(p, q) for op, p, q in zip(ops, sides, sides[1:], strict=False)]
+                return _fold(np.logical_and)(*parts)
+        return _truth(self._value(node, lookup, a, b))
 
 
 @lru_cache(maxsize=256)

@@ -18,10 +18,15 @@ from .kernels.palettes import k_means
 MOST_SWATCHES = 256
 LARGEST_PICTURE = 64 * 1024 * 1024
 MOST_PIXELS = 40_000_000
-#: A picture is counted on a grid of this many levels a channel before it is clustered.
+#: A picture is counted on a grid of this many levels a channel before it is clustered: even in the cube root of light,
+#: as OKLab is, so that darks are told apart.
 LEVELS = 48
 _SIDE = 1536
 _ROUNDS = 64
+#: Colours tried for each further beginning.
+_TRIALS = 8
+#: Where the first centre of each beginning lies among all pixels, by lightness.
+_FIRST = (0.1, 0.5, 0.9)
 
 Order = Literal["grid", "hue", "lightness", "path"]
 
@@ -87,25 +92,23 @@ def read_picture(data: bytes) -> np.ndarray:
 def from_picture(pixels: np.ndarray, count: int) -> list[Swatch]:
     """The ``count`` colours that lie nearest to all pixels: k-means in OKLab, heaviest first.
 
-    Deterministic: pixels are counted on a grid of display levels, the first centre is the
-    mean, each next one the colour that lies worst, then Lloyd's rounds (1982). Fewer swatches
-    come back where the picture has fewer colours. Weights are parts of the pixels.
+    Deterministic: pixels are counted on a grid, then Lloyd's rounds (1982)
+    from a few beginnings without chance, of which the best end is kept. Fewer swatches come
+    back where the picture has fewer colours. Weights are parts of the pixels.
     """
     if not 2 <= count <= 64:
         raise BadInput(f"{count} colours are asked for; from 2 to 64 can be found.", place="count")
     flat = pixels.reshape(-1, 3)
-    cells = (flat.astype(np.uint32) * LEVELS) >> 8
+    linear = decode_srgb(np.arange(256) / 255.0)
+    cells = np.minimum(np.cbrt(linear) * LEVELS, LEVELS - 1).astype(np.uint32)[flat]
     codes = (cells[:, 0] * LEVELS + cells[:, 1]) * LEVELS + cells[:, 2]
     numbers = np.bincount(codes, minlength=LEVELS**3)
     used = np.flatnonzero(numbers)
-    levels = np.arange(256) / 255.0
-    linear = decode_srgb(levels)
     means = np.stack([np.bincount(codes, weights=linear[flat[:, k]], minlength=LEVELS**3)[used] for k in range(3)], 1)
     points = np.ascontiguousarray(linear_to_oklab(means / numbers[used][:, None]))
     weights = numbers[used] / len(flat)
-    centres = _beginnings(points, weights, min(count, len(points)))
-    labels = np.full(len(points), -1, np.int64)
-    k_means(points, weights, centres, labels, _ROUNDS)
+    ends = [_clustered(points, weights, min(count, len(points)), part) for part in _FIRST]
+    _, centres, labels = min(ends, key=lambda end: end[0])
     shares = np.bincount(labels, weights=weights, minlength=len(centres))
     order = [k for k in np.argsort(-shares, kind="stable") if shares[k] > 0]
     return [
@@ -114,14 +117,33 @@ def from_picture(pixels: np.ndarray, count: int) -> list[Swatch]:
     ]
 
 
-def _beginnings(points: np.ndarray, weights: np.ndarray, count: int) -> np.ndarray:
-    """(count, 3): the colour nearest the mean, then each time the one whose weighted squared distance is greatest."""
-    mean = (points * weights[:, None]).sum(axis=0) / weights.sum()
-    chosen = [int(np.argmin(((points - mean) ** 2).sum(axis=1)))]
+def _clustered(
+    points: np.ndarray, weights: np.ndarray, count: int, first: float
+) -> tuple[float, np.ndarray, np.ndarray]:
+    """The summed squared distance, the centres (count, 3) and the labels (n,) after all rounds."""
+    centres = _beginnings(points, weights, count, first)
+    labels = np.full(len(points), -1, np.int64)
+    return k_means(points, weights, centres, labels, _ROUNDS), centres, labels
+
+
+def _beginnings(points: np.ndarray, weights: np.ndarray, count: int, first: float) -> np.ndarray:
+    """(count, 3): the colour with that part of the pixels darker, then each time the best of a few.
+
+    Greedy k-means++ (Arthur and Vassilvitskii 2007), but the few are no draws: they lie at
+    even parts of the summed squared distance.
+    """
+    order = np.argsort(points[:, 0], kind="stable")
+    middle = np.searchsorted(np.cumsum(weights[order]), first * weights.sum())
+    chosen = [int(order[min(middle, len(order) - 1)])]
     nearest = ((points - points[chosen[0]]) ** 2).sum(axis=1)
+    parts = (np.arange(_TRIALS) + 0.5) / _TRIALS
     for _ in range(count - 1):
-        chosen.append(int(np.argmax(nearest * np.sqrt(weights))))
-        nearest = np.minimum(nearest, ((points - points[chosen[-1]]) ** 2).sum(axis=1))
+        summed = np.cumsum(nearest * weights)
+        tried = np.unique(np.searchsorted(summed, parts * summed[-1]))
+        after = np.stack([np.minimum(nearest, ((points - points[k]) ** 2).sum(axis=1)) for k in tried])
+        best = int(np.argmin(after @ weights))
+        chosen.append(int(tried[best]))
+        nearest = after[best]
     return points[chosen].copy()
 
 

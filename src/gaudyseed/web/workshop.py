@@ -66,8 +66,7 @@ class Workshop:
             found = self._populations.get(key)
             if found is None:
                 found = maker.make(self.store)
-                size = sum(a.values.nbytes for a in found.attributes.values()) * 2
-                self._populations.put(key, found, size)
+                self._populations.put(key, found, found.nbytes * 2)
         with self._lock:
             self._making.pop(key, None)
         return cast(Population, found)

@@ -35,7 +35,7 @@ def of_ramp(result: StepResult, ramp: dict[str, Any]) -> Iterator[Advisory]:
     total = sum(incoming["bins"]) + incoming["below"] + incoming["above"]
     if total < 2:
         return
-    found = list(_of_values(result.place, ramp, total))
+    found = list(_of_values(step, result.place, ramp, total))
     yield from found
     if not found:
         yield from _of_bands(step, result.place, ramp["counts"], total)
@@ -102,7 +102,12 @@ def _of_bands(step: Ramp, place: str, counts: list[int], total: int) -> Iterator
         )  # fmt: skip
 
 
-def _of_values(place: str, ramp: dict[str, Any], total: int) -> Iterator[Advisory]:
+def _all_bands(step: Ramp, counts: list[int]) -> bool:
+    """Whether every band has elements: values that are few, such as one for each part, leave gaps but no colour out."""
+    return step.interpolation == "step" and min(counts) > 0.01 * sum(counts) / len(counts)
+
+
+def _of_values(step: Ramp, place: str, ramp: dict[str, Any], total: int) -> Iterator[Advisory]:
     incoming = ramp["incoming"]
     outside = incoming["below"] + incoming["above"]
     before = pointer(place)
@@ -118,7 +123,7 @@ def _of_values(place: str, ramp: dict[str, Any], total: int) -> Iterator[Advisor
                 Fix("Even out the values", [put(before, EVEN)]),
             ),
         )  # fmt: skip
-    elif ramp["reached"] < LEAST_REACHED:
+    elif ramp["reached"] < LEAST_REACHED and not _all_bands(step, ramp["counts"]):
         reached = f"{100 * ramp['reached']:.0f} %"
         yield Advisory(
             "ramp_underused", place,

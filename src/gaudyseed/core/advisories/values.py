@@ -18,7 +18,7 @@ def of_step(evaluation: Evaluation, result: StepResult) -> Iterator[Advisory]:
     """Values that are no numbers."""
     step = result.compiled.step
     if isinstance(step, Attribute):
-        bad = evaluation.population.attributes[step.name].unreadable
+        bad = evaluation.population.attribute(step.name).unreadable
         if bad:
             sentence = f"{bad:,} elements have no number in {step.name!r}; they read as 0."
             yield Advisory("missing_values", result.place, sentence)

@@ -134,7 +134,7 @@ def digits(values: np.ndarray) -> list[str]:
 
 
 def outgoing(population: Population, linear: np.ndarray | None) -> list[RawColumn]:
-    """Every column that came in, unchanged, then the results.
+    """Every column that came in, unchanged, those of coarser domains too, then the results.
 
     The results are ``red``, ``green``, ``blue`` (display-encoded, 8 bits) and
     ``base_colour_r`` to ``_b`` (linear light, float32). Columns that came in under
@@ -145,7 +145,7 @@ def outgoing(population: Population, linear: np.ndarray | None) -> list[RawColum
     taken = {*RESULT_BYTES, *RESULT_LINEAR} if linear is not None else set()
     rerun = "base_colour" in population.attributes
     present = {f.name for a in population.attributes.values() for f in a.fields}
-    for a in population.attributes.values():
+    for a in (population.attribute(name) for name in population.names):
         for k, f in enumerate(a.fields):
             values = (a.values if a.values.ndim == 1 else a.values[:, k]).astype(f.dtype)
             name = f.name

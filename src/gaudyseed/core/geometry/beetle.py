@@ -2,7 +2,7 @@
 
 Units are scene units (about a metre); z is up, the beetle looks along -y. The
 wing cases, the shield behind the head, the head and the horns take elements; legs,
-feelers, eyes and the underside stay bare.
+feelers, eyes and the underside stay bare. Left and right are the beetle's own.
 """
 
 from __future__ import annotations
@@ -30,6 +30,10 @@ def beetle() -> Mesh:
     )
 
 
+def _sided(side: int, part: str) -> str:
+    return f"{'left' if side > 0 else 'right'} {part}"
+
+
 def _wing_case(side: int) -> Mesh:
     """One half of the domed back, its inner edge rolled down into the seam."""
     along = np.linspace(0, 1, 97)[:, None]
@@ -45,10 +49,10 @@ def _wing_case(side: int) -> Mesh:
     z = 0.42 + np.cos(angle) * (height + shoulder) - seam * height + ribs
     y = -0.62 + 2.14 * along + 0.06 * np.sin(angle) * (1 - along)
     points = np.stack([x, y * np.ones_like(x), z], -1)
-    return grid_mesh(points if side > 0 else points[:, ::-1], coat=True, gloss=0.35)
+    return grid_mesh(points if side > 0 else points[:, ::-1], part=_sided(side, "wing case"), coat=True, gloss=0.35)
 
 
-def _dome(centre: tuple[float, float, float], radii: tuple[float, float, float], *, coat: bool,
+def _dome(part: str, centre: tuple[float, float, float], radii: tuple[float, float, float], *, coat: bool,
           gloss: float = 0.3, square: float = 1.0, rows: int = 49, columns: int = 81) -> Mesh:  # fmt: skip
     """A superellipsoid; ``square`` below 1 makes it boxier seen from above."""
     polar = np.linspace(np.pi, 0, rows)[:, None]
@@ -60,22 +64,22 @@ def _dome(centre: tuple[float, float, float], radii: tuple[float, float, float],
     x = centre[0] + radii[0] * np.sin(polar) * power(np.cos(around))
     y = centre[1] + radii[1] * np.sin(polar) * power(np.sin(around))
     z = centre[2] + radii[2] * np.cos(polar) * np.ones_like(around)
-    return grid_mesh(np.stack([x, y, z], -1), coat=coat, gloss=gloss)
+    return grid_mesh(np.stack([x, y, z], -1), part=part, coat=coat, gloss=gloss)
 
 
 def _belly() -> Mesh:
-    return _dome((0, 0.36, 0.42), (0.84, 1.05, 0.26), coat=False, gloss=0.2)
+    return _dome("belly", (0, 0.36, 0.42), (0.84, 1.05, 0.26), coat=False, gloss=0.2)
 
 
 def _shield() -> Mesh:
-    return _dome((0, -0.76, 0.60), (0.78, 0.46, 0.50), coat=True, gloss=0.35, square=0.86)
+    return _dome("shield", (0, -0.76, 0.60), (0.78, 0.46, 0.50), coat=True, gloss=0.35, square=0.86)
 
 
 def _head() -> Mesh:
-    return _dome((0, -1.24, 0.52), (0.42, 0.34, 0.31), coat=True, gloss=0.35, square=0.9)
+    return _dome("head", (0, -1.24, 0.52), (0.42, 0.34, 0.31), coat=True, gloss=0.35, square=0.9)
 
 
-def _tube(path: np.ndarray, radii: np.ndarray, *, coat: bool, gloss: float = 0.3, columns: int = 25) -> Mesh:
+def _tube(part: str, path: np.ndarray, radii: np.ndarray, *, coat: bool, gloss: float = 0.3, columns: int = 25) -> Mesh:
     """A round tube along a (k, 3) path with a radius at each point."""
     forward = np.gradient(path, axis=0)
     forward /= np.linalg.norm(forward, axis=1, keepdims=True)
@@ -83,7 +87,7 @@ def _tube(path: np.ndarray, radii: np.ndarray, *, coat: bool, gloss: float = 0.3
     other = np.cross(forward, side)
     around = np.linspace(0, 2 * np.pi, columns)
     ring = side[:, None] * np.cos(around)[None, :, None] + other[:, None] * np.sin(around)[None, :, None]
-    return grid_mesh(path[:, None] + radii[:, None, None] * ring, coat=coat, gloss=gloss)
+    return grid_mesh(path[:, None] + radii[:, None, None] * ring, part=part, coat=coat, gloss=gloss)
 
 
 def _carried(forward: np.ndarray) -> np.ndarray:
@@ -109,28 +113,34 @@ def _curve(points: Sequence[tuple[float, float, float]], samples: int) -> np.nda
 def _horns() -> list[Mesh]:
     """One horn rises from the head, the other reaches forward over it from the shield."""
     horns = []
-    for points, width in (
-        ([(0, -1.30, 0.58), (0, -1.74, 0.72), (0, -2.06, 1.10), (0, -1.98, 1.62)], 0.15),
-        ([(0, -0.62, 0.86), (0, -0.98, 1.16), (0, -1.42, 1.62), (0, -2.06, 1.96), (0, -2.62, 1.86)], 0.23),
+    for part, points, width in (
+        ("head horn", [(0, -1.30, 0.58), (0, -1.74, 0.72), (0, -2.06, 1.10), (0, -1.98, 1.62)], 0.15),
+        (
+            "shield horn",
+            [(0, -0.62, 0.86), (0, -0.98, 1.16), (0, -1.42, 1.62), (0, -2.06, 1.96), (0, -2.62, 1.86)],
+            0.23,
+        ),
     ):
         path = _curve(points, 65)
         t = np.linspace(0, 1, 65)
         radii = width * (1 - t**1.7) * (0.86 + 0.14 * np.cos(np.pi * t)) + 0.014
         radii[-1] = 1e-4
-        horns.append(_tube(path, radii, coat=True, gloss=0.35, columns=33))
+        horns.append(_tube(part, path, radii, coat=True, gloss=0.35, columns=33))
     return horns
 
 
 def _eye(side: int) -> Mesh:
-    return _dome((side * 0.33, -1.40, 0.60), (0.10, 0.10, 0.10), coat=False, gloss=1.0, rows=25, columns=37)
+    return _dome(
+        _sided(side, "eye"), (side * 0.33, -1.40, 0.60), (0.10, 0.10, 0.10), coat=False, gloss=1.0, rows=25, columns=37
+    )
 
 
 def _legs(side: int) -> list[Mesh]:
     legs = []
-    for hip, knee, foot in (
-        ((0.42, -0.84, 0.42), (1.02, -1.16, 0.66), (1.24, -1.62, 0.03)),
-        ((0.60, -0.20, 0.42), (1.28, -0.22, 0.74), (1.62, -0.30, 0.03)),
-        ((0.60, 0.56, 0.42), (1.20, 0.86, 0.70), (1.50, 1.34, 0.03)),
+    for part, hip, knee, foot in (
+        ("front leg", (0.42, -0.84, 0.42), (1.02, -1.16, 0.66), (1.24, -1.62, 0.03)),
+        ("middle leg", (0.60, -0.20, 0.42), (1.28, -0.22, 0.74), (1.62, -0.30, 0.03)),
+        ("hind leg", (0.60, 0.56, 0.42), (1.20, 0.86, 0.70), (1.50, 1.34, 0.03)),
     ):
         mirrored = [(side * x, y, z) for x, y, z in (hip, knee, foot)]
         toe = (mirrored[2][0] + side * 0.16, mirrored[2][1] + (foot[1] - hip[1]) * 0.12, 0.035)
@@ -138,7 +148,7 @@ def _legs(side: int) -> list[Mesh]:
         t = np.linspace(0, 1, 57)
         radii = 0.085 * (1 - 0.72 * t) + 0.03 * np.exp(-(((t - 0.36) / 0.10) ** 2))
         radii[-1] = 1e-4
-        legs.append(_tube(path, radii, coat=False, gloss=0.55, columns=21))
+        legs.append(_tube(_sided(side, part), path, radii, coat=False, gloss=0.55, columns=21))
     return legs
 
 
@@ -147,4 +157,4 @@ def _feeler(side: int) -> Mesh:
     radii = np.full(41, 0.022)
     radii[-9:] = 0.022 + 0.036 * np.sin(np.linspace(0, np.pi, 9))
     radii[-1] = 1e-4
-    return _tube(path, radii, coat=False, gloss=0.55, columns=17)
+    return _tube(_sided(side, "feeler"), path, radii, coat=False, gloss=0.55, columns=17)

@@ -24,6 +24,10 @@ class Mesh:
         (f,) bool: whether elements may be scattered on the face.
     gloss
         (v,) float32 in 0..1: how polished the bare surface is, for the view.
+    parts
+        Names of the pieces that it was joined from.
+    part_of
+        (f,) int32: the piece that each face belongs to.
     """
 
     vertices: np.ndarray
@@ -32,6 +36,8 @@ class Mesh:
     faces: np.ndarray
     coat: np.ndarray
     gloss: np.ndarray
+    parts: tuple[str, ...]
+    part_of: np.ndarray
 
     @cached_property
     def face_areas(self) -> np.ndarray:
@@ -49,6 +55,16 @@ class Mesh:
         """(g,) float64: areas of ``coat_faces``."""
         return self.face_areas[self.coat]
 
+    @cached_property
+    def coat_parts(self) -> np.ndarray:
+        """(g,) int32: the piece of each of ``coat_faces``."""
+        return self.part_of[self.coat]
+
+    @cached_property
+    def coat_middles(self) -> np.ndarray:
+        """(g, 3) float64: middles of ``coat_faces``."""
+        return self.vertices[self.coat_faces].astype(np.float64).mean(axis=1)
+
 
 def smooth_normals(vertices: np.ndarray, faces: np.ndarray) -> np.ndarray:
     """Area-weighted vertex normals (v, 3) float32 of unit length."""
@@ -61,8 +77,8 @@ def smooth_normals(vertices: np.ndarray, faces: np.ndarray) -> np.ndarray:
     return (sums / np.where(lengths > 0, lengths, 1)).astype(np.float32)
 
 
-def grid_mesh(points: np.ndarray, *, coat: bool, gloss: float = 0.3) -> Mesh:
-    """A mesh through a (rows, columns, 3) grid of points; winding by row then column.
+def grid_mesh(points: np.ndarray, *, part: str, coat: bool, gloss: float = 0.3) -> Mesh:
+    """A mesh of one part through a (rows, columns, 3) grid of points; winding by row then column.
 
     The first and last columns may coincide (a closed ring): normals are then
     averaged across the joint so that it does not show.
@@ -88,6 +104,8 @@ def grid_mesh(points: np.ndarray, *, coat: bool, gloss: float = 0.3) -> Mesh:
         faces,
         np.full(len(faces), coat),
         np.full(len(vertices), gloss, np.float32),
+        (part,),
+        np.zeros(len(faces), np.int32),
     )
 
 
@@ -97,8 +115,9 @@ def _not_degenerate(vertices: np.ndarray, faces: np.ndarray) -> np.ndarray:
 
 
 def joined(meshes: list[Mesh]) -> Mesh:
-    """All meshes as one."""
+    """All meshes as one, which keeps their parts."""
     starts = np.cumsum([0] + [len(m.vertices) for m in meshes[:-1]])
+    parts = np.cumsum([0] + [len(m.parts) for m in meshes[:-1]])
     return Mesh(
         np.concatenate([m.vertices for m in meshes]),
         np.concatenate([m.normals for m in meshes]),
@@ -106,4 +125,6 @@ def joined(meshes: list[Mesh]) -> Mesh:
         np.concatenate([m.faces + s for m, s in zip(meshes, starts, strict=True)]).astype(np.int32),
         np.concatenate([m.coat for m in meshes]),
         np.concatenate([m.gloss for m in meshes]),
+        tuple(name for m in meshes for name in m.parts),
+        np.concatenate([m.part_of + s for m, s in zip(meshes, parts, strict=True)]).astype(np.int32),
     )

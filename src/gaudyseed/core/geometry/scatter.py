@@ -15,7 +15,7 @@ ATTEMPTS_A_POINT = 80
 
 @dataclass(frozen=True)
 class Scattered:
-    """Points on a mesh: positions, normals (n, 3), uvs (n, 2) float32 and numbers (n,) int64."""
+    """Points on a mesh: positions, normals (n, 3), uvs (n, 2) float32, numbers (n,) int64, ``coat_faces`` rows (n,)."""
 
     positions: np.ndarray
     normals: np.ndarray

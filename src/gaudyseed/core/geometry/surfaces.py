@@ -17,7 +17,7 @@ def ball(rows: int = 65, columns: int = 129) -> Mesh:
     around = np.linspace(0, 2 * np.pi, columns)[None, :]
     ones = np.ones_like(around)
     points = np.stack([np.sin(polar) * np.cos(around), np.sin(polar) * np.sin(around), 1 + np.cos(polar) * ones], -1)
-    return grid_mesh(points, coat=True)
+    return grid_mesh(points, part="ball", coat=True)
 
 
 def ring(radius: float = 0.9, tube: float = 0.38, rows: int = 65, columns: int = 161) -> Mesh:
@@ -26,14 +26,14 @@ def ring(radius: float = 0.9, tube: float = 0.38, rows: int = 65, columns: int =
     large = np.linspace(0, 2 * np.pi, columns)[None, :]
     out = radius + tube * np.cos(small)
     height = tube * np.sin(small) * np.ones_like(large) + tube
-    return grid_mesh(np.stack([out * np.cos(large), out * np.sin(large), height], -1), coat=True)
+    return grid_mesh(np.stack([out * np.cos(large), out * np.sin(large), height], -1), part="ring", coat=True)
 
 
 def sheet(size: float = 2.4, cells: int = 81) -> Mesh:
     """A gently waving sheet above the ground."""
     x, y = np.meshgrid(np.linspace(-size / 2, size / 2, cells), np.linspace(-size / 2, size / 2, cells))
     z = 0.3 + 0.12 * np.sin(2.2 * x + 0.6) * np.cos(1.7 * y)
-    return grid_mesh(np.stack([x, y, z], -1), coat=True)
+    return grid_mesh(np.stack([x, y, z], -1), part="sheet", coat=True)
 
 
 _SURFACES: dict[str, Callable[[], Mesh]] = {"beetle": beetle, "ball": ball, "ring": ring, "sheet": sheet}

@@ -88,6 +88,13 @@ def cubics(values, knots, table, coefficients, out):  # type: ignore[no-untyped-
             out[i] = min(max(y, np.float32(0.0)), np.float32(1.0))
 
 
+@njit(void(Array(boolean, 1, "C", readonly=True), NUMBERS_IN, NUMBERS_IN, NUMBERS), **OPTIONS)
+def select(condition, yes, no, out):  # type: ignore[no-untyped-def]
+    """``yes`` where the condition holds, else ``no``, without branches."""
+    for i in range(out.shape[0]):
+        out[i] = yes[i] if condition[i] else no[i]
+
+
 @njit(void(NUMBERS), **OPTIONS)
 def tidy(values):  # type: ignore[no-untyped-def]
     """In place: what is no number or infinite becomes 0, the rest stays within 1e30."""

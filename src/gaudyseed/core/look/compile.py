@@ -95,7 +95,7 @@ class _Compiler:
             )  # fmt: skip
         if name not in self.signals:
             at = f"signals[{self.places[name]}]"
-            if name in self.scope.population.attributes:
+            if name in self.scope.population.names:
                 raise BadInput(
                     f"The signal {name!r} has the name of an attribute. Rename the signal.",
                     place=f"{at}.name", code="name_taken",

@@ -30,7 +30,7 @@ class Scope:
 
     def attribute(self, name: str, place: str) -> Attribute:
         """The attribute of that name; BadInput says whether it is a signal or which names are near."""
-        if name not in self.population.attributes:
+        if name not in self.population.names:
             if name in self.signals:
                 step = place.rpartition(".")[0]
                 fix = Fix("Read the signal", [_replace(step, {"step": "signal", "name": name})])
@@ -38,7 +38,7 @@ class Scope:
                     f"{name!r} is a signal, not an attribute. Read it with a signal step.",
                     place=place, code="unknown_attribute", fix=fix,
                 )  # fmt: skip
-            hint, twin = nearest(name, self.population.attributes)
+            hint, twin = nearest(name, self.population.names)
             raise BadInput(
                 f"No attribute is called {name!r} here. {hint}", place=place, code="unknown_attribute",
                 fix=Fix(f"Read {twin} instead", [_replace(place, twin)]) if twin else None,

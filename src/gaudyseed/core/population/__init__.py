@@ -1,5 +1,5 @@
 """Populations: sets of like elements with a table of typed attributes."""
 
-from .table import Attribute, Field, Population
+from .table import Attribute, CoarserDomain, Domain, Field, Population
 
-__all__ = ["Attribute", "Field", "Population"]
+__all__ = ["Attribute", "CoarserDomain", "Domain", "Field", "Population"]

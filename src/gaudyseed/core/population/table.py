@@ -1,5 +1,8 @@
 """The population table: attributes, typed, on domains.
 
+An attribute lives on the elements or on a coarser domain, whose owners have many
+elements each; what an owner has, each of its elements carries.
+
 An attribute may stand for several columns of the file it came from (``x``, ``y``
 and ``z`` are one vector). Its fields remember those columns with their types, so
 that the file can be written again exactly.
@@ -8,7 +11,7 @@ that the file can be written again exactly.
 from __future__ import annotations
 
 import hashlib
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Literal
 
@@ -100,6 +103,34 @@ class Attribute:
 
 
 @dataclass(frozen=True)
+class CoarserDomain:
+    """A domain above the elements: owners that have many elements each.
+
+    Attributes
+    ----------
+    owner
+        (n,) int32: the row of each element's owner.
+    attributes
+        By name, (m,) or (m, k) values, one row for each owner. The one that has the
+        domain's own name tells the owners apart: whole numbers or texts.
+    """
+
+    domain: Domain
+    owner: np.ndarray
+    attributes: dict[str, Attribute]
+
+    @property
+    def count(self) -> int:
+        """Owners there are, those without elements too."""
+        return len(self.attributes[self.domain].values)
+
+    def carried(self, name: str) -> Attribute:
+        """The attribute as each element carries it, (n,) or (n, k): its owner's row."""
+        of_owners = self.attributes[name]
+        return replace(of_owners, values=of_owners.values[self.owner])
+
+
+@dataclass(frozen=True)
 class Population:
     """One set of like elements.
 
@@ -108,7 +139,9 @@ class Population:
     kind
         What the elements are: ``clones``.
     attributes
-        By name, in the order of the file or maker.
+        Those on the elements, by name, in the order of the file or maker.
+    coarser
+        The domains above the elements.
     notes
         Sentences about what was derived or left out when it was made.
     """
@@ -116,34 +149,60 @@ class Population:
     kind: Literal["clones"]
     count: int
     attributes: dict[str, Attribute]
-    notes: tuple[str, ...] = field(default=())
+    notes: tuple[str, ...] = ()
+    coarser: tuple[CoarserDomain, ...] = ()
+    _carried: dict[str, Attribute] = field(default_factory=dict, init=False, compare=False, repr=False)
 
     @cached_property
     def digest(self) -> str:
         """Content digest of the whole table."""
-        return digest_of(self.kind, self.count, [[a.name, a.digest] for a in self.attributes.values()])
+        above = [[c.domain, digest_of(c.owner), _digests(c.attributes)] for c in self.coarser]
+        return digest_of(self.kind, self.count, _digests(self.attributes), above)
 
     @property
     def domain(self) -> Domain:
         """The domain that chains run on: that of the elements."""
         return "clone"
 
-    def attribute(self, name: str, place: str = "") -> Attribute:
-        """The attribute of that name, on the elements' domain.
+    @cached_property
+    def names(self) -> tuple[str, ...]:
+        """Of all that an element carries: its own attributes first, which hide those of its owners."""
+        return tuple(dict.fromkeys([*self.attributes, *(name for c in self.coarser for name in c.attributes)]))
 
-        BadInput names the nearest ones where there is none, and the domain where it
-        lives on another.
+    @property
+    def nbytes(self) -> int:
+        """Bytes that the table holds."""
+        above = sum(c.owner.nbytes for c in self.coarser)
+        return above + sum(a.values.nbytes for a in [*self.attributes.values(), *self._carried.values()])
+
+    def find(self, name: str) -> Attribute | None:
+        """What each element carries under that name, (n,) or (n, k), wherever it lives; None where there is nothing."""
+        own = self.attributes.get(name)
+        if own is not None:
+            return own
+        if name not in self._carried:
+            above = next((c for c in self.coarser if name in c.attributes), None)
+            if above is None:
+                return None
+            self._carried[name] = above.carried(name)
+        return self._carried[name]
+
+    def attribute(self, name: str, place: str = "") -> Attribute:
+        """The same, for a chain.
+
+        BadInput names the nearest ones where there is none, and the domain where it lives
+        on one that the elements do not know.
         """
-        found = self.attributes.get(name)
-        if found is not None and found.domain != self.domain:
+        found = self.find(name)
+        if found is None:
+            hint, _ = nearest(name, self.names)
+            raise BadInput(f"No attribute is called {name!r} here. {hint}", place=place, code="unknown_attribute")
+        if name in self.attributes and found.domain != self.domain:
             raise BadInput(
-                f"{name!r} lives on each {found.domain}, but this chain runs on each {self.domain}. "
-                "Choose an attribute of that domain.",
+                f"{name!r} lives on each {found.domain}, but this chain runs on each {self.domain}, and none knows "
+                f"its {found.domain}. Choose an attribute of that domain.",
                 place=place, code="wrong_domain",
             )  # fmt: skip
-        if found is None:
-            hint, _ = nearest(name, self.attributes)
-            raise BadInput(f"No attribute is called {name!r} here. {hint}", place=place, code="unknown_attribute")
         return found
 
     @property
@@ -159,3 +218,7 @@ class Population:
         if stable is not None and stable.kind == "integer":
             return stable.key_words
         return np.arange(self.count, dtype=np.uint32), np.zeros(self.count, np.uint32)
+
+
+def _digests(attributes: dict[str, Attribute]) -> list[list[str]]:
+    return [[a.name, a.digest] for a in attributes.values()]

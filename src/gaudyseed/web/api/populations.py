@@ -28,7 +28,7 @@ class MakerRequest(BaseModel):
 def described(population: Population) -> dict[str, object]:
     """Count, notes and attributes of a population, as JSON."""
     attributes = []
-    for a in population.attributes.values():
+    for a in (population.attribute(name) for name in population.names):
         census = None if a.kind == "text" else attribute_census(a.readable)
         attributes.append(
             {
@@ -36,7 +36,9 @@ def described(population: Population) -> dict[str, object]:
                 "texts": len(a.labels), "derived": not a.fields, "unreadable": a.unreadable,
             }
         )  # fmt: skip
-    return {"count": population.count, "notes": list(population.notes), "attributes": attributes}
+    domains = [{"name": population.domain, "count": population.count}]
+    domains += [{"name": above.domain, "count": above.count} for above in population.coarser]
+    return {"count": population.count, "notes": list(population.notes), "domains": domains, "attributes": attributes}
 
 
 @operation(blueprint, "/populations", method="post", body=MakerRequest, result=BINARY)

@@ -55,7 +55,7 @@ class Attribute(Step):
 
     def depends_on(self, scope: Scope) -> list[Any]:
         """The column's content."""
-        column = scope.population.attributes.get(self.name)
+        column = scope.population.find(self.name)
         return [column.digest if column else ""]
 
     def apply(self, context: Context, incoming: Value | None) -> Value:

@@ -50,7 +50,7 @@ class Formula(Step):
         """The formula with all its names found."""
         parsed = parse_formula(self.text)
         for name in parsed.names:
-            if name in scope.population.attributes:
+            if name in scope.population.names:
                 column = scope.attribute(name, f"{place}.text")
                 if column.kind == "text":
                     raise BadInput(
@@ -66,7 +66,7 @@ class Formula(Step):
                         place=f"{place}.text", code="wrong_kind",
                     )  # fmt: skip
             elif name not in BUILT_IN:
-                known = [*scope.population.attributes, *scope.signals, *scope.dials]
+                known = [*scope.population.names, *scope.signals, *scope.dials]
                 hint, _ = nearest(name, known)
                 raise BadInput(
                     f"At character {parsed.place_of(name)}: No attribute, signal or dial is called {name!r} here. "
@@ -86,7 +86,7 @@ class Formula(Step):
         stand_ins = {
             name: Value("number", np.zeros(one if scope.signal_kind(name, place) == "number" else (one, 3), np.float32))
             for name in parsed.names
-            if name in scope.signals and name not in scope.population.attributes
+            if name in scope.signals and name not in scope.population.names
         }
         try:
             found = parsed.over(_lookup(scope, stand_ins), 0, one)
@@ -103,7 +103,7 @@ class Formula(Step):
     def depends_on(self, scope: Scope) -> list[Any]:
         """The columns and dials that it reads, and the element keys."""
         names, population = parse_formula(self.text).names, scope.population
-        columns = [population.attributes[n].digest for n in names if n in population.attributes]
+        columns = [population.attribute(n).digest for n in names if n in population.names]
         dials = [scope.dials[n].value for n in names if n in scope.dials]
         return [columns, dials, population.key_digest, population.count]
 
@@ -124,8 +124,9 @@ def _lookup(scope: Scope, signals: Mapping[str, Value]) -> Lookup:
     population = scope.population
 
     def find(name: str, start: int, stop: int) -> Any:
-        if name in population.attributes:
-            return population.attributes[name].readable[start:stop]
+        carried = population.find(name)
+        if carried is not None:
+            return carried.readable[start:stop]
         if name in signals:
             return signals[name].array[start:stop]
         if name in scope.dials:

@@ -21,7 +21,9 @@ class Random(Step):
     """Numbers in [0, 1) from the hash of (seed, key): pcg3d, Jarzynski and Olano, JCGT 9(3), 2020.
 
     The key is the element's stable id where it has one, else its index; or the
-    value of an integer or text attribute, so that equal values get equal numbers.
+    value of an integer or text attribute, so that equal values get equal numbers. A
+    coarser domain is read by the attribute of its own name: ``per`` part gives all
+    elements of a part one number.
     Two or three numbers make a vector. ``linked`` says that steps of one seed agree
     on purpose.
     """
@@ -31,7 +33,7 @@ class Random(Step):
     step: Literal["random"]
     per: str = Field(
         "element", min_length=1, max_length=200, title="Per",
-        description="Each element, or each value of an integer or text attribute.",
+        description="Each element, each part it belongs to, or each value of an integer or text attribute.",
         json_schema_extra={"control": "key"},
     )  # fmt: skip
     numbers: Annotated[int, Field(ge=1, le=3)] = Field(1, title="Numbers")
@@ -61,7 +63,7 @@ class Random(Step):
         """The keys."""
         if self.per == "element":
             return [scope.population.key_digest]
-        return [scope.population.attributes[self.per].digest]
+        return [scope.population.attribute(self.per).digest]
 
     def apply(self, context: Context, incoming: Value | None) -> Value:
         """(n,), (n, 2) or (n, 3) float32 in [0, 1). The first number is the same however many there are."""

@@ -8,10 +8,11 @@ import numpy as np
 from pydantic import Field
 
 from ...geometry.frames import orientations
+from ...geometry.mesh import Mesh
 from ...geometry.scatter import scatter_on
 from ...geometry.surfaces import surface
 from ...kernels import hashing
-from ..table import Attribute, Population
+from ..table import Attribute, CoarserDomain, Population
 from ..table import Field as Column
 from .base import ColumnSource, MakerModel
 
@@ -49,7 +50,8 @@ class ScatterMaker(MakerModel):
 
     def make(self, columns: ColumnSource) -> Population:
         """Scatter, then give each clone its attributes."""
-        found = scatter_on(surface(self.surface), self.count, self.seed, self.spacing, self.evenness)
+        on = surface(self.surface)
+        found = scatter_on(on, self.count, self.seed, self.spacing, self.evenness)
         kept = len(found.positions)
         low = (found.numbers & 0xFFFFFFFF).astype(np.uint32)
         parts = np.empty((kept, 3), np.float32)
@@ -71,7 +73,7 @@ class ScatterMaker(MakerModel):
             Attribute("size", "number", sizes.astype(np.float32), fields=(Column("size", "<f4"),)),
             _vector("uv", found.uvs, ("u", "v")),
         ]
-        return Population("clones", kept, {a.name: a for a in attributes}, notes)
+        return Population("clones", kept, {a.name: a for a in attributes}, notes, (_parts(on, found.faces),))
 
 
 def _leaning(normals: np.ndarray, low: np.ndarray, seed: int, tilt: float) -> np.ndarray:
@@ -79,6 +81,20 @@ def _leaning(normals: np.ndarray, low: np.ndarray, seed: int, tilt: float) -> np
     parts = np.empty((len(normals), 3), np.float32)
     hashing.random_three(low, np.zeros(len(low), np.uint32), np.uint32(seed), _TILT_STREAM, parts)
     return normals + np.tan(np.radians(min(tilt, 89.0))) * (2 * parts - 1) / np.sqrt(3)
+
+
+def _parts(on: Mesh, faces: np.ndarray) -> CoarserDomain:
+    """The parts of the surface that take elements, as owners of the elements on them."""
+    taking, rows = np.unique(on.coat_parts, return_inverse=True)
+    areas = np.bincount(rows, weights=on.coat_areas)
+    middles = [np.bincount(rows, weights=on.coat_areas * on.coat_middles[:, k]) / areas for k in range(3)]
+    names = tuple(on.parts[k] for k in taking)
+    attributes = [
+        Attribute("part", "text", np.arange(len(names), dtype=np.int32), "part", names, (Column("part", "<i4"),)),
+        Attribute("part_area", "number", areas.astype(np.float32), "part"),
+        Attribute("part_middle", "vector", np.stack(middles, -1).astype(np.float32), "part"),
+    ]
+    return CoarserDomain("part", rows[faces].astype(np.int32), {a.name: a for a in attributes})
 
 
 def _vector(name: str, values: np.ndarray, columns: tuple[str, ...]) -> Attribute:
