@@ -566,7 +566,8 @@ export interface components {
          * @description Through points from left to right, level outside them.
          *
          *     ``straight`` joins them; ``monotone`` is a cubic without overshoot (Fritsch and
-         *     Carlson 1980); ``bezier`` follows handles.
+         *     Carlson 1980); ``bezier`` follows handles. A point whose place follows a signal
+         *     never passes the one before it.
          */
         Curve: {
             /**
@@ -618,13 +619,13 @@ export interface components {
         };
         /**
          * CurvePoint
-         * @description A point of the curve; ``left`` and ``right`` are Bezier handles relative to it.
+         * @description A point of the curve; ``left`` and ``right`` are Bezier handles relative to it, each a place and a height.
          */
         CurvePoint: {
             /** x */
-            x: number;
+            x: number | components["schemas"]["Follow"];
             /** y */
-            y: number;
+            y: number | components["schemas"]["Follow"];
             /**
              * Left
              * @default [
@@ -633,8 +634,8 @@ export interface components {
              *     ]
              */
             left: [
-                number,
-                number
+                number | components["schemas"]["Follow"],
+                number | components["schemas"]["Follow"]
             ];
             /**
              * Right
@@ -644,8 +645,8 @@ export interface components {
              *     ]
              */
             right: [
-                number,
-                number
+                number | components["schemas"]["Follow"],
+                number | components["schemas"]["Follow"]
             ];
         };
         /**
@@ -1098,9 +1099,9 @@ export interface components {
              *     ]
              */
             slope: [
-                number,
-                number,
-                number
+                number | components["schemas"]["Follow"],
+                number | components["schemas"]["Follow"],
+                number | components["schemas"]["Follow"]
             ];
             /**
              * CDL offset
@@ -1111,9 +1112,9 @@ export interface components {
              *     ]
              */
             offset: [
-                number,
-                number,
-                number
+                number | components["schemas"]["Follow"],
+                number | components["schemas"]["Follow"],
+                number | components["schemas"]["Follow"]
             ];
             /**
              * CDL power
@@ -1124,15 +1125,15 @@ export interface components {
              *     ]
              */
             power: [
-                number,
-                number,
-                number
+                number | components["schemas"]["Follow"],
+                number | components["schemas"]["Follow"],
+                number | components["schemas"]["Follow"]
             ];
             /**
              * CDL saturation
              * @default 1
              */
-            cdl_saturation: number;
+            cdl_saturation: number | components["schemas"]["Follow"];
         };
         /**
          * HarmonyRequest
@@ -1758,7 +1759,7 @@ export interface components {
              * Tension
              * @default 0
              */
-            tension: number | components["schemas"]["FollowDial"];
+            tension: number | components["schemas"]["Follow"];
             /**
              * Mix in
              * @default oklab
@@ -2155,14 +2156,14 @@ export interface components {
          */
         Stop: {
             /** At */
-            at: number | components["schemas"]["FollowDial"];
+            at: number | components["schemas"]["Follow"];
             /** Colour */
             colour: string | components["schemas"]["FollowColour"];
             /**
              * Intensity
              * @default 1
              */
-            intensity: number;
+            intensity: number | components["schemas"]["Follow"];
             /**
              * Hold until the next
              * @default false

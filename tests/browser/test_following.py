@@ -47,6 +47,71 @@ class Following(ColourCase):
         self.after(lambda: page.get_by_role("menuitem", name="Fixed value").click())
         self.assertEqual(len({tuple(c) for c in self.colours()}), 5)
 
+    def signal(self) -> None:
+        """A signal of random values, and back to the layer."""
+        self.after(lambda: self.page.get_by_role("button", name="Add a signal").click())
+        self.page.get_by_role("button", name=re.compile("^Sequin bands")).click()
+
+    def follow(self, title: str, source: str = "signal") -> None:
+        self.page.get_by_label(f"Let {title} follow…", exact=True).click()
+        self.after(lambda: self.page.get_by_role("menuitem", name=source).click())
+        self.page.get_by_label(re.compile(f"^{re.escape(title)} follows ")).wait_for()
+
+    def test_a_stops_place_and_intensity_follow_a_signal(self):
+        page = self.page
+        self.signal()
+        self.menu("More for Drift", "Remove")
+        before = self.counts()
+        page.get_by_role("slider").nth(4).focus()
+        self.follow("from")
+        stop = page.get_by_role("slider").nth(4)
+        # Where it is drawn: the mean of places that the stop before it, at 0.78, pushes along.
+        self.assertAlmostEqual(float(stop.get_attribute("aria-valuenow")), 0.79, delta=0.01)
+        self.assertGreater(self.counts()[4], 1.9 * before[4])
+        page.keyboard.press("ArrowLeft")
+        stop.drag_to(page.get_by_role("slider").nth(1), force=True)
+        page.get_by_label("from follows signal").wait_for()
+        self.follow("Intensity")
+        self.assertGreater(len({tuple(c) for c in self.colours()}), 50, "the last band has many intensities now")
+        page.get_by_label("from follows signal").click()
+        self.after(lambda: page.get_by_role("menuitem", name="Fixed value").click())
+        self.assertEqual(self.counts(), before)
+
+    def test_points_and_handles_of_a_curve_are_typed_and_follow(self):
+        page = self.page
+        self.signal()
+        page.get_by_role("button", name=re.compile("^Random")).click()
+        self.add("Curve")
+        self.choose("Between points", "Bezier")
+        self.after(lambda: page.get_by_label("Add a point in the widest gap").click())
+        line = page.get_by_role("group", name="Curve", exact=True).locator("path").nth(1)
+        drawn = line.get_attribute("d")
+        self.fill("right y", "0.4")
+        self.assertNotEqual(line.get_attribute("d"), drawn)
+        self.follow("to")
+        self.fill("to where signal is 1", "1")
+        point = page.get_by_role("slider", name="Point 2")
+        self.assertAlmostEqual(float(point.get_attribute("aria-valuenow")), 0.5, delta=0.02)
+        many = len({row["base_colour_r"] for row in self.rows()})
+        page.get_by_role("slider", name="Point 2").focus()
+        self.follow("from", "A new dial")
+        dial = page.get_by_role("region", name="Dials").get_by_role("textbox")
+        dial.fill("0.8")
+        self.after(lambda: dial.press("Enter"))
+        self.assertRegex(page.get_by_role("slider", name="Point 2").get_attribute("aria-valuetext"), "^0.8 to")
+        self.assertGreater(many, 5)
+
+    def test_a_channel_of_the_decision_list_follows(self):
+        self.signal()
+        self.menu("More for Drift", "Remove")
+        self.add("Grade")
+        few = {tuple(c) for c in self.colours()}
+        self.follow("CDL slope, red")
+        found = self.colours()
+        self.assertEqual(len(few), 5)
+        self.assertEqual(len({tuple(c[1:]) for c in found}), 5, "green and blue stay")
+        self.assertGreater(len({c[0] for c in found}), 100)
+
     def test_a_colour_dial_turns_every_parameter_that_follows_it(self):
         page = self.page
         self.after(lambda: page.get_by_role("button", name="Add a colour dial").click())

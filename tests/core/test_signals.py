@@ -6,11 +6,14 @@ import unittest
 
 import numpy as np
 
+from gaudyseed.core.colour.spaces import encode_srgb
 from gaudyseed.core.documents import parse
 from gaudyseed.core.errors import BadInput
 from gaudyseed.core.look.evaluate import Evaluator
 from gaudyseed.core.look.model import Dial, Look
 from gaudyseed.core.look.rename import rename_signal, renamed_in_formula
+from gaudyseed.core.look.steps.curve import Curve as CurveStep
+from gaudyseed.core.look.steps.ramp import Ramp as RampStep
 from gaudyseed.core.report import Reporter
 from tests.support import FIVE, look_document, points, ramp
 
@@ -169,6 +172,107 @@ class Following(Case):
                     )
                 Reporter(self.evaluator).steps(evaluation)
 
+    def test_stops_whose_places_tension_and_intensity_follow_a_signal(self):
+        """Each element's colour is that of a ramp of its own, written with its own numbers."""
+        at = np.clip(0.1 + 0.7 * self.wear, 0, 1)
+        for kind in ("step", "linear", "smooth", "cardinal", "b_spline"):
+            for space in ("oklab", "oklch", "linear_rgb", "display_rgb", "hsv"):
+
+                def stops(place, intensity):
+                    return [
+                        {"at": 0.05, "colour": "#102030"}, {"at": place, "colour": "#d8452f", "intensity": intensity},
+                        {"at": 0.4, "colour": "#22a98a"}, {"at": 0.95, "colour": "#f0d040"},
+                    ]  # fmt: skip
+
+                place, intensity = {"signal": "s", "low": 0.1, "high": 0.8}, {"signal": "s", "low": 1, "high": 3}
+                settings = {"interpolation": kind, "mix_in": space, "tension": {"signal": "s", "high": 0.5}}
+                paint = {"step": "ramp", **settings, "stops": stops(place, intensity)}
+                evaluation = self.run_look(with_signals({"s": [WEAR]}, {"step": "random", "seed": 3}, paint))
+                read, painted = evaluation.layers[0].paint
+                for k in range(0, 101, 5):
+                    # No stop stands before the one before it: the third is pushed along.
+                    pushed = [{**s, "at": max(0.4, at[k] + 1e-6)} if s["at"] == 0.4 else s
+                              for s in stops(float(at[k]), 1 + 2 * self.wear[k])]  # fmt: skip
+                    own = {**paint, "tension": 0.5 * self.wear[k], "stops": pushed}
+                    one = parse(RampStep, own).compiled()
+                    value = read.value.array[k : k + 1]
+                    if abs(value[0] - at[k]) < 1e-5:
+                        continue
+                    np.testing.assert_allclose(
+                        evaluation.colours[k], one.colours_of(value)[0], atol=2e-4, err_msg=f"{kind} {space} {k}"
+                    )
+                    if kind == "step":
+                        self.assertEqual(painted.value.stops[k], one.bands_of(value)[0])
+                census = Reporter(self.evaluator).steps(evaluation)[painted.place]["ramp"]
+                self.assertAlmostEqual(census["places"][1], at.mean(), places=5)
+                self.assertAlmostEqual(census["places"][2], np.maximum(at, 0.4).mean(), places=5)
+                self.assertEqual(sum(census["counts"]), 101)
+                Reporter(self.evaluator).trace(evaluation, 7)
+                Reporter(self.evaluator).advisories(evaluation)
+
+    def test_points_of_a_curve_follow_a_signal_or_a_dial(self):
+        """Each element's value is that of a curve of its own, written with its own numbers."""
+
+        def points(x, y, left, right):
+            moving = {"x": x, "y": y, "left": [left, 0.1], "right": [0.1, right]}
+            return [{"x": 0.05, "y": 0.9}, {"x": 0.3, "y": 0.2}, moving, {"x": 0.9, "y": 0.7, "left": [-0.3, 0]}]
+
+        def follow(low, high, **source):
+            return {"low": low, "high": high, **(source or {"signal": "s"})}
+
+        wear = self.wear
+        for kind in ("straight", "monotone", "bezier"):
+            ends = [(0.35, 0.85), (0.1, 1), (-0.2, 0), (-0.3, 0.3)]
+            curve = {"step": "curve", "interpolation": kind, "points": points(*(follow(*e) for e in ends))}
+            evaluation = self.run_look(with_signals({"s": [WEAR]}, {"step": "random", "seed": 3}, curve, GREYS))
+            read, bent = (r.value.array for r in evaluation.layers[0].paint[:2])
+            for k in range(0, 101, 4):
+                own = [low + (high - low) * wear[k] for low, high in ends]
+                one = parse(CurveStep, {**curve, "points": points(*map(float, own))})
+                self.assertAlmostEqual(
+                    bent[k], one.heights(read[k : k + 1], one.drawn())[0], places=4, msg=f"{kind} {k}"
+                )
+            drawn = Reporter(self.evaluator).steps(evaluation)["lanes.base_colour.layers[0].paint[1]"]
+            np.testing.assert_allclose(drawn["points"][2][:2], [0.6, 0.55], atol=1e-5)
+            dialled = {**curve, "points": points(*(follow(*e, dial="d") for e in ends))}
+            chain = with_signals({}, {"step": "random", "seed": 3}, dialled, GREYS)
+            fixed = {**curve, "points": points(*(low + (high - low) * 0.25 for low, high in ends))}
+            np.testing.assert_array_equal(
+                self.run_look(chain, {"name": "d", "value": 0.25}).colours,
+                self.run_look(with_signals({}, {"step": "random", "seed": 3}, fixed, GREYS)).colours,
+            )
+
+    def test_a_point_never_passes_the_one_before_it(self):
+        chased = {"step": "curve", "interpolation": "straight", "points": [
+            {"x": {"signal": "s", "low": 0, "high": 1}, "y": 0}, {"x": 0.5, "y": 1}]}  # fmt: skip
+        evaluation = self.run_look(with_signals({"s": [WEAR]}, {"step": "constant", "value": 0.5}, chased, GREYS))
+        found = evaluation.layers[0].paint[1].value.array
+        np.testing.assert_allclose(found, np.where(self.wear <= 0.4999, 1, 0), atol=1e-6)
+        refused = self.refused(with_signals({}, WEAR, {**chased, "points": [
+            {"x": {"dial": "d"}, "y": 0}, {"x": 0.5, "y": 1}]}, GREYS), {"name": "d", "value": 0.7})  # fmt: skip
+        self.assertIn("to the right of point 1", refused.sentence)
+
+    def test_every_channel_of_a_decision_list_follows(self):
+        settings = {"slope": (0.5, 2), "offset": (-0.1, 0.2), "power": (0.5, 2)}
+        colour = {"step": "constant", "value": "#d8a52f"}
+        for name, (low, high) in settings.items():
+            for channel in range(3):
+
+                def grade(value, name=name, channel=channel):
+                    neutral = 0.0 if name == "offset" else 1.0
+                    return {"step": "grade", name: [value if k == channel else neutral for k in range(3)],
+                            "cdl_saturation": 0.8}  # fmt: skip
+
+                follow = {"signal": "s", "low": low, "high": high}
+                each = self.run_look(with_signals({"s": [WEAR]}, colour, grade(follow))).colours
+                for k in (0, 37, 100):
+                    plain = self.run_look(with_signals({}, colour, grade(low + (high - low) * self.wear[k]))).colours
+                    np.testing.assert_allclose(each[k], plain[k], atol=2e-6, err_msg=f"{name} {channel}")
+        saturation = {"step": "grade", "cdl_saturation": {"signal": "s", "low": 0, "high": 2}}
+        each = self.run_look(with_signals({"s": [WEAR]}, colour, saturation)).colours
+        self.assertLess(np.ptp(encode_srgb(each[0])), 1e-5)
+        self.assertGreater(np.ptp(encode_srgb(each[100])), np.ptp(encode_srgb(each[50])))
+
     def test_dials_are_numbers_colours_and_seeds(self):
         chain = with_signals(
             {}, {"step": "random", "seed": {"dial": "night"}},
@@ -186,7 +290,7 @@ class Following(Case):
             ([], "No dial is called"),
             ([{"name": "night", "value": 4.5}, *dials[1:]], "follows a dial: 'night'"),
             ([dials[0], {"name": "glow", "value": 1}, dials[2]], "wants a colour"),
-            ([*dials[:2], {"name": "low", "value": "#ffffff"}], "valid number"),
+            ([*dials[:2], {"name": "low", "value": "#ffffff"}], "wants a number"),
             ([*dials[:2], {"name": "low", "value": 7}], "less than or equal"),
         ):
             self.assertIn(word, self.refused(chain, *bad).sentence)

@@ -46,7 +46,8 @@ export interface RampCensus {
   bar: string;
   incoming: Histogram;
   counts: number[];
-  /** The colour of each stop; a mean where it differs from element to element. */
+  /** Where each stop stands and its colour; means where they differ from element to element. */
+  places: number[];
   colours: string[];
   reached: number;
 }
@@ -57,8 +58,9 @@ export interface StepCensus {
   flow?: [number, number][];
   colours?: { swatches: string; columns: number; rows: number };
   ramp?: RampCensus;
-  /** Heights of a curve step over 0..1, and what comes into it. */
+  /** Heights of a curve step over 0..1, its points as they are drawn, and what comes into it. */
   curve?: number[];
+  points?: number[][];
   incoming?: Histogram;
   facts?: Record<string, number>;
   /** How many elements each swatch of a palette has. */

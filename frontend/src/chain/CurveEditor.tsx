@@ -1,10 +1,13 @@
 /** The opened curve: what comes in behind it, its points, and their numbers. */
 import { Plus, Trash2 } from "lucide-react";
 import { useRef, useState } from "react";
-import type { Curve, StepCensus } from "../api/client";
+import type { Curve, Dial, StepCensus } from "../api/client";
+import { drawn, isFollowing } from "../state/follow";
+import { NONE, useStore } from "../state/store";
 import { IconButton } from "../widgets/Button";
 import { Choice } from "../widgets/Choice";
 import { NumberField } from "../widgets/NumberField";
+import { FollowControl } from "./FollowControl";
 
 type Point = Curve["points"][number];
 
@@ -20,26 +23,48 @@ const HEIGHT = 150;
 const APART = 0.001;
 const MOST = 64;
 
+/** The numbers of a point, in the order of the core's rows: place, height, and the handles to the left and right. */
+const NUMBERS = ["x", "y", "left x", "left y", "right x", "right y"] as const;
+type Row = Record<(typeof NUMBERS)[number], number>;
+type PointNumber = Point["x"];
+const HANDLES = { left: ["left x", "left y"], right: ["right x", "right y"] } as const;
+
+function numbersOf(p: Point): Record<(typeof NUMBERS)[number], PointNumber> {
+  return { x: p.x, y: p.y, "left x": p.left[0], "left y": p.left[1], "right x": p.right[0], "right y": p.right[1] };
+}
+
+function pointOf(n: Record<(typeof NUMBERS)[number], PointNumber>): Point {
+  return { x: n.x, y: n.y, left: [n["left x"], n["left y"]], right: [n["right x"], n["right y"]] };
+}
+
 const limit = (v: number, low = 0, high = 1) => Math.min(high, Math.max(low, v));
 const rounded = (v: number) => Math.round(v * 1e4) / 1e4;
 
-/** The points with one changed; it stays between its neighbours. */
-function changed(points: Point[], index: number, to: Partial<Point>): Point[] {
-  const low = index > 0 ? points[index - 1]!.x + APART : 0;
-  const high = index < points.length - 1 ? points[index + 1]!.x - APART : 1;
-  return points.map((p, k) => {
-    if (k !== index) return p;
-    const next = { ...p, ...to };
-    return { ...next, x: rounded(limit(next.x, low, high)), y: rounded(limit(next.y)) };
-  });
+/** The points with one moved; it stays between its neighbours, and what follows is left to what it follows. */
+function moved(points: Point[], rows: Row[], index: number, to: Partial<Row>): Point[] {
+  const low = index > 0 ? rows[index - 1]!.x + APART : 0;
+  const high = index < points.length - 1 ? rows[index + 1]!.x - APART : 1;
+  const numbers = numbersOf(points[index]!);
+  for (const name of NUMBERS) {
+    const wanted = to[name];
+    if (wanted === undefined || isFollowing(numbers[name])) continue;
+    numbers[name] = rounded(name === "x" ? limit(wanted, low, high) : name === "y" ? limit(wanted) : limit(wanted, -4, 4));
+  }
+  return points.with(index, pointOf(numbers));
 }
 
 export function CurveEditor({ curve, census, onDraft, onCommit }: Props) {
   const box = useRef<SVGSVGElement>(null);
   const [picked, setPicked] = useState(0);
+  const dials = useStore((s) => s.scene?.dials ?? (NONE as Dial[]));
   const held = useRef<{ index: number; part: "point" | "left" | "right"; curve: Curve; moved: boolean } | null>(null);
   const chosen = Math.min(picked, curve.points.length - 1);
-  const point = curve.points[chosen]!;
+  const rows = curve.points.map((p, k) => {
+    const numbers = numbersOf(p);
+    return Object.fromEntries(NUMBERS.map((name, c) => [name, drawn(numbers[name], dials, census?.points?.[k]?.[c])])) as Row;
+  });
+  const point = rows[chosen]!;
+  const own = numbersOf(curve.points[chosen]!);
   const bezier = curve.interpolation === "bezier";
   const bins = census?.incoming?.bins ?? [];
   const highest = Math.max(1, ...bins);
@@ -53,15 +78,16 @@ export function CurveEditor({ curve, census, onDraft, onCommit }: Props) {
   }
 
   function add(x: number, y: number) {
-    if (curve.points.length >= MOST || curve.points.some((p) => Math.abs(p.x - x) < 2 * APART)) return;
+    if (curve.points.length >= MOST || rows.some((p) => Math.abs(p.x - x) < 2 * APART)) return;
     const fresh: Point = { x: rounded(x), y: rounded(y), left: [-0.1, 0], right: [0.1, 0] };
-    const points = [...curve.points, fresh].toSorted((a, b) => a.x - b.x);
-    setPicked(points.indexOf(fresh));
+    const before = rows.filter((p) => p.x < x).length;
+    const points = curve.points.toSpliced(before, 0, fresh);
+    setPicked(before);
     onCommit({ ...curve, points }, "Add a point");
   }
 
   function addInWidestGap() {
-    const edges = [0, ...curve.points.map((p) => p.x), 1];
+    const edges = [0, ...rows.map((p) => p.x), 1];
     const gaps = edges.slice(1).map((e, k) => [e - edges[k]!, (e + edges[k]!) / 2] as const);
     const x = gaps.toSorted((a, b) => b[0] - a[0])[0]![1];
     const heights = census?.curve;
@@ -76,8 +102,8 @@ export function CurveEditor({ curve, census, onDraft, onCommit }: Props) {
 
   function keys(event: React.KeyboardEvent, index: number) {
     const by = event.shiftKey ? 0.1 : 0.01;
-    const p = curve.points[index]!;
-    const to: Partial<Point> | undefined = {
+    const p = rows[index]!;
+    const to: Partial<Row> | undefined = {
       ArrowLeft: { x: p.x - by },
       ArrowRight: { x: p.x + by },
       ArrowUp: { y: p.y + by },
@@ -85,7 +111,7 @@ export function CurveEditor({ curve, census, onDraft, onCommit }: Props) {
     }[event.key];
     if (to) {
       event.preventDefault();
-      onCommit({ ...curve, points: changed(curve.points, index, to) }, "Move a point");
+      onCommit({ ...curve, points: moved(curve.points, rows, index, to) }, "Move a point");
     } else if (event.key === "Delete" || event.key === "Backspace") {
       event.preventDefault();
       remove(index);
@@ -96,10 +122,9 @@ export function CurveEditor({ curve, census, onDraft, onCommit }: Props) {
     const now = held.current;
     if (!now) return;
     const at = placeOf(event);
-    const base = now.curve.points[now.index]!;
-    const to: Partial<Point> =
-      now.part === "point" ? at : { [now.part]: [rounded(at.x - base.x), rounded(at.y - base.y)] as [number, number] };
-    now.curve = { ...now.curve, points: changed(now.curve.points, now.index, to) };
+    const base = rows[now.index]!;
+    const to: Partial<Row> = now.part === "point" ? at : { [HANDLES[now.part][0]]: at.x - base.x, [HANDLES[now.part][1]]: at.y - base.y };
+    now.curve = { ...now.curve, points: moved(now.curve.points, rows, now.index, to) };
     now.moved = true;
     onDraft(now.curve);
   }
@@ -115,6 +140,39 @@ export function CurveEditor({ curve, census, onDraft, onCommit }: Props) {
     held.current = null;
     if (now?.moved) onCommit(now.curve, "Move a point");
   };
+
+  /** One number of the chosen point, typed or following. */
+  function field(name: (typeof NUMBERS)[number]) {
+    const put = (value: PointNumber): Curve => ({ ...curve, points: curve.points.with(chosen, pointOf({ ...own, [name]: value })) });
+    // Moved from where it is drawn, so that a number that followed until now is kept between its neighbours too.
+    const typed = (value: number): Curve => ({ ...curve, points: moved(put(point[name]).points, rows, chosen, { [name]: value }) });
+    const title = name === "x" ? "from" : name === "y" ? "to" : name;
+    const handle = name !== "x" && name !== "y";
+    return (
+      <FollowControl
+        key={name}
+        title={title}
+        how="signal"
+        value={own[name]}
+        most={1}
+        otherwise={point[name]}
+        onDraft={(v) => onDraft(put(v as PointNumber))}
+        onCommit={(v, label) => onCommit(isFollowing(v) ? put(v as PointNumber) : typed(v as number), label)}
+      >
+        <NumberField
+          label={title}
+          value={point[name]}
+          min={handle ? -4 : 0}
+          max={handle ? 4 : 1}
+          step={0.01}
+          digits={4}
+          width={handle ? "w-[52px]" : "w-[60px]"}
+          onDraft={(v) => onDraft(typed(v))}
+          onCommit={(v) => onCommit(typed(v), "Move a point")}
+        />
+      </FollowControl>
+    );
+  }
 
   return (
     <div>
@@ -142,13 +200,13 @@ export function CurveEditor({ curve, census, onDraft, onCommit }: Props) {
           (["left", "right"] as const).map((part) => (
             <g key={part}>
               <path
-                d={`M${point.x * WIDTH} ${(1 - point.y) * HEIGHT}L${(point.x + point[part][0]) * WIDTH} ${(1 - point.y - point[part][1]) * HEIGHT}`}
+                d={`M${point.x * WIDTH} ${(1 - point.y) * HEIGHT}L${(point.x + point[HANDLES[part][0]]) * WIDTH} ${(1 - point.y - point[HANDLES[part][1]]) * HEIGHT}`}
                 stroke="var(--strong)"
                 vectorEffect="non-scaling-stroke"
               />
               <ellipse
-                cx={(point.x + point[part][0]) * WIDTH}
-                cy={(1 - point.y - point[part][1]) * HEIGHT}
+                cx={(point.x + point[HANDLES[part][0]]) * WIDTH}
+                cy={(1 - point.y - point[HANDLES[part][1]]) * HEIGHT}
                 rx={4}
                 ry={4}
                 fill="var(--panel)"
@@ -159,7 +217,7 @@ export function CurveEditor({ curve, census, onDraft, onCommit }: Props) {
               />
             </g>
           ))}
-        {curve.points.map((p, k) => (
+        {rows.map((p, k) => (
           <ellipse
             key={k}
             role="slider"
@@ -196,20 +254,7 @@ export function CurveEditor({ curve, census, onDraft, onCommit }: Props) {
           ]}
           onChange={(interpolation) => onCommit({ ...curve, interpolation }, "Change what lies between points")}
         />
-        {(["x", "y"] as const).map((axis) => (
-          <NumberField
-            key={axis}
-            label={axis === "x" ? "from" : "to"}
-            value={point[axis]}
-            min={0}
-            max={1}
-            step={0.01}
-            digits={4}
-            width="w-[60px]"
-            onDraft={(v) => onDraft({ ...curve, points: changed(curve.points, chosen, { [axis]: v }) })}
-            onCommit={(v) => onCommit({ ...curve, points: changed(curve.points, chosen, { [axis]: v }) }, "Move a point")}
-          />
-        ))}
+        {NUMBERS.slice(0, 2).map(field)}
         <span className="ml-auto inline-flex">
           <IconButton label="Add a point in the widest gap" onClick={addInWidestGap}>
             <Plus size={15} />
@@ -219,6 +264,15 @@ export function CurveEditor({ curve, census, onDraft, onCommit }: Props) {
           </IconButton>
         </span>
       </div>
+      {bezier && (
+        <div className="aligned mt-2 grid grid-cols-2 items-center gap-x-2 gap-y-2" role="group" aria-label="Handles">
+          {NUMBERS.slice(2).map((name) => (
+            <span key={name} className={isFollowing(own[name]) ? "col-span-2" : ""}>
+              {field(name)}
+            </span>
+          ))}
+        </div>
+      )}
     </div>
   );
 }

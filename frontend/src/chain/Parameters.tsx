@@ -75,21 +75,33 @@ export function Parameters({ values, schema, onDraft, onCommit, skip = [], colum
   );
 }
 
-function Triple({ title, value, onDraft, onCommit }: { title: string; value: number[]; onDraft: (v: unknown) => void; onCommit: ControlProps["onCommit"] }) {
-  const changed = (k: number, to: number) => value.map((v, i) => (i === k ? to : v));
+/** One number for each channel, each with its own link. */
+function Triple({ title, value, onDraft, onCommit }: { title: string; value: unknown[]; onDraft: (v: unknown) => void; onCommit: ControlProps["onCommit"] }) {
+  const changed = (k: number, to: unknown) => value.map((v, i) => (i === k ? to : v));
+  const neutral = title.endsWith("offset") ? 0 : 1;
   return (
-    <span className="inline-flex items-center gap-1.5">
+    <span className="inline-flex flex-wrap items-center gap-x-1.5 gap-y-1">
       <span className="w-[86px] flex-none text-soft">{title}</span>
       {["red", "green", "blue"].map((channel, k) => (
-        <NumberField
+        <FollowControl
           key={channel}
-          label={`${title}, ${channel}`}
-          hideLabel
-          value={value[k]!}
-          width="w-[56px]"
+          title={`${title}, ${channel}`}
+          how="signal"
+          value={value[k]}
+          most={16}
+          otherwise={neutral}
           onDraft={(v) => onDraft(changed(k, v))}
-          onCommit={(v) => onCommit(changed(k, v), `Change ${title}`)}
-        />
+          onCommit={(v, label) => onCommit(changed(k, v), label)}
+        >
+          <NumberField
+            label={`${title}, ${channel}`}
+            hideLabel
+            value={isFollowing(value[k]) ? neutral : (value[k] as number)}
+            width="w-[56px]"
+            onDraft={(v) => onDraft(changed(k, v))}
+            onCommit={(v) => onCommit(changed(k, v), `Change ${title}`)}
+          />
+        </FollowControl>
       ))}
     </span>
   );
@@ -154,7 +166,7 @@ function Fixed({ name, of, value, onDraft, onCommit }: ControlProps) {
   }
   if (of.control === "signal") return <SignalChoice title={title} value={value as string} onCommit={onCommit} />;
   if (of.control === "chains" || of.control === "frozen" || of.control === "swatches") return null;
-  if (of.control === "triple") return <Triple title={title} value={value as number[]} onDraft={onDraft} onCommit={onCommit} />;
+  if (of.control === "triple") return <Triple title={title} value={value as unknown[]} onDraft={onDraft} onCommit={onCommit} />;
   if (of.control === "formula") return <FormulaField title={title} value={value as string} help={of.description} onCommit={onCommit} />;
   if (of.control === "number_or_colour") return <NumberOrColour value={value as number | string} onDraft={onDraft} onCommit={onCommit} />;
   if (of.enum) {

@@ -30,11 +30,11 @@ interface Placed {
   stop: Stop;
 }
 
-function placed(ramp: Ramp, dials: Dial[]): Placed[] {
-  return ramp.stops.map((stop) => ({ at: drawn(stop.at, dials), stop }));
+function placed(ramp: Ramp, dials: Dial[], census: RampCensus | undefined): Placed[] {
+  return ramp.stops.map((stop, k) => ({ at: drawn(stop.at, dials, census?.places[k]), stop }));
 }
 
-/** Stops in order; places that follow a dial go on following. */
+/** Stops in order; places that follow go on following. */
 function written(stops: Placed[]): Stop[] {
   return stops.map(({ at, stop }) => (isFollowing(stop.at) ? stop : { ...stop, at }));
 }
@@ -47,7 +47,7 @@ export function RampEditor({ ramp, place, index, census, trace, onDraft, onCommi
   const total = census?.counts.reduce((a, b) => a + b, 0) ?? 0;
   const choose = (k: number) => chooseStep(index, k);
   const moving = useRef<{ index: number; ramp: Ramp; moved: boolean } | null>(null);
-  const stops = placed(ramp, dials);
+  const stops = placed(ramp, dials, census);
   const colourOf = (k: number): string => {
     const own = ramp.stops[k]!.colour;
     return census?.colours[k] && (isFollowing(own) || ramp.stops[k]!.intensity !== 1) ? census.colours[k]! : isFollowing(own) ? "#808080" : own;
@@ -57,7 +57,7 @@ export function RampEditor({ ramp, place, index, census, trace, onDraft, onCommi
   function changed(base: Ramp, k: number, to: Partial<Stop>): { ramp: Ramp; index: number } {
     const all = base.stops.map((s, i) => (i === k ? { ...s, ...to } : s));
     // The dials of now: one may have been made for this very change.
-    const found = orderedStops(placed({ ...base, stops: all }, useStore.getState().scene?.dials ?? NONE), k);
+    const found = orderedStops(placed({ ...base, stops: all }, useStore.getState().scene?.dials ?? NONE, census), k);
     return { ramp: { ...base, stops: written(found.stops) }, index: found.index };
   }
 
@@ -111,7 +111,8 @@ export function RampEditor({ ramp, place, index, census, trace, onDraft, onCommi
     const to = { ArrowLeft: at - by, ArrowRight: at + by, Home: 0, End: 1 }[event.key];
     if (to !== undefined) {
       event.preventDefault();
-      set(k, { at: Math.min(1, Math.max(0, to)) }, "Move a stop");
+      // A place that follows is moved by what it follows.
+      if (!isFollowing(ramp.stops[k]!.at)) set(k, { at: Math.min(1, Math.max(0, to)) }, "Move a stop");
     } else if (event.key === "Delete" || event.key === "Backspace") {
       event.preventDefault();
       remove(k);
@@ -158,16 +159,17 @@ export function RampEditor({ ramp, place, index, census, trace, onDraft, onCommi
             aria-valuemin={0}
             aria-valuemax={1}
             aria-valuenow={at}
-            className="absolute top-0 -ml-[7px] h-[19px] w-[14px] cursor-ew-resize touch-none"
+            className={`absolute top-0 -ml-[7px] h-[19px] w-[14px] touch-none ${isFollowing(ramp.stops[k]!.at) ? "cursor-pointer" : "cursor-ew-resize"}`}
             style={{ left: `${at * 100}%`, zIndex: k === chosen ? 2 : 1 }}
             onFocus={() => choose(k)}
             onKeyDown={(e) => keys(e, k)}
             onPointerDown={(e) => {
               e.preventDefault();
               e.currentTarget.focus();
+              choose(k);
+              if (isFollowing(ramp.stops[k]!.at)) return;
               e.currentTarget.setPointerCapture(e.pointerId);
               moving.current = { index: k, ramp, moved: false };
-              choose(k);
             }}
             onPointerMove={(e) => {
               const held = moving.current;

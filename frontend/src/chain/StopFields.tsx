@@ -50,7 +50,7 @@ export function StopFields({ ramp, place, chosen, at, census, total, onDraft, on
         </FollowControl>
         <FollowControl
           title={stepped ? "from" : "at"}
-          how="dial"
+          how="signal"
           value={stop.at}
           most={1}
           otherwise={at}
@@ -96,18 +96,28 @@ export function StopFields({ ramp, place, chosen, at, census, total, onDraft, on
           </span>
         )}
       </div>
-      <div className="mt-1.5 flex items-center gap-x-2.5">
-        <NumberField
-          label="Intensity"
+      <div className="mt-1.5 flex flex-wrap items-center gap-x-2.5 gap-y-2">
+        <FollowControl
+          title="Intensity"
+          how="signal"
           value={stop.intensity}
-          min={0}
-          max={1000}
-          step={0.1}
-          digits={3}
-          width="w-[58px]"
-          onDraft={(intensity) => onDraft({ intensity })}
-          onCommit={(intensity) => onCommit({ intensity }, "Change the intensity")}
-        />
+          most={1000}
+          otherwise={1}
+          onDraft={(v) => onDraft({ intensity: v as Stop["intensity"] })}
+          onCommit={(v, label) => onCommit({ intensity: v as Stop["intensity"] }, label)}
+        >
+          <NumberField
+            label="Intensity"
+            value={isFollowing(stop.intensity) ? 1 : stop.intensity}
+            min={0}
+            max={1000}
+            step={0.1}
+            digits={3}
+            width="w-[58px]"
+            onDraft={(intensity) => onDraft({ intensity })}
+            onCommit={(intensity) => onCommit({ intensity }, "Change the intensity")}
+          />
+        </FollowControl>
         {!stepped && (
           <Toggle label="Hold until the next" on={stop.hold} onChange={(hold) => onCommit({ hold }, hold ? "Hold a colour" : "Mix again")} />
         )}

@@ -100,6 +100,7 @@ def of_ramp(ramp: Ramp, incoming: dict[str, Any], stops: np.ndarray) -> dict[str
     kernels.count_groups(stops, counts)
     return {
         "bar": _packed(display_bytes(ramp.colours_of(centres))), "incoming": incoming,
+        "places": ramp.positions.tolist(),
         "counts": counts[: len(ramp.positions)].tolist(), "colours": [to_hex(c) for c in ramp.colours],
         "reached": reached(incoming),
     }  # fmt: skip

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
+from .kernels import curves as kernels
+
 #: Straight pieces that a Bezier curve is laid out in, between two points.
 PIECES = 256
 
@@ -33,36 +35,8 @@ def coefficients(knots: np.ndarray, heights: np.ndarray, slopes: np.ndarray | No
 
 
 def monotone_slopes(knots: np.ndarray, heights: np.ndarray) -> np.ndarray:
-    """Slopes that keep each piece monotone.
-
-    The condition of Fritsch and Carlson 1980 ("Monotone Piecewise Cubic
-    Interpolation"), met by the weighted harmonic mean of Fritsch and Butland 1984,
-    with three-point ends.
-    """
-    if len(knots) < 2:
-        return np.zeros(len(knots))
-    width = np.diff(knots)
-    secant = np.diff(heights) / width
-    if len(knots) == 2:
-        return np.repeat(secant, 2)
-    slopes = np.zeros(len(knots))
-    left, right = 2 * width[1:] + width[:-1], width[1:] + 2 * width[:-1]
-    same = secant[:-1] * secant[1:] > 0
-    with np.errstate(divide="ignore", invalid="ignore"):
-        mean = (left + right) / (left / secant[:-1] + right / secant[1:])
-    slopes[1:-1] = np.where(same, mean, 0)
-    slopes[0] = _end_slope(width[0], width[1], secant[0], secant[1])
-    slopes[-1] = _end_slope(width[-1], width[-2], secant[-1], secant[-2])
-    return slopes
-
-
-def _end_slope(near: float, far: float, secant: float, other: float) -> float:
-    slope = ((2 * near + far) * secant - near * other) / (near + far)
-    if np.sign(slope) != np.sign(secant):
-        return 0.0
-    if np.sign(secant) != np.sign(other) and abs(slope) > 3 * abs(secant):
-        return float(3 * secant)
-    return float(slope)
+    """(k,) float64 slopes that keep each piece monotone; see ``kernels.curves.monotone_slope``."""
+    return np.array([kernels.monotone_slope(knots, heights, k) for k in range(len(knots))])
 
 
 def bezier_polyline(points: np.ndarray, left: np.ndarray, right: np.ndarray) -> tuple[np.ndarray, np.ndarray]:

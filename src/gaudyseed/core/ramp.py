@@ -6,8 +6,8 @@ float32 not below it, which decides exactly as the float64 place would.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Literal
 
@@ -25,7 +25,7 @@ Check = Callable[[], None] | None
 Interpolation = Literal["step", "linear", "smooth", "cardinal", "b_spline"]
 
 #: Turns coordinates of a space into linear RGB, in place, on flat arrays.
-_TO_LINEAR = {
+TO_LINEAR = {
     "display_rgb": lambda flat: decode_values(flat, flat),
     "oklab": kernels.oklab_to_linear,
     "oklch": kernels.oklch_to_linear,
@@ -45,8 +45,6 @@ class Ramp:
         (s, 3) linear float64, not limited to 1.
     holds
         (s,) bool: the stop's colour holds until the next stop, where it changes at once.
-    followed
-        Stops whose colour each element has for itself: (n, 3) linear float32 by stop.
     """
 
     positions: np.ndarray
@@ -56,12 +54,11 @@ class Ramp:
     longer: bool = False
     tension: float = 0.0
     holds: np.ndarray = field(default_factory=lambda: np.zeros(0, bool))
-    followed: Mapping[int, np.ndarray] = field(default_factory=dict)
 
     @cached_property
     def edges(self) -> np.ndarray:
         """(s - 1,) float32: where each band but the first begins."""
-        return _least_float32_not_below(self.positions[1:])
+        return least_float32_not_below(self.positions[1:])
 
     def bands_of(self, values: np.ndarray, check: Check = None) -> np.ndarray:
         """(n,) uint8: the band of each value, counting from 0."""
@@ -83,46 +80,28 @@ class Ramp:
         out = empty((len(bands), 3))
         colours = self.colours.astype(np.float32)
         over(len(out), lambda a, b: kernels.pick(bands[a:b], colours, out[a:b]), check)
-        for stop, own in self.followed.items():
-            mine = bands == stop
-            out[mine] = own[mine]
         return out
 
     def _fill(self, values: np.ndarray, out: np.ndarray, check: Check) -> None:
         positions = self.positions.astype(np.float32)
         table = kernels.segment_table(positions)
-        finish = _TO_LINEAR.get(self.mix_in)
-        fill = self._each(positions, table) if self.followed else self._same(positions, table)
+        finish = TO_LINEAR.get(self.mix_in)
+        fill = self._filler(positions, table)
 
         def work(a: int, b: int) -> None:
-            fill(values[a:b], a, b, out[a:b])
+            fill(values[a:b], out[a:b])
             if finish:
                 finish(out[a:b].reshape(-1))
 
         over(len(values), work, check)
 
-    def _same(self, positions: np.ndarray, table: np.ndarray) -> Callable[..., None]:
-        """Fills coordinates where every stop has one colour for all elements."""
+    def _filler(self, positions: np.ndarray, table: np.ndarray) -> Callable[..., None]:
+        """Fills coordinates, whose space is left to the caller."""
         if self.interpolation == "linear":
             starts, slopes = self._straight(positions)
-            return lambda v, a, b, out: kernels.linear_ramp(v, positions, table, starts, slopes, out)
+            return lambda v, out: kernels.linear_ramp(v, positions, table, starts, slopes, out)
         rows = self._cubics(positions)
-        return lambda v, a, b, out: kernels.cubic_ramp(v, positions, table, rows, out)
-
-    def _each(self, positions: np.ndarray, table: np.ndarray) -> Callable[..., None]:
-        """Fills coordinates where some stops have a colour for each element."""
-        weights, spans = self._weights(), _spans(positions)
-        constant = np.nan_to_num(to_space(self.colours, self.mix_in)).astype(np.float32)
-        which = np.full(len(positions), -1, np.int32)
-        which[list(self.followed)] = np.arange(len(self.followed))
-        polar = self.mix_in in POLAR
-
-        def fill(v: np.ndarray, a: int, b: int, out: np.ndarray) -> None:
-            own = np.stack([np.nan_to_num(to_space(c[a:b], self.mix_in)) for c in self.followed.values()])
-            own = own.astype(np.float32)
-            kernels.ramp_each(v, positions, table, spans, weights, constant, which, own, polar, self.longer, out)
-
-        return fill
+        return lambda v, out: kernels.cubic_ramp(v, positions, table, rows, out)
 
     # Coefficients. Row k belongs to the segment that ends at stop k; row 0 and the last row are the flat ends.
 
@@ -157,7 +136,7 @@ class Ramp:
             slopes[1:-1] = (last - first) / np.where(width > 0, width, 1)[:, None]
         return starts, slopes
 
-    def _weights(self) -> np.ndarray:
+    def weights(self) -> np.ndarray:
         """(s + 1, 4, 4) float64: what stops k - 2 to k + 1 weigh on row k, as cubics of the part t of the segment.
 
         Stops beyond the ends weigh nothing: what they would weigh is laid on those there are.
@@ -179,7 +158,7 @@ class Ramp:
             w[2] = rise
             w[1] = [1, 0, 0, 0] - w[2]
         elif self.interpolation == "cardinal":
-            w = self._cardinal(k)
+            kernels.cardinal_weights(self.positions, k, self.tension, w)
         else:
             # Uniform cubic B-spline; the stop beyond an end lies as far outside, so that the ends are met.
             w[:] = np.array([[1, -3, 3, -1], [4, 0, -6, 3], [1, 3, 3, -3], [0, 0, 0, 1]]) / 6
@@ -191,20 +170,6 @@ class Ramp:
                 w[2] += 2 * w[3]
                 w[1] -= w[3]
                 w[3] = 0
-        return w
-
-    def _cardinal(self, k: int) -> np.ndarray:
-        """Cubic Hermite with tangents (1 - tension) times the slope between the neighbours of a stop."""
-        x, n = self.positions, len(self.positions)
-        width = x[k + 1] - x[k]
-        hermite = np.array([[1, 0, -3, 2], [0, 0, 3, -2], [0, 1, -2, 1], [0, 0, -1, 1]], np.float64)
-        w = np.zeros((4, 4))
-        w[1], w[2] = hermite[0], hermite[1]
-        for stop, tangent in ((k, hermite[2]), (k + 1, hermite[3])):
-            before, after = max(stop - 1, 0), min(stop + 1, n - 1)
-            slope = (1 - self.tension) * width / (x[after] - x[before]) * tangent
-            w[after - k + 1] += slope
-            w[before - k + 1] -= slope
         return w
 
     def _cubics(self, positions: np.ndarray) -> np.ndarray:
@@ -220,7 +185,7 @@ class Ramp:
                 rows[1:-1, 4 * c] = first[:, c]
                 rows[1:-1, 4 * c + 2], rows[1:-1, 4 * c + 3] = 3 * (last - first)[:, c], -2 * (last - first)[:, c]
         elif n > 1:
-            points, weights = self._unwound(), self._weights()
+            points, weights = self._unwound(), self.weights()
             for k in range(1, n):
                 near = points[np.clip(np.arange(k - 2, k + 2), 0, n - 1)]
                 rows[k, :12] = (near.T @ weights[k]).reshape(-1)
@@ -249,8 +214,7 @@ class Ramp:
         out = np.empty(len(values), np.uint8)
         steps = 4096
         centres = ((np.arange(steps) + 0.5) / steps).astype(np.float32)
-        plain = replace(self, followed={})
-        labs = linear_to_oklab(plain.colours_of(centres)).astype(np.float32)
+        labs = linear_to_oklab(self.colours_of(centres)).astype(np.float32)
         table = np.empty(steps, np.uint8)
         kernels.nearest(labs, linear_to_oklab(self.colours).astype(np.float32), table)
         # The nearest stop changes at a few places only: they become band edges.
@@ -283,7 +247,8 @@ def compile_ramp(positions: np.ndarray, colours: Sequence[str], interpolation: s
     return Ramp(np.asarray(positions, np.float64), linear, interpolation, mix_in)  # type: ignore[arg-type]
 
 
-def _least_float32_not_below(places: np.ndarray) -> np.ndarray:
+def least_float32_not_below(places: np.ndarray) -> np.ndarray:
+    """float32 places that decide ``value >= place`` for float32 values exactly as the float64 places do."""
     near = places.astype(np.float32)
     return np.where(near < places, np.nextafter(near, np.float32(np.inf)), near).astype(np.float32)
 

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from collections.abc import Mapping
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -12,7 +13,7 @@ from .advisories import advise
 from .colour.spaces import to_hex
 from .digest import digest_of
 from .look.evaluate import Evaluation, Evaluator, LayerResult, StepResult, covers_all
-from .look.steps import Step
+from .look.steps import Step, Value
 from .look.steps.choose import Choose
 from .look.steps.curve import Curve
 from .look.steps.palette import Palette
@@ -57,13 +58,13 @@ class Reporter:
         return self._cached(digest_of("census", result.digest), lambda: self._census(evaluation, result))
 
     def _census(self, evaluation: Evaluation, result: StepResult) -> dict[str, Any]:
-        found = _of_step(result)
+        found = _of_step(result, evaluation.signal_values)
         step, before = result.compiled.step, result.before
         if isinstance(step, Ramp) and before is not None:
             values = before.value.array
             incoming = self._cached(digest_of("incoming", before.digest), lambda: census.histogram(values, 0.0, 1.0))
             ramp = step.compiled(evaluation.signal_values)
-            found["ramp"] = census.of_ramp(replace(ramp, followed={}), incoming, self._stops_of(evaluation, result))
+            found["ramp"] = census.of_ramp(ramp, incoming, self._stops_of(evaluation, result))
         if isinstance(step, Palette) and before is not None:
             count = len(step.swatches)
             found["palette"] = {"counts": census.group_counts(self._stops_of(evaluation, result))[:count].tolist()}
@@ -123,9 +124,8 @@ class Reporter:
             entry: dict[str, Any] = {"place": result.place, **_value_at(result, element)}
             if isinstance(result.compiled.step, Ramp) and result.before is not None:
                 incoming = result.before.value.array[element : element + 1]
-                ramp = result.compiled.step.compiled(evaluation.signal_values)
-                entry["stop"] = int(ramp.groups_of(incoming)[0])
                 entry["at"] = float(incoming[0])
+                entry["stop"] = int(self._stops_of(evaluation, result)[element])
             elif result.value.stops is not None:
                 entry["stop"] = int(result.value.stops[element])
             steps.append(entry)
@@ -145,7 +145,7 @@ def _numbers_before(result: StepResult) -> np.ndarray | None:
     return earlier.value.array if earlier is not None else None
 
 
-def _of_step(result: StepResult) -> dict[str, Any]:
+def _of_step(result: StepResult, signals: Mapping[str, Value]) -> dict[str, Any]:
     before = result.before
     value = result.value
     found: dict[str, Any] = {"kind": value.kind}
@@ -162,7 +162,9 @@ def _of_step(result: StepResult) -> dict[str, Any]:
         found["facts"] = value.facts
     if isinstance(result.compiled.step, Curve):
         places = np.linspace(0, 1, CURVE_SAMPLES, dtype=np.float32)
-        found["curve"] = result.compiled.step.heights(places).round(5).tolist()
+        points = result.compiled.step.drawn(signals)
+        found["curve"] = result.compiled.step.heights(places, points).round(5).tolist()
+        found["points"] = points.round(6).tolist()
     if isinstance(result.compiled.step, Curve) and before is not None:
         found["incoming"] = census.histogram(before.value.array, 0.0, 1.0)
     return found

@@ -55,7 +55,11 @@ def _of_width(evaluation: Evaluation, step: Drift, result: StepResult) -> Iterat
         return
     compiled = ramp.compiled(evaluation.signal_values)
     labs = linear_to_oklab(compiled.colours)
-    chosen = compiled.groups_of(np.ascontiguousarray(sample(earlier.before.value.array, ENOUGH)))
+    bands = earlier.value.stops
+    if bands is not None:
+        chosen = sample(bands, ENOUGH)
+    else:
+        chosen = compiled.groups_of(np.ascontiguousarray(sample(earlier.before.value.array, ENOUGH)))
     drifted = linear_to_oklab(sample(result.value.array, ENOUGH))
     nearest = np.linalg.norm(drifted[:, None] - labs[None], axis=2).argmin(axis=1)
     # Only where drift did it: colours that lay nearest to another stop before it do not count.

@@ -38,20 +38,17 @@ def of_ramp(result: StepResult, ramp: dict[str, Any]) -> Iterator[Advisory]:
     found = list(_of_values(step, result.place, ramp, total))
     yield from found
     if not found:
-        yield from _of_bands(step, result.place, ramp["counts"], total)
+        yield from _of_bands(step, result.place, ramp, total)
         yield from _of_unreached(step, result.place, ramp, total)
     yield from _of_near_stops(step, result.place)
-
-
-def _places(step: Ramp) -> np.ndarray:
-    return np.array([s.at for s in step.stops], np.float64)
 
 
 def _of_near_stops(step: Ramp, place: str) -> Iterator[Advisory]:
     """Two stops so near that they stand for a hard edge."""
     if step.interpolation == "step":
         return
-    close = np.flatnonzero(np.diff(_places(step)) < HARD_EDGE).tolist()
+    places = [s.at if isinstance(s.at, float) else np.nan for s in step.stops]
+    close = np.flatnonzero(np.diff(places) < HARD_EDGE).tolist()
     near = [k for k in close if not step.stops[k].hold]
     if near:
         k = near[0]
@@ -67,7 +64,7 @@ def _of_near_stops(step: Ramp, place: str) -> Iterator[Advisory]:
 
 def _of_unreached(step: Ramp, place: str, ramp: dict[str, Any], total: int) -> Iterator[Advisory]:
     """Stops between whose neighbours no value lies, or bands without elements."""
-    at, n = _places(step), len(step.stops)
+    at, n = ramp["places"], len(step.stops)
     bins = np.array(ramp["incoming"]["bins"])
     centres = (np.arange(len(bins)) + 0.5) / len(bins)
     unreached = []
@@ -86,11 +83,16 @@ def _of_unreached(step: Ramp, place: str, ramp: dict[str, Any], total: int) -> I
         )  # fmt: skip
 
 
-def _of_bands(step: Ramp, place: str, counts: list[int], total: int) -> Iterator[Advisory]:
-    """Shares that are not what the widths of the bands promise. Locked shares were typed and are meant."""
-    if step.interpolation != "step" or len(step.stops) < 2 or any(s.locked for s in step.stops):
+def _of_bands(step: Ramp, place: str, ramp: dict[str, Any], total: int) -> Iterator[Advisory]:
+    """Shares that are not what the widths of the bands promise. Locked shares were typed and are meant.
+
+    Edges that follow have no one width.
+    """
+    fixed = all(isinstance(s.at, float) for s in step.stops)
+    if step.interpolation != "step" or len(step.stops) < 2 or not fixed or any(s.locked for s in step.stops):
         return
-    widths = np.diff(np.concatenate([[0.0], _places(step)[1:], [1.0]]))
+    counts = ramp["counts"]
+    widths = np.diff([0.0, *ramp["places"][1:], 1.0])
     away = np.array(counts) / total - widths
     k = int(np.argmax(np.abs(away)))
     if abs(away[k]) > SHARE_AWAY:

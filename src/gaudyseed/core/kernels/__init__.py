@@ -44,6 +44,7 @@ def warm() -> None:
         blending,
         census,
         components,
+        curves,
         drift,
         encoding,
         grading,

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import njit, void
-from numba.types import Array, boolean, float32
+from numba import int64, njit, void
+from numba.types import Array, UniTuple, boolean, float32
 
 from . import OPTIONS
 from .components import WEIGHTS
@@ -14,7 +14,9 @@ from .ramps import NUMBERS_IN
 _ZERO, _ONE = np.float32(0.0), np.float32(1.0)
 _TURN = np.float32(2.0 * np.pi)
 BLOCK = 512
-TRIPLE = Array(float32, 1, "C", readonly=True)
+#: A setting of each channel for the elements, and switches of each channel.
+TRIPLE = UniTuple(NUMBERS_IN, 3)
+SWITCHES = UniTuple(boolean, 3)
 MATRIX = Array(float32, 2, "C")
 
 
@@ -60,32 +62,33 @@ def _hue_saturation_value(c, turns, saturations, values, one_matrix):  # type: i
         c[3 * i], c[3 * i + 1], c[3 * i + 2] = x * scale + lift, y * scale + lift, z * scale + lift
 
 
-@njit(void(FLAT, TRIPLE, TRIPLE, TRIPLE, float32), **OPTIONS)
-def _decision_list(c, slope, offset, power, saturation):  # type: ignore[no-untyped-def]
-    """ASC CDL v1.2 on flat values (3m), in place."""
+@njit(void(FLAT, int64, TRIPLE, TRIPLE, TRIPLE, SWITCHES, NUMBERS_IN), **OPTIONS)
+def _decision_list(c, start, slope, offset, power, bends, saturation):  # type: ignore[no-untyped-def]
+    """ASC CDL v1.2 on flat values (3m), in place; settings are read from ``start`` on."""
+    m = c.shape[0] // 3
     for k in range(3):
-        if power[k] != _ONE:
-            for i in range(c.shape[0] // 3):
-                c[3 * i + k] = np.float32(max(c[3 * i + k] * slope[k] + offset[k], _ZERO) ** power[k])
-        else:
-            for i in range(c.shape[0] // 3):
-                c[3 * i + k] = max(c[3 * i + k] * slope[k] + offset[k], _ZERO)
-    if saturation != _ONE:
-        for i in range(c.shape[0] // 3):
-            luma = WEIGHTS[0] * c[3 * i] + WEIGHTS[1] * c[3 * i + 1] + WEIGHTS[2] * c[3 * i + 2]
-            c[3 * i] = luma + (c[3 * i] - luma) * saturation
-            c[3 * i + 1] = luma + (c[3 * i + 1] - luma) * saturation
-            c[3 * i + 2] = luma + (c[3 * i + 2] - luma) * saturation
+        slopes, offsets, powers = slope[k][start : start + m], offset[k][start : start + m], power[k][start : start + m]
+        for i in range(m):
+            c[3 * i + k] = max(c[3 * i + k] * slopes[i] + offsets[i], _ZERO)
+        if bends[k]:
+            for i in range(m):
+                c[3 * i + k] = np.float32(c[3 * i + k] ** powers[i])
+    for i in range(m):
+        part = saturation[start + i]
+        luma = WEIGHTS[0] * c[3 * i] + WEIGHTS[1] * c[3 * i + 1] + WEIGHTS[2] * c[3 * i + 2]
+        c[3 * i] = luma + (c[3 * i] - luma) * part
+        c[3 * i + 1] = luma + (c[3 * i + 1] - luma) * part
+        c[3 * i + 2] = luma + (c[3 * i + 2] - luma) * part
 
 
 @njit(void(FLAT_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN,
-           boolean, boolean, boolean, TRIPLE, TRIPLE, TRIPLE, float32, FLAT), **OPTIONS)  # fmt: skip
+           boolean, boolean, boolean, TRIPLE, TRIPLE, TRIPLE, SWITCHES, NUMBERS_IN, FLAT), **OPTIONS)  # fmt: skip
 def grade(linear, turns, saturations, values, brightnesses, contrasts, pivots, gains, gammas,
-          one_matrix, bend, cdl, slope, offset, power, cdl_saturation, out):  # type: ignore[no-untyped-def]  # fmt: skip
+          one_matrix, bend, cdl, slope, offset, power, bends, cdl_saturation, out):  # type: ignore[no-untyped-def]  # fmt: skip
     """The whole grade, each element with its own settings; the order is that of ``steps/grade.py``.
 
     ``one_matrix``: turn and saturation are the same for all, so their matrix is made once.
-    ``bend`` and ``cdl``: whether gamma and the decision list do anything.
+    ``bend``, ``cdl`` and ``bends``: whether gamma, the decision list and each of its powers do anything.
     """
     n = turns.shape[0]
     scratch = np.empty(3 * BLOCK, np.float32)
@@ -115,7 +118,7 @@ def grade(linear, turns, saturations, values, brightnesses, contrasts, pivots, g
                 for k in range(3 * i, 3 * i + 3):
                     c[k] = np.float32(c[k] ** power_of)
         if cdl:
-            _decision_list(c, slope, offset, power, cdl_saturation)
+            _decision_list(c, start, slope, offset, power, bends, cdl_saturation)
         for j in range(3 * m):
             result[j] = decode(max(c[j], _ZERO))
 

@@ -148,40 +148,100 @@ def _way(first, second, longer):  # type: ignore[no-untyped-def]
     return way - _ONE if way > _HALF else (way + _ONE if way < -_HALF else way)
 
 
-@njit(void(NUMBERS_IN, NUMBERS_IN, TABLE, COLOURS_IN, Array(float64, 3, "C", readonly=True), COLOURS_IN,
-           Array(int32, 1, "C", readonly=True), Array(float32, 3, "C", readonly=True), boolean, boolean, COLOURS),
-      **OPTIONS)  # fmt: skip
-def ramp_each(values, positions, table, spans, weights, constant, which, own, polar, longer, out):  # type: ignore[no-untyped-def]
+PLACES_IN = Array(float64, 1, "C", readonly=True)
+WEIGHTS = Array(float64, 2, "C")
+ROWS_IN = Array(float32, 2, "C", readonly=True)
+WHICH = Array(int32, 1, "C", readonly=True)
+
+
+@njit(void(PLACES_IN, int64, float64, WEIGHTS), **OPTIONS)
+def cardinal_weights(x, k, tension, w):  # type: ignore[no-untyped-def]
+    """What stops k - 1 to k + 2 weigh between stops k and k + 1, (4, 4), columns are powers of t.
+
+    Cubic Hermite with tangents (1 - tension) times the slope between the neighbours of a stop.
+    """
+    last = np.int64(x.shape[0] - 1)
+    width = x[k + 1] - x[k]
+    for j in range(4):
+        w[j, 0] = w[j, 1] = w[j, 2] = w[j, 3] = 0.0
+    w[1, 0], w[1, 2], w[1, 3] = 1.0, -3.0, 2.0
+    w[2, 2], w[2, 3] = 3.0, -2.0
+    for side in range(2):
+        stop = k + side
+        before, after = max(stop - 1, np.int64(0)), min(stop + 1, last)
+        gap = x[after] - x[before]
+        rate = (1.0 - tension) * width / gap if gap > 0.0 else 0.0
+        first, second, third = (1.0, -2.0, 1.0) if side == 0 else (0.0, -1.0, 1.0)
+        for row, sign in ((after - k + 1, rate), (before - k + 1, -rate)):
+            w[row, 1] += sign * first
+            w[row, 2] += sign * second
+            w[row, 3] += sign * third
+
+
+@njit(void(ROWS_IN, WHICH, NUMBERS_IN, int64, Array(float64, 1, "C")), inline="always", **OPTIONS)
+def _own_places(own, which, places, i, x):  # type: ignore[no-untyped-def]
+    """Where the stops stand for element i, into ``x``; none stands before the one before it."""
+    high = -np.inf
+    for k in range(x.shape[0]):
+        f = which[k]
+        high = max(high, np.float64(places[k] if f < 0 else own[f, i]))
+        x[k] = high
+
+
+@njit(void(NUMBERS_IN, NUMBERS_IN, WHICH, ROWS_IN, Array(uint8, 1, "C")), **OPTIONS)
+def bands_each(values, places, which_place, own_places, out):  # type: ignore[no-untyped-def]
+    """The band of each value where places may differ from element to element; see ``ramp_each``."""
+    x = np.empty(places.shape[0], np.float64)
+    for i in range(out.shape[0]):
+        _own_places(own_places, which_place, places, i, x)
+        band = 0
+        for k in range(1, x.shape[0]):
+            band += 1 if values[i] >= x[k] else 0
+        out[i] = np.uint8(band)
+
+
+@njit(void(NUMBERS_IN, NUMBERS_IN, WHICH, ROWS_IN, NUMBERS_IN, boolean, Array(float64, 3, "C", readonly=True),
+           Array(boolean, 1, "C", readonly=True), COLOURS_IN, WHICH, Array(float32, 3, "C", readonly=True),
+           boolean, boolean, COLOURS), **OPTIONS)  # fmt: skip
+def ramp_each(values, places, which_place, own_places, tensions, cardinal, weights, holds, colours, which_colour,
+              own_colours, polar, longer, out):  # type: ignore[no-untyped-def]  # fmt: skip
     """A ramp whose stops may differ from element to element, by the weights of four neighbouring stops.
 
-    ``weights`` (s + 1, 4, 4): for stops k - 2 to k + 1 four powers of t. ``constant`` (s, 3) holds
-    coordinates, ``which[s]`` is -1 or the row of ``own`` (f, n, 3) that takes their place.
-    With ``polar`` the last coordinate is a hue in turns.
+    ``places`` (s,) and ``colours`` (s, 3), coordinates, hold for all elements but where ``which_place[k]`` or
+    ``which_colour[k]`` is not -1: that row of ``own_places`` (p, n) or ``own_colours`` (f, n, 3) takes their place.
+    ``weights`` (s + 1, 4, 4): for stops k - 2 to k + 1 four powers of t; between stops that do not hold they are
+    those of a ``cardinal`` spline with each element's tension, if that is wanted. With ``polar`` the last
+    coordinate is a hue in turns.
     """
-    found = np.empty(BLOCK, np.int32)
+    n = np.int64(places.shape[0])
+    x = np.empty(n, np.float64)
     near = np.empty((4, 3), np.float32)
-    last = np.int64(positions.shape[0] - 1)
-    for start in range(0, out.shape[0], BLOCK):
-        stop = min(start + BLOCK, out.shape[0])
-        locate(values[start:stop], positions, table, found)
-        for i in range(start, stop):
-            k = np.int64(found[i - start])
-            t = (values[i] - spans[k, 0]) * spans[k, 1]
-            for j in range(4):
-                s = min(max(k - 2 + j, np.int64(0)), last)
-                f = which[s]
-                for c in range(3):
-                    near[j, c] = constant[s, c] if f < 0 else own[f, i, c]
-            if polar:
-                near[2, 2] = near[1, 2] + _way(near[1, 2], near[2, 2], longer)
-                near[0, 2] = near[1, 2] - _way(near[0, 2], near[1, 2], longer)
-                near[3, 2] = near[2, 2] + _way(near[2, 2], near[3, 2], longer)
+    w = np.empty((4, 4), np.float64)
+    for i in range(out.shape[0]):
+        _own_places(own_places, which_place, places, i, x)
+        k = np.int64(0)
+        while k < n and values[i] >= x[k]:
+            k += 1
+        inside = k > 0 and k < n
+        t = (values[i] - x[k - 1]) / (x[k] - x[k - 1]) if inside else 0.0
+        if inside and cardinal and not holds[k - 1]:
+            cardinal_weights(x, k - 1, np.float64(tensions[i]), w)
+        else:
+            w[:] = weights[k]
+        for j in range(4):
+            s = min(max(k - 2 + j, np.int64(0)), n - 1)
+            f = which_colour[s]
             for c in range(3):
-                total = 0.0
-                for j in range(4):
-                    w = weights[k, j]
-                    total += (((w[3] * t + w[2]) * t + w[1]) * t + w[0]) * near[j, c]
-                out[i, c] = np.float32(total)
+                near[j, c] = colours[s, c] if f < 0 else own_colours[f, i, c]
+        if polar:
+            near[2, 2] = near[1, 2] + _way(near[1, 2], near[2, 2], longer)
+            near[0, 2] = near[1, 2] - _way(near[0, 2], near[1, 2], longer)
+            near[3, 2] = near[2, 2] + _way(near[2, 2], near[3, 2], longer)
+        for c in range(3):
+            total = 0.0
+            for j in range(4):
+                total += (((w[j, 3] * t + w[j, 2]) * t + w[j, 1]) * t + w[j, 0]) * near[j, c]
+            out[i, c] = np.float32(total)
 
 
 @njit(void(FLAT), **OPTIONS)

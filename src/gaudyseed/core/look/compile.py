@@ -119,9 +119,10 @@ class _Compiler:
             value = self.scope.dial(follow, here)
             document = model.model_dump(mode="json") if document is None else document
             holder: Any = document
-            keys = path.replace("[", ".").replace("]", "").split(".")
+            parts = path.replace("[", ".").replace("]", "").split(".")
+            keys = [int(part) if part.isdigit() else part for part in parts]
             for key in keys[:-1]:
-                holder = holder[int(key) if key.isdigit() else key]
+                holder = holder[key]
             holder[keys[-1]] = value
         if document is None:
             return model

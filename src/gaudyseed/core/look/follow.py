@@ -62,5 +62,6 @@ def _within(value: Any, place: str) -> Iterator[tuple[str, Follow | FollowColour
         yield place, value
     elif isinstance(value, tuple):
         for k, item in enumerate(value):
-            if isinstance(item, BaseModel) and "step" not in type(item).model_fields:
-                yield from followings(item, f"{place}[{k}]")
+            yield from _within(item, f"{place}[{k}]")
+    elif isinstance(value, BaseModel) and "step" not in type(value).model_fields:
+        yield from followings(value, place)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import numpy as np
 from flask import Blueprint
 from pydantic import BaseModel, ConfigDict, Field
 
@@ -70,7 +69,7 @@ def edit(body: RampEdit) -> RampAnswer:
     for result in evaluation.steps:
         step = result.compiled.step
         if result.place == body.place and isinstance(step, Ramp) and result.before is not None:
-            places = np.array([s.at for s in step.stops], np.float64)
+            places = step.compiled(evaluation.signal_values).positions
             typed = step_at(entry.look, body.place)
             assert isinstance(typed, Ramp)
             return RampAnswer(ramp=edit_ramp(typed, body.action, result.before.value.array, body.shares, places))

@@ -92,6 +92,41 @@ class Context:
         return lambda a, b: same[: b - a] if b - a <= len(same) else np.full(b - a, parameter, np.float32)
 
 
+def mean_of(parameter: float | Follow, within: tuple[float, float], signals: Mapping[str, Value] | None) -> float:
+    """The one number that stands for a parameter where only one can be drawn: that of all elements, or their mean.
+
+    Without signals, the middle of the ends of a parameter that follows one.
+    """
+    if not isinstance(parameter, Follow):
+        return parameter
+    values = signals[parameter.signal].array if signals and parameter.signal else np.full(1, 0.5, np.float32)
+    if len(values) == 0:
+        values = np.full(1, 0.5, np.float32)
+    return float(np.clip(parameter.scaled(values), *within).mean(dtype=np.float64))
+
+
+def drawn_places(
+    parameters: Sequence[float | Follow], signals: Mapping[str, Value] | None, apart: float = 0.0
+) -> np.ndarray:
+    """(k,) float64: where places in 0..1 are drawn, each at least ``apart`` after the one before it.
+
+    Places that follow a signal differ from element to element, and so do those that they
+    push along: each is drawn at its mean over up to 8,192 elements.
+    """
+    followed = [p.signal for p in parameters if isinstance(p, Follow) and p.signal]
+    count = len(signals[followed[0]].array) if signals and followed else 0
+    rows = np.empty((len(parameters), len(range(0, count, max(1, count // 8192))) or 1))
+    for k, place in enumerate(parameters):
+        if not isinstance(place, Follow):
+            rows[k] = place
+        elif count and signals and place.signal:
+            rows[k] = np.clip(place.scaled(signals[place.signal].array[:: max(1, count // 8192)]), 0, 1)
+        else:
+            rows[k] = (place.low + place.high) / 2
+    steps = apart * np.arange(len(parameters))
+    return (np.maximum.accumulate(rows - steps[:, None]) + steps[:, None]).mean(axis=1)
+
+
 @cache
 def limits(model: type[BaseModel], name: str) -> tuple[float, float]:
     """The least and greatest value of a number parameter."""
@@ -157,5 +192,5 @@ def same_width(width: int, wanted: int, place: str, what: str) -> None:
 
 __all__ = [
     "KIND_WORDS", "Context", "Follow", "FollowColour", "FollowDial", "Kind", "Numbers", "Seed", "SeedNumber", "Share",
-    "Step", "Value", "Wide", "limits", "same_width",
+    "Step", "Value", "Wide", "drawn_places", "limits", "mean_of", "same_width",
 ]  # fmt: skip

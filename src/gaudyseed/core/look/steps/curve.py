@@ -2,45 +2,54 @@
 
 from __future__ import annotations
 
-from typing import ClassVar, Literal
+import itertools
+from collections.abc import Callable, Mapping
+from typing import Annotated, ClassVar, Literal
 
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, field_validator
 
 from ...buffers import empty
 from ...curves import bezier_polyline, coefficients, monotone_slopes
+from ...kernels import curves as kernels
 from ...kernels import shaping
 from ...kernels.parallel import over
 from ...kernels.ramps import segment_table
-from .base import Context, Kind, Step, Value
+from ..follow import Follow
+from .base import Context, Kind, Numbers, Share, Step, Value, drawn_places, mean_of
 
 #: Two points are at least this far apart, so that float32 can tell them apart.
 APART = 1e-4
 
 
+_Reach = Annotated[float, Field(ge=-4, le=4)]
+
+
 class CurvePoint(BaseModel):
-    """A point of the curve; ``left`` and ``right`` are Bezier handles relative to it."""
+    """A point of the curve; ``left`` and ``right`` are Bezier handles relative to it, each a place and a height."""
 
     model_config = ConfigDict(extra="forbid", frozen=True)
 
-    x: float = Field(ge=0, le=1, title="x")
-    y: float = Field(ge=0, le=1, title="y")
-    left: tuple[float, float] = (-0.1, 0.0)
-    right: tuple[float, float] = (0.1, 0.0)
+    x: Share | Follow = Field(title="x")
+    y: Share | Follow = Field(title="y")
+    left: tuple[_Reach | Follow, _Reach | Follow] = (-0.1, 0.0)
+    right: tuple[_Reach | Follow, _Reach | Follow] = (0.1, 0.0)
 
-    @field_validator("left", "right")
-    @classmethod
-    def _within(cls, handle: tuple[float, float]) -> tuple[float, float]:
-        if not all(abs(v) <= 4 for v in handle):
-            raise ValueError("a handle reaches at most 4 in each direction")
-        return handle
+    def row(self) -> tuple[float | Follow, ...]:
+        """Place, height, left handle, right handle: six numbers."""
+        return (self.x, self.y, *self.left, *self.right)
+
+
+_LIMITS = ((0.0, 1.0), (0.0, 1.0), *[(-4.0, 4.0)] * 4)
+_KINDS = {"straight": kernels.STRAIGHT, "monotone": kernels.MONOTONE, "bezier": kernels.BEZIER}
 
 
 class Curve(Step):
     """Through points from left to right, level outside them.
 
     ``straight`` joins them; ``monotone`` is a cubic without overshoot (Fritsch and
-    Carlson 1980); ``bezier`` follows handles.
+    Carlson 1980); ``bezier`` follows handles. A point whose place follows a signal
+    never passes the one before it.
     """
 
     takes: ClassVar[tuple[Kind, ...]] = ("number",)
@@ -56,41 +65,69 @@ class Curve(Step):
     @field_validator("points")
     @classmethod
     def _in_order(cls, points: tuple[CurvePoint, ...]) -> tuple[CurvePoint, ...]:
-        for k in range(1, len(points)):
-            if points[k].x < points[k - 1].x + APART:
+        fixed = [(k, p.x) for k, p in enumerate(points, 1) if isinstance(p.x, float)]
+        for (j, before), (k, x) in itertools.pairwise(fixed):
+            if x < before + APART:
                 raise ValueError(
-                    f"point {k + 1} at {points[k].x:g} does not lie at least {APART:g} to the right of point {k} at "
-                    f"{points[k - 1].x:g}. List the points from left to right"
+                    f"point {k} at {x:g} does not lie at least {APART:g} to the right of point {j} at {before:g}. "
+                    "List the points from left to right"
                 )
         return points
 
-    def pieces(self) -> tuple[np.ndarray, np.ndarray]:
+    def drawn(self, signals: Mapping[str, Value] | None = None) -> np.ndarray:
+        """(k, 6) float64 rows of the points as they are drawn: what follows a signal has its mean."""
+        rows = np.array([[mean_of(v, w, signals) for v, w in zip(p.row(), _LIMITS, strict=True)] for p in self.points])
+        rows[:, 0] = drawn_places([p.x for p in self.points], signals, APART)
+        return rows
+
+    def _pieces(self, points: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
         """Knots (k,) and rows of coefficients (k + 1, 5), float32."""
-        places = np.array([[p.x, p.y] for p in self.points])
-        knots, heights = places.T
+        places = np.ascontiguousarray(points[:, :2])
+        knots, heights = np.ascontiguousarray(places[:, 0]), np.ascontiguousarray(places[:, 1])
         slopes = None
         if self.interpolation == "bezier":
-            left, right = np.array([p.left for p in self.points]), np.array([p.right for p in self.points])
-            knots, heights = bezier_polyline(places, left, right)
+            knots, heights = bezier_polyline(places, points[:, 2:4], points[:, 4:6])
             keep = np.concatenate([[True], np.diff(np.maximum.accumulate(knots)) > 1e-7])
             knots, heights = knots[keep], heights[keep]
         elif self.interpolation == "monotone":
             slopes = monotone_slopes(knots, heights)
         return knots.astype(np.float32), coefficients(knots, heights, slopes)
 
-    def heights(self, values: np.ndarray, context: Context | None = None) -> np.ndarray:
-        """(n,) float32 heights of the curve at (n,) float32 values, within 0..1."""
-        knots, rows = self.pieces()
+    def heights(self, values: np.ndarray, points: np.ndarray, check: Callable[[], None] | None = None) -> np.ndarray:
+        """(n,) float32 heights, within 0..1, of the curve through (k, 6) ``points`` at (n,) float32 values."""
+        knots, rows = self._pieces(points)
         table = segment_table(knots)
         out = empty(len(values))
 
         def work(a: int, b: int) -> None:
             shaping.cubics(values[a:b], knots, table, rows, out[a:b])
 
-        over(len(out), work, context.check if context else None)
+        over(len(out), work, check)
+        return out
+
+    def _heights_each(self, values: np.ndarray, context: Context) -> np.ndarray:
+        """The same where each element has a curve of its own."""
+        fixed, which = np.zeros((len(self.points), 6), np.float32), np.full((len(self.points), 6), -1, np.int32)
+        own: list[Numbers] = []
+        for k, point in enumerate(self.points):
+            for c, number in enumerate(point.row()):
+                if isinstance(number, Follow):
+                    which[k, c] = len(own)
+                    own.append(context.numbers_of(number, _LIMITS[c]))
+                else:
+                    fixed[k, c] = number
+        out, kind = empty(len(values)), _KINDS[self.interpolation]
+
+        def work(a: int, b: int) -> None:
+            rows = np.stack([of(a, b) for of in own])
+            kernels.curve_each(values[a:b], fixed, which, rows, kind, APART, out[a:b])
+
+        over(len(out), work, context.check)
         return out
 
     def apply(self, context: Context, incoming: Value | None) -> Value:
         """(n,) float32 in 0..1."""
         assert incoming is not None
-        return Value("number", self.heights(incoming.array, context))
+        if any(isinstance(number, Follow) for point in self.points for number in point.row()):
+            return Value("number", self._heights_each(incoming.array, context))
+        return Value("number", self.heights(incoming.array, self.drawn(), context.check))

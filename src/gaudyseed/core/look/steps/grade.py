@@ -17,6 +17,7 @@ _Factor = Annotated[float, Field(ge=0, le=16)]
 _Power = Annotated[float, Field(ge=0.01, le=16)]
 _Signed = Annotated[float, Field(ge=-1, le=1)]
 _Offset = Annotated[float, Field(ge=-4, le=4)]
+_FACTORS, _OFFSETS, _POWERS = (0.0, 16.0), (-4.0, 4.0), (0.01, 16.0)
 
 
 class Grade(Step):
@@ -44,16 +45,16 @@ class Grade(Step):
     contrast: _Factor | Follow = Field(1.0, title="Contrast")
     pivot: Share | Follow = Field(0.5, title="Pivot")
     gamma: _Power | Follow = Field(1.0, title="Gamma")
-    slope: tuple[_Factor, _Factor, _Factor] = Field(
+    slope: tuple[_Factor | Follow, _Factor | Follow, _Factor | Follow] = Field(
         (1.0, 1.0, 1.0), title="CDL slope", json_schema_extra={"control": "triple"}
     )
-    offset: tuple[_Offset, _Offset, _Offset] = Field(
+    offset: tuple[_Offset | Follow, _Offset | Follow, _Offset | Follow] = Field(
         (0.0, 0.0, 0.0), title="CDL offset", json_schema_extra={"control": "triple"}
     )
-    power: tuple[_Power, _Power, _Power] = Field(
+    power: tuple[_Power | Follow, _Power | Follow, _Power | Follow] = Field(
         (1.0, 1.0, 1.0), title="CDL power", json_schema_extra={"control": "triple"}
     )
-    cdl_saturation: _Factor = Field(1.0, title="CDL saturation")
+    cdl_saturation: _Factor | Follow = Field(1.0, title="CDL saturation")
 
     def apply(self, context: Context, incoming: Value | None) -> Value:
         """(n, 3) linear float32, not below 0."""
@@ -65,13 +66,18 @@ class Grade(Step):
         turns: Numbers = lambda a, b: degrees(a, b) * np.float32(1 / 360)  # noqa: E731
         one = not isinstance(self.hue_turn, Follow) and not isinstance(self.saturation, Follow)
         cdl = (self.slope, self.power, self.offset, self.cdl_saturation) != ((1.0,) * 3, (1.0,) * 3, (0.0,) * 3, 1.0)
-        triples = [np.array(t, np.float32) for t in (self.slope, self.offset, self.power)]
+        triples = [
+            [context.numbers_of(number, within) for number in numbers]
+            for numbers, within in ((self.slope, _FACTORS), (self.offset, _OFFSETS), (self.power, _POWERS))
+        ]
+        bends = tuple(power != 1 for power in self.power)
+        last = context.numbers(self, "cdl_saturation")
 
         def work(a: int, b: int) -> None:
             kernels.grade(
                 colours[a:b].reshape(-1), turns(a, b), *(of(a, b) for of in settings), one,
-                self.gamma != 1, cdl, *triples,
-                self.cdl_saturation, out[a:b].reshape(-1),
+                self.gamma != 1, cdl, *(tuple(of(a, b) for of in triple) for triple in triples), bends,
+                last(a, b), out[a:b].reshape(-1),
             )  # fmt: skip
 
         over(len(out), work, context.check)

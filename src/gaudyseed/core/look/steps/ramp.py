@@ -4,15 +4,17 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Mapping
+from dataclasses import replace
 from typing import Annotated, ClassVar, Literal
 
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, field_validator
 
 from ...colour.spaces import HEX_PATTERN, parse_hex
+from ...own_ramp import Own, OwnRamp
 from ...ramp import Ramp as Compiled
-from ..follow import FollowColour, FollowDial
-from .base import Context, Kind, Share, Step, Value
+from ..follow import Follow, FollowColour
+from .base import Context, Kind, Share, Step, Value, drawn_places, limits, mean_of
 
 MOST_STOPS = 256
 Colour = Annotated[str, Field(pattern=HEX_PATTERN)]
@@ -27,9 +29,9 @@ class Stop(BaseModel):
 
     model_config = ConfigDict(extra="forbid", frozen=True)
 
-    at: Share | FollowDial = Field(title="At")
+    at: Share | Follow = Field(title="At")
     colour: Colour | FollowColour = Field(title="Colour")
-    intensity: Annotated[float, Field(ge=0, le=1000)] = Field(1.0, title="Intensity")
+    intensity: Annotated[float, Field(ge=0, le=1000)] | Follow = Field(1.0, title="Intensity")
     hold: bool = Field(False, title="Hold until the next")
     locked: bool = Field(False, title="Lock the share")
 
@@ -49,7 +51,7 @@ class Ramp(Step):
 
     step: Literal["ramp"]
     interpolation: Literal["step", "linear", "smooth", "cardinal", "b_spline"] = Field("linear", title="Between stops")
-    tension: Annotated[float, Field(ge=-1, le=1)] | FollowDial = Field(0.0, title="Tension")
+    tension: Annotated[float, Field(ge=-1, le=1)] | Follow = Field(0.0, title="Tension")
     mix_in: Literal["oklab", "oklch", "linear_rgb", "display_rgb", "hsv"] = Field("oklab", title="Mix in")
     hue: Literal["shorter", "longer"] = Field("shorter", title="Hue", description="The way round, in OKLCH and HSV.")
     stops: tuple[Stop, ...] = Field(
@@ -68,38 +70,65 @@ class Ramp(Step):
         return stops
 
     def compiled(self, signals: Mapping[str, Value] | None = None) -> Compiled:
-        """The stops in the form the kernels want.
+        """The stops in the form the kernels want, one ramp for all elements.
 
-        A stop that follows a signal has each element's colour; its one colour, for
-        drawing, is their mean (middle grey without signals).
+        Whatever follows a signal has the mean of its values, for drawing; without
+        signals a place or number in the middle, and a middle grey.
         """
-        colours, followed = np.empty((len(self.stops), 3)), {}
+        colours = np.empty((len(self.stops), 3))
         for k, stop in enumerate(self.stops):
             if isinstance(stop.colour, FollowColour):
                 each = signals[stop.colour.signal].array if signals and stop.colour.signal else np.full((1, 3), 0.2)
-                own = np.multiply(each, np.float32(stop.intensity), dtype=np.float32)
-                colours[k] = own.mean(axis=0, dtype=np.float64) if len(own) else 0.2
-                if signals:
-                    followed[k] = own
+                colours[k] = each.mean(axis=0, dtype=np.float64) if len(each) else 0.2
             else:
-                colours[k] = parse_hex(stop.colour) * stop.intensity
-        assert isinstance(self.tension, float)
+                colours[k] = parse_hex(stop.colour)
+            colours[k] *= mean_of(stop.intensity, limits(Stop, "intensity"), signals)
         return Compiled(
-            np.array([s.at for s in self.stops], np.float64),
+            drawn_places([s.at for s in self.stops], signals),
             colours,
             self.interpolation,
             self.mix_in,
             self.hue == "longer",
-            self.tension,
+            mean_of(self.tension, limits(Ramp, "tension"), signals),
             np.array([s.hold for s in self.stops]),
-            followed,
         )
+
+    def _own(self, context: Context, ramp: Compiled) -> OwnRamp | None:
+        """The ramp of each element, None where all have the same."""
+        places = {
+            k: context.numbers_of(s.at, limits(Stop, "at"))
+            for k, s in enumerate(self.stops)
+            if isinstance(s.at, Follow)
+        }
+        colours = {
+            k: _colours(stop, context)
+            for k, stop in enumerate(self.stops)
+            if isinstance(stop.colour, FollowColour) or isinstance(stop.intensity, Follow)
+        }
+        tensions = context.numbers(self, "tension") if isinstance(self.tension, Follow) else None
+        if not (places or colours or tensions):
+            return None
+        # Where the others stand on average does not move the stops that stand still.
+        still = np.array([0.0 if isinstance(s.at, Follow) else s.at for s in self.stops])
+        return OwnRamp(replace(ramp, positions=still), places, colours, tensions)
 
     def apply(self, context: Context, incoming: Value | None) -> Value:
         """(n, 3) linear float32, not below 0."""
         assert incoming is not None
         ramp = self.compiled(context.signals)
+        each = self._own(context, ramp) or ramp
         if self.interpolation == "step":
-            bands = ramp.bands_of(incoming.array, context.check)
-            return Value("colour", ramp.colours_of_bands(bands, context.check), bands)
-        return Value("colour", ramp.colours_of(incoming.array, context.check))
+            bands = each.bands_of(incoming.array, context.check)
+            return Value("colour", each.colours_of_bands(bands, context.check), bands)
+        return Value("colour", each.colours_of(incoming.array, context.check))
+
+
+def _colours(stop: Stop, context: Context) -> Own:
+    """The linear colours, (m, 3), that a stop has for each element."""
+    intensity = context.numbers_of(stop.intensity, limits(Stop, "intensity"))
+    if isinstance(stop.colour, FollowColour):
+        assert stop.colour.signal is not None  # dials are resolved when a look is compiled
+        of = context.signals[stop.colour.signal].array
+        return lambda a, b: of[a:b] * intensity(a, b)[:, None]
+    colour = parse_hex(stop.colour).astype(np.float32)
+    return lambda a, b: colour * intensity(a, b)[:, None]
