@@ -21,6 +21,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/dial-names": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The scene with the dial renamed wherever it is followed or read. */
+        post: operations["name_dial"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/distributions": {
         parameters: {
             query?: never;
@@ -661,6 +678,17 @@ export interface components {
              * @default 0.5
              */
             value: number | string;
+        };
+        /**
+         * DialRename
+         * @description A new name for a dial of the scene.
+         */
+        DialRename: {
+            scene: components["schemas"]["Scene"];
+            /** Old */
+            old: string;
+            /** New */
+            new: string;
         };
         /**
          * Drift
@@ -1903,6 +1931,13 @@ export interface components {
             flip: boolean;
         };
         /**
+         * RenamedScene
+         * @description The edited scene; nothing is saved.
+         */
+        RenamedScene: {
+            scene: components["schemas"]["Scene"];
+        };
+        /**
          * RerollRequest
          * @description Other colours where none are locked.
          */
@@ -2304,6 +2339,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ColourList"];
+                };
+            };
+            /** @description Refused */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    name_dial: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DialRename"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RenamedScene"];
                 };
             };
             /** @description Refused */

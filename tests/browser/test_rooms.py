@@ -383,6 +383,19 @@ class GatherAndPublish(BrowserCase):
         self.page.get_by_role("dialog").get_by_text("dropped.ply").wait_for()
         self.page.get_by_role("button", name="Cancel").click()
 
+    def test_a_download_is_cancelled(self):
+        page = self.page
+        page.keyboard.press("Alt+3")
+        page.route("**/api/exports", lambda route: None)  # a server that takes its time
+        page.get_by_role("button", name="Download CSV").click()
+        page.get_by_role("status").filter(has_text="writing").wait_for()
+        self.assertTrue(page.get_by_role("button", name="Download PLY, text").is_disabled())
+        page.get_by_role("button", name="Cancel CSV").click()
+        page.unroute("**/api/exports")
+        page.get_by_role("button", name="Download CSV").wait_for()
+        self.assertEqual(page.get_by_role("alert").count(), 0)
+        self.assertEqual(len(self.download("Download CSV").splitlines()), 12_001)
+
     def test_make_a_scatter_and_raise_its_count(self):
         page = self.page
         page.keyboard.press("Alt+1")

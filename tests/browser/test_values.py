@@ -87,6 +87,18 @@ class Values(BrowserCase):
         self.after(lambda: dial.press("Enter"))
         page.get_by_role("status").filter(has_text="chance of 0 %").wait_for()
         page.get_by_label("Chance follows chance").wait_for()
+        name = page.get_by_label("Name of the dial chance")
+        name.fill("night")
+        name.press("Enter")
+        page.get_by_label("Chance follows night").wait_for()
+        self.settle()
+        page.get_by_role("button", name="Add a number dial").click()
+        other = page.get_by_label("Name of the dial dial")
+        other.fill("night")
+        other.press("Enter")
+        page.get_by_role("alert").filter(has_text="There is a dial 'night' already").wait_for()
+        other.press("Escape")
+        self.assertEqual(other.input_value(), "dial")
 
     def test_one_colour_for_each_part_of_the_surface(self):
         page = self.page

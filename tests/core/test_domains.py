@@ -57,6 +57,10 @@ class Reading(unittest.TestCase):
         evaluation = Evaluator().evaluate(self.population, painted(PER_PART))
         greys = np.unique(preview(evaluation, "attribute", "part_area", "greys"), axis=0)
         self.assertEqual(len(greys), 5)  # the two wing cases have one area
+        named = preview(evaluation, "attribute", "part", "greys")[:, 0]
+        part = self.population.attribute("part")
+        order = sorted(range(6), key=lambda k: named[part.values == k][0])
+        self.assertEqual([part.labels[k] for k in order], sorted(part.labels))
         kept = elements.order(evaluation, ResultCache(1 << 20), sort="part", keep="part_area > 3")
         at = [c.key for c in elements.columns_of(evaluation)].index("part")
         rows = elements.rows(evaluation, kept)

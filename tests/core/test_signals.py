@@ -10,8 +10,8 @@ from gaudyseed.core.colour.spaces import encode_srgb
 from gaudyseed.core.documents import parse
 from gaudyseed.core.errors import BadInput
 from gaudyseed.core.look.evaluate import Evaluator
-from gaudyseed.core.look.model import Dial, Look
-from gaudyseed.core.look.rename import rename_signal, renamed_in_formula
+from gaudyseed.core.look.model import Dial, Look, Scene
+from gaudyseed.core.look.rename import rename_dial, rename_signal, renamed_in_formula
 from gaudyseed.core.look.steps.curve import Curve as CurveStep
 from gaudyseed.core.look.steps.ramp import Ramp as RampStep
 from gaudyseed.core.report import Reporter
@@ -110,6 +110,32 @@ class Signals(Case):
         ):
             self.assertEqual(renamed_in_formula(before, "s", "wear2"), after)
         self.assertEqual(renamed_in_formula("sin(sin)", "sin", "t"), "sin(t)")
+
+    def test_a_dial_is_renamed_in_every_population(self):
+        def scene(*texts: str) -> Scene:
+            looks = [
+                look_document({"step": "formula", "text": text}, {**GREYS, "tension": {"dial": "low"}})
+                for text in texts
+            ]
+            entries = [
+                {"id": f"p{k}", "name": f"P{k}", "maker": {"maker": "scatter"}, "look": entry}
+                for k, entry in enumerate(looks)
+            ]
+            dials = [{"name": "low", "value": 0.2}, {"name": "high", "value": 1}]
+            return parse(Scene, {"gaudyseed": 1, "name": "s", "populations": entries, "dials": dials})
+
+        carried = {"p0": ("wear",), "p1": ("wear", "low")}
+        named = rename_dial(scene("wear * low + high", "low + 1"), "low", "late night", carried)
+        self.assertEqual([d.name for d in named.dials], ["late night", "high"])
+        steps = [p.look.lanes.base_colour.layers[0].paint for p in named.populations]
+        # An attribute goes before a dial of its name, so the second formula keeps what it reads.
+        self.assertEqual([s[0].text for s in steps], ['wear * value("late night") + high', "low + 1"])
+        self.assertEqual({s[1].tension.dial for s in steps}, {"late night"})
+        cases = [("none", "x", "no dial"), ("low", "high", "already"), ("low", "wear", "value of the elements")]
+        for old, new, word in [*cases, ("low", 'a"b', "")]:
+            with self.assertRaises(BadInput) as caught:
+                rename_dial(scene("low", "1"), old, new, carried)
+            self.assertIn(word, str(caught.exception))
 
     def test_advised_where_nothing_reads_one(self):
         chain = with_signals({"lonely": [WEAR], "read": [WEAR]}, {"step": "formula", "text": "read"}, GREYS)

@@ -92,6 +92,11 @@ class Evaluations(ServerCase):
         look["signals"] = [{"name": "s", "chain": [{"step": "random", "seed": 1}]}]
         look["lanes"]["base_colour"]["layers"][0]["paint"][0] = {"step": "formula", "text": "s"}
         body = {"scene": self.scene, "population": "beetle-sequins"}
+        dialled = {**body["scene"], "dials": [{"name": "d", "value": 0.5}]}
+        named = self.client.post("/api/dial-names", json={"scene": dialled, "old": "d", "new": "night"}).json["scene"]
+        self.assertEqual(named["dials"], [{"name": "night", "value": 0.5}])
+        wrong = {"scene": dialled, "old": "e", "new": "f"}
+        self.refused(self.client.post("/api/dial-names", json=wrong), 422, "no dial")
         renamed = self.client.post("/api/signal-names", json={**body, "old": "s", "new": "wear"}).json["look"]
         self.assertEqual(renamed["lanes"]["base_colour"]["layers"][0]["paint"][0]["text"], "wear")
         self.refused(self.client.post("/api/signal-names", json={**body, "old": "t", "new": "u"}), 422, "no signal")

@@ -143,6 +143,7 @@ class Fuzz(unittest.TestCase):
                 ("/evaluations", {**body, "trace": 59}),
                 ("/elements", {**body, "keep": rng.choice(kept), "sort": rng.choice(["s", "t", "result"])}),
                 ("/ramp-edits", {**body, "place": first, "action": rng.choice(["flip", "snap", "space_by_share"])}),
+                ("/dial-names", {"scene": body["scene"], "old": "d", "new": rng.choice(["u", "a b", "t", "", "sin"])}),
                 ("/signal-names", {**body, "old": "s", "new": rng.choice(["u", "a b", "t", "", "sin"])}),
                 ("/distributions", {**body, "place": rng.choice([first, "signals[0].chain[1]"])}),
                 ("/exports", {**body, "format": rng.choice(["csv", "ply", "look"])}),

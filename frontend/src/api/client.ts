@@ -197,10 +197,20 @@ export async function binary<Header>(method: string, path: string, body?: unknow
   return unpack<Header>(await (await send(method, path, body, signal)).arrayBuffer());
 }
 
-export async function file(path: string, body: unknown): Promise<{ blob: Blob; name: string }> {
-  const response = await send("POST", path, body);
-  const name = /filename="([^"]+)"/.exec(response.headers.get("Content-Disposition") ?? "")?.[1];
-  return { blob: await response.blob(), name: name ?? "download" };
+/** Fetch a file; `progress` hears the part that has come, and the signal stops it. */
+export async function file(path: string, body: unknown, progress?: (part: number) => void, signal?: AbortSignal): Promise<{ blob: Blob; name: string }> {
+  const response = await send("POST", path, body, signal);
+  const name = /filename="([^"]+)"/.exec(response.headers.get("Content-Disposition") ?? "")?.[1] ?? "download";
+  const whole = Number(response.headers.get("Content-Length"));
+  const reader = response.body?.getReader();
+  const parts: Uint8Array<ArrayBuffer>[] = [];
+  let come = 0;
+  for (let next = await reader?.read(); next && !next.done; next = await reader?.read()) {
+    parts.push(next.value);
+    come += next.value.length;
+    if (whole) progress?.(come / whole);
+  }
+  return { blob: new Blob(parts, { type: response.headers.get("Content-Type") ?? "" }), name };
 }
 
 /** Send a file; `progress` hears the part that has been sent, and the signal stops it. */

@@ -1,12 +1,12 @@
 /** Which chain is shown: a layer's paint or mask, a signal, or one held by a step; and what can be done with it. */
 import { ArrowLeft, ClipboardPaste, Copy, LibraryBig, Trash2 } from "lucide-react";
-import { useState } from "react";
 import { json, type Look, type Step } from "../api/client";
 import { copied, copy, openLibrary } from "../library/Library";
 import { at, chainAt, layerOf, layersOf, maskOf, outerOf, paintOf, placeOf, signalChain, signalOf, withChain, withLayer } from "../state/edits";
 import { chooseChain, editLook, useStore } from "../state/store";
 import { ActionMenu } from "../widgets/ActionMenu";
 import { IconButton } from "../widgets/Button";
+import { NameField } from "../widgets/NameField";
 import { fresh } from "./fresh";
 import { STEP_WORDS } from "./words";
 
@@ -124,63 +124,33 @@ function Inner({ look, chain, outer }: { look: Look; chain: string; outer: { cha
 
 function SignalHead({ look, index }: { look: Look; index: number }) {
   const signal = look.signals[index];
-  const [name, setName] = useState<string | null>(null);
-  const [wrong, setWrong] = useState("");
   if (!signal) return null;
 
-  async function rename() {
-    const wanted = name?.trim();
-    if (!wanted || wanted === signal!.name) return setName(null);
+  async function rename(wanted: string) {
     const { scene, chosen } = useStore.getState();
-    try {
-      const body = { scene, population: chosen, old: signal!.name, new: wanted };
-      const answer = await json<{ look: Look }>("POST", "/signal-names", body);
-      editLook(`Rename ${signal!.name} to ${wanted}`, () => answer.look);
-      setName(null);
-    } catch (error) {
-      setWrong((error as Error).message);
-    }
+    const body = { scene, population: chosen, old: signal!.name, new: wanted };
+    const answer = await json<{ look: Look }>("POST", "/signal-names", body);
+    editLook(`Rename ${signal!.name} to ${wanted}`, () => answer.look);
   }
 
   return (
-    <div className="-mb-1">
-      <div className="flex items-center gap-2">
-        <IconButton label="Back to the layers" onClick={() => chooseChain(paintOf(layersOf(look).length - 1))}>
-          <ArrowLeft size={14} />
-        </IconButton>
-        <span className="text-soft">Signal</span>
-        <input
-          className="field min-w-0 grow font-semibold"
-          aria-label="Name of the signal"
-          aria-invalid={wrong !== ""}
-          value={name ?? signal.name}
-          onChange={(e) => {
-            setName(e.target.value);
-            setWrong("");
-          }}
-          onBlur={() => void rename()}
-          onKeyDown={(e) => {
-            if (e.key === "Enter") void rename();
-            if (e.key === "Escape") setName(null);
-          }}
-        />
-        <RunsOn />
-        <ChainMenu look={look} chain={signalChain(index)} />
-        <IconButton
-          label={`Remove the signal ${signal.name}`}
-          onClick={() => {
-            editLook("Remove a signal", (l) => ({ ...l, signals: l.signals.filter((_, k) => k !== index) }));
-            chooseChain(paintOf(layersOf(look).length - 1));
-          }}
-        >
-          <Trash2 size={13} />
-        </IconButton>
-      </div>
-      {wrong && (
-        <p role="alert" className="mt-1 font-medium">
-          {wrong}
-        </p>
-      )}
+    <div className="-mb-1 flex items-center gap-2">
+      <IconButton label="Back to the layers" onClick={() => chooseChain(paintOf(layersOf(look).length - 1))}>
+        <ArrowLeft size={14} />
+      </IconButton>
+      <span className="text-soft">Signal</span>
+      <NameField label="Name of the signal" name={signal.name} className="font-semibold" onRename={rename} />
+      <RunsOn />
+      <ChainMenu look={look} chain={signalChain(index)} />
+      <IconButton
+        label={`Remove the signal ${signal.name}`}
+        onClick={() => {
+          editLook("Remove a signal", (l) => ({ ...l, signals: l.signals.filter((_, k) => k !== index) }));
+          chooseChain(paintOf(layersOf(look).length - 1));
+        }}
+      >
+        <Trash2 size={13} />
+      </IconButton>
     </div>
   );
 }

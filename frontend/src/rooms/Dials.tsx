@@ -1,14 +1,21 @@
 /** The dials of the scene: named values that parameters follow. */
 import { Plus, Trash2 } from "lucide-react";
-import type { Dial, Scene } from "../api/client";
+import { type Dial, json, type Scene } from "../api/client";
 import { addDial } from "../state/actions";
 import { draft, edit, NONE, useStore } from "../state/store";
 import { Button, IconButton } from "../widgets/Button";
 import { ColourField } from "../widgets/ColourField";
+import { NameField } from "../widgets/NameField";
 import { NumberField } from "../widgets/NumberField";
 
 function withDial(scene: Scene, index: number, to: Partial<Dial>): Scene {
   return { ...scene, dials: scene.dials.map((d, k) => (k === index ? { ...d, ...to } : d)) };
+}
+
+async function rename(old: string, wanted: string) {
+  const { scene } = useStore.getState();
+  const answer = await json<{ scene: Scene }>("POST", "/dial-names", { scene, old, new: wanted });
+  edit(`Rename ${old} to ${wanted}`, () => answer.scene);
 }
 
 export function Dials() {
@@ -31,7 +38,7 @@ export function Dials() {
       <ul>
         {dials.map((dial, k) => (
           <li key={dial.name} className="mt-1 flex flex-wrap items-center gap-1.5 px-1.5">
-            <span className="min-w-0 grow truncate">{dial.name}</span>
+            <NameField label={`Name of the dial ${dial.name}`} name={dial.name} className="quiet" onRename={(wanted) => rename(dial.name, wanted)} />
             {typeof dial.value === "string" ? (
               <ColourField
                 label={dial.name}

@@ -70,24 +70,22 @@ interface RowProps {
   name: string;
   of: "attribute" | "signal";
   title: string;
-  disabled?: boolean;
   strong?: boolean;
   onClick: (preview: Preview) => void;
   children: React.ReactNode;
 }
 
-function Row({ name, of, title, disabled, strong, onClick, children }: RowProps) {
+function Row({ name, of, title, strong, onClick, children }: RowProps) {
   const scale = useStore((s) => s.scale);
   const preview: Preview = { of, name, scale };
   const shown = useStore((s) => same(s.preview, { of, name, scale: s.scale }) || (s.pinned?.of === of && s.pinned.name === name));
   return (
     <button
       type="button"
-      disabled={disabled}
       aria-pressed={strong || shown}
       className={`flex min-h-6.5 w-full items-center gap-2 rounded px-1.5 ${shown ? "bg-well outline outline-ink" : ""} ${strong ? "font-semibold" : ""}`}
       title={title}
-      onPointerEnter={() => showPreview(disabled ? null : preview)}
+      onPointerEnter={() => showPreview(preview)}
       onFocus={(e) => e.currentTarget.matches(":focus-visible") && showPreview(preview)}
       onBlur={() => showPreview(null)}
       onClick={() => onClick(preview)}
@@ -106,7 +104,7 @@ function AttributeRow({ of: a, elements }: { of: AttributeCensus; elements: stri
   const title = `${a.kind}${a.width > 1 ? ` of ${a.width}` : ""} on each ${a.domain}${range}; point at it to see it, click to keep it in the view`;
   return (
     <li>
-      <Row name={a.name} of="attribute" title={title} disabled={a.kind === "text"} onClick={pinPreview}>
+      <Row name={a.name} of="attribute" title={title} onClick={pinPreview}>
         <span className="min-w-0 grow truncate text-left">
           {a.name}
           <span className="text-[11px] text-soft"> {marks.filter(Boolean).join(", ")}</span>

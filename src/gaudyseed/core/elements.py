@@ -106,9 +106,7 @@ def _sortable(evaluation: Evaluation, key: str) -> np.ndarray:
     if attribute is None:
         raise BadInput(f"There is no column {key!r}.", place="sort", code="unknown_column")
     if attribute.kind == "text":
-        ranks = np.empty(len(attribute.labels))
-        ranks[np.argsort(np.array(attribute.labels))] = np.arange(len(attribute.labels))
-        return ranks[attribute.values]
+        return attribute.ranks.astype(np.float64)
     if attribute.kind == "colour":
         return linear_to_oklab(attribute.readable)[:, 0]
     values = attribute.values

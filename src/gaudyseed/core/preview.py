@@ -28,7 +28,8 @@ def preview(evaluation: Evaluation, of: Of, name: str, scale: Scale) -> np.ndarr
     """(n, 3) uint8 display-encoded colours of a value, from its least to its greatest.
 
     Vectors of three show their last component (height, for places), other vectors their
-    length; colours are shown as they are.
+    length; colours are shown as they are; of texts each has a step of the scale, in the
+    order of the alphabet.
 
     Raises
     ------
@@ -52,7 +53,7 @@ def preview(evaluation: Evaluation, of: Of, name: str, scale: Scale) -> np.ndarr
 def _found(evaluation: Evaluation, of: Of, name: str) -> tuple[str, np.ndarray]:
     if of == "attribute":
         attribute = evaluation.population.attribute(name, "preview")
-        return attribute.kind, attribute.readable
+        return attribute.kind, attribute.ranks if attribute.kind == "text" else attribute.readable
     if of == "signal":
         evaluation.scope.signal_kind(name, "preview")
         value = evaluation.signal_values[name]

@@ -1,6 +1,6 @@
 /** Take the colours home: points with colours, the look, a picture. */
-import { Download, Image } from "lucide-react";
-import { useState } from "react";
+import { Download, Image, X } from "lucide-react";
+import { useRef, useState } from "react";
 import { file, type Look } from "../../api/client";
 import { chosenPopulation, editPopulation, useStore } from "../../state/store";
 import { view } from "../../view3d/current";
@@ -12,9 +12,9 @@ import { save } from "./save";
 
 export type Format = "ply" | "ply_ascii" | "csv" | "look";
 
-export async function download(format: Format) {
+export async function download(format: Format, progress?: (part: number) => void, signal?: AbortSignal) {
   const { scene, chosen } = useStore.getState();
-  const { blob, name } = await file("/exports", { scene, population: chosen, format });
+  const { blob, name } = await file("/exports", { scene, population: chosen, format }, progress, signal);
   save(blob, name);
 }
 
@@ -38,17 +38,21 @@ const FILES: { format: Format; title: string; text: string }[] = [
 export function PublishRight() {
   const population = useStore(chosenPopulation);
   const [busy, setBusy] = useState("");
+  const [come, setCome] = useState(0);
+  const stopper = useRef(new AbortController());
   const [sentence, setSentence] = useState("");
   const [size, setSize] = useState({ width: 1920, height: 1080 });
   if (!population) return <p className="p-4 text-soft">Nothing to publish yet. Go to Gather first.</p>;
 
   async function run(what: string, work: () => Promise<void>) {
+    stopper.current = new AbortController();
     setBusy(what);
+    setCome(0);
     setSentence("");
     try {
       await work();
     } catch (error) {
-      setSentence((error as Error).message);
+      if (!stopper.current.signal.aborted) setSentence((error as Error).message);
     } finally {
       setBusy("");
     }
@@ -78,10 +82,26 @@ export function PublishRight() {
             <h3 className="text-[13px] font-semibold">{title}</h3>
             <p className="text-soft">{text}</p>
           </div>
-          <Button aria-label={`Download ${title}`} disabled={busy !== ""} onClick={() => void run(title, () => download(format))}>
-            <Download size={13} aria-hidden />
-            {busy === title ? "Writing…" : "Download"}
-          </Button>
+          {busy === title && (
+            <span role="status" className="text-soft tabular">
+              {come ? `${Math.round(come * 100)} %` : "writing…"}
+            </span>
+          )}
+          {busy === title ? (
+            <Button aria-label={`Cancel ${title}`} onClick={() => stopper.current.abort()}>
+              <X size={13} aria-hidden />
+              Cancel
+            </Button>
+          ) : (
+            <Button
+              aria-label={`Download ${title}`}
+              disabled={busy !== ""}
+              onClick={() => void run(title, () => download(format, setCome, stopper.current.signal))}
+            >
+              <Download size={13} aria-hidden />
+              Download
+            </Button>
+          )}
         </section>
       ))}
       <h2 className="heading mt-2">Picture of the view</h2>

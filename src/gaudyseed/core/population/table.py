@@ -82,6 +82,13 @@ class Attribute:
         return np.ascontiguousarray(np.clip(values, -LARGEST, LARGEST), np.float32)
 
     @cached_property
+    def ranks(self) -> np.ndarray:
+        """(n,) int64: where each element's text stands among all texts, in the order of the alphabet."""
+        ranks = np.empty(len(self.labels), np.int64)
+        ranks[np.argsort(np.array(self.labels), kind="stable")] = np.arange(len(self.labels))
+        return ranks[self.values]
+
+    @cached_property
     def unreadable(self) -> int:
         """How many elements have a NaN or an infinity here."""
         bad = ~np.isfinite(self.values)

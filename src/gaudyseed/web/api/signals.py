@@ -1,4 +1,4 @@
-"""Edits of signals and steps that need the core: rename everywhere, freeze a distribution."""
+"""Edits of signals, dials and steps that need the core: rename everywhere, freeze a distribution."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from ...core.errors import BadInput
 from ...core.look.model import Look, Scene
-from ...core.look.rename import rename_signal
+from ...core.look.rename import rename_dial, rename_signal
 from ...core.look.steps.even_out import frozen_distribution
 from ..openapi import operation
 from ..workshop import chosen, workshop
@@ -23,6 +23,21 @@ class SignalRename(BaseModel):
     population: str = Field(max_length=40)
     old: str = Field(max_length=100)
     new: str = Field(max_length=100)
+
+
+class DialRename(BaseModel):
+    """A new name for a dial of the scene."""
+
+    model_config = ConfigDict(extra="forbid")
+    scene: Scene
+    old: str = Field(max_length=100)
+    new: str = Field(max_length=100)
+
+
+class RenamedScene(BaseModel):
+    """The edited scene; nothing is saved."""
+
+    scene: Scene
 
 
 class LookAnswer(BaseModel):
@@ -50,6 +65,13 @@ class FreezeAnswer(BaseModel):
 def rename(body: SignalRename) -> LookAnswer:
     """The look with the signal renamed wherever it is read."""
     return LookAnswer(look=rename_signal(chosen(body.scene, body.population).look, body.old, body.new))
+
+
+@operation(blueprint, "/dial-names", method="post", body=DialRename, result=RenamedScene)
+def name_dial(body: DialRename) -> RenamedScene:
+    """The scene with the dial renamed wherever it is followed or read."""
+    carried = {p.id: workshop().population(p.maker).names for p in body.scene.populations}
+    return RenamedScene(scene=rename_dial(body.scene, body.old, body.new, carried))
 
 
 @operation(blueprint, "/distributions", method="post", body=FreezeRequest, result=FreezeAnswer)
