@@ -81,7 +81,7 @@ function Triple({ title, value, onDraft, onCommit }: { title: string; value: unk
   const neutral = title.endsWith("offset") ? 0 : 1;
   return (
     <span className="inline-flex flex-wrap items-center gap-x-1.5 gap-y-1">
-      <span className="w-[86px] flex-none text-soft">{title}</span>
+      <span className="w-[84px] flex-none text-soft">{title}</span>
       {["red", "green", "blue"].map((channel, k) => (
         <FollowControl
           key={channel}

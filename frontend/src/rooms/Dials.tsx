@@ -38,7 +38,7 @@ export function Dials() {
       <ul>
         {dials.map((dial, k) => (
           <li key={dial.name} className="mt-1 flex flex-wrap items-center gap-1.5 px-1.5">
-            <NameField label={`Name of the dial ${dial.name}`} name={dial.name} className="quiet" onRename={(wanted) => rename(dial.name, wanted)} />
+            <NameField label={`Name of the dial ${dial.name}`} name={dial.name} className="quiet basis-8" onRename={(wanted) => rename(dial.name, wanted)} />
             {typeof dial.value === "string" ? (
               <ColourField
                 label={dial.name}

@@ -25,7 +25,7 @@ export function NameField({ label, name, className = "", onRename }: Props) {
   }
 
   return (
-    <span className={`min-w-0 grow ${className}`}>
+    <span className={`relative min-w-0 grow ${className}`}>
       <input
         className="field w-full"
         aria-label={label}
@@ -45,7 +45,7 @@ export function NameField({ label, name, className = "", onRename }: Props) {
         }}
       />
       {wrong && (
-        <span role="alert" className="mt-1 block font-medium">
+        <span role="alert" className="absolute top-full left-0 z-20 mt-1 w-max max-w-48 rounded-md border-2 border-ink bg-panel px-2 py-1 font-medium">
           {wrong}
         </span>
       )}
