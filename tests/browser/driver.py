@@ -63,7 +63,7 @@ class BrowserCase(unittest.TestCase):
             "demo",
             "--no-open",
             "--port",
-            "8700",
+            str(8700 + os.getpid() % 1000),
             "--data",
             str(cls.data),
         ]

@@ -86,9 +86,9 @@ class Drift(unittest.TestCase):
             for width in (hue, saturation, lightness, 0.0)
             for part in (offset, gain)
         ]
-        drift.drift_hsv(
+        drift.drift(
             colours.reshape(-1), low, high, np.uint32(seed), np.uint32(7), *ranges, np.full(n, chance, np.float32),
-            False, out.reshape(-1),
+            False, False, out.reshape(-1),
         )  # fmt: skip
         parts = np.empty((n, 3), np.float32)
         hashing.random_three(low, high, np.uint32(seed), np.uint32(7), parts)

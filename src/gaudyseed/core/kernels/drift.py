@@ -28,10 +28,6 @@ _TURN = np.float32(2.0 * np.pi)
 FULL_CHROMA = np.float32(0.4)
 
 
-#: Colours, keys, seed, stream; base and span of hue, saturation, lightness and gamma; chance; whether gamma moves.
-_ARGUMENTS = (FLAT_IN, WORDS, WORDS, uint32, uint32, *(NUMBERS_IN for _ in range(9)), boolean, FLAT)
-
-
 @njit(inline="always", **OPTIONS)
 def _draw(keys, tops, seed, stream, h0, h1, s0, s1, v0, v1, g0, g1, chance, hues, saturations, values, bends, moves):  # type: ignore[no-untyped-def]
     for j in range(keys.shape[0]):
@@ -62,15 +58,71 @@ def _keep_still(linear, moves, result, m):  # type: ignore[no-untyped-def]
             result[3 * j + 2] = linear[3 * j + 2]
 
 
-@njit(void(*_ARGUMENTS), **OPTIONS)
-def drift_hsv(colours, low, high, seed, stream, h0, h1, s0, s1, v0, v1, g0, g1, chance, bend, out):  # type: ignore[no-untyped-def]
-    """Move each colour by random parts of ranges, in HSV.
+@njit(inline="always", **OPTIONS)
+def _move_hsv(encoded, hues, saturations, values, m):  # type: ignore[no-untyped-def]
+    """Display-encoded colours moved in HSV, in place."""
+    for j in range(m):
+        r, g, b = encoded[3 * j], encoded[3 * j + 1], encoded[3 * j + 2]
+        top = max(r, max(g, b))
+        span = top - min(r, min(g, b))
+        coloured = span > _ZERO and top > _ZERO
+        inverse = _ONE / (span if coloured else _ONE)
+        s = span / top if coloured else _ZERO
+        h = (r - g) * inverse + np.float32(4.0)
+        h = (b - r) * inverse + np.float32(2.0) if g == top else h
+        h = (g - b) * inverse if r == top else h
+        h = h * _SIXTH + hues[j]
+        h = (h - np.floor(h)) * _SIX
+        s = min(max(s + saturations[j], _ZERO), _ONE) if coloured else s
+        v = min(max(top + values[j], _ZERO), max(_ONE, top))
+        # f(n) = v - v s max(0, min(k, 4 - k, 1)), k = (n + 6 h) mod 6: the hexcone without branches.
+        vs = v * s
+        encoded[3 * j] = v - vs * hexcone(h + np.float32(5.0))
+        encoded[3 * j + 1] = v - vs * hexcone(h + np.float32(3.0))
+        encoded[3 * j + 2] = v - vs * hexcone(h + np.float32(1.0))
+
+
+@njit(inline="always", **OPTIONS)
+def _move_oklch(linear, hues, saturations, values, result, m):  # type: ignore[no-untyped-def]
+    """Linear colours moved in OKLCH; those outside the gamut are cut at its faces."""
+    for j in range(m):
+        r, g, b = linear[3 * j], linear[3 * j + 1], linear[3 * j + 2]
+        lo = np.cbrt(RGB_TO_LMS[0] * r + RGB_TO_LMS[1] * g + RGB_TO_LMS[2] * b)
+        me = np.cbrt(RGB_TO_LMS[3] * r + RGB_TO_LMS[4] * g + RGB_TO_LMS[5] * b)
+        sh = np.cbrt(RGB_TO_LMS[6] * r + RGB_TO_LMS[7] * g + RGB_TO_LMS[8] * b)
+        lightness = LMS_TO_LAB[0] * lo + LMS_TO_LAB[1] * me + LMS_TO_LAB[2] * sh
+        a = LMS_TO_LAB[3] * lo + LMS_TO_LAB[4] * me + LMS_TO_LAB[5] * sh
+        c = LMS_TO_LAB[6] * lo + LMS_TO_LAB[7] * me + LMS_TO_LAB[8] * sh
+        chroma = np.sqrt(a * a + c * c)
+        coloured = chroma > np.float32(2e-4)
+        scale = max(chroma + saturations[j] * FULL_CHROMA, _ZERO) / chroma if coloured else _ONE
+        turn = hues[j] * _TURN
+        cosine, sine = np.cos(turn) * scale, np.sin(turn) * scale
+        lightness = min(max(lightness + values[j], _ZERO), max(_ONE, lightness))
+        a, c = a * cosine - c * sine, a * sine + c * cosine
+        lo = lightness + LAB_TO_LMS[0] * a + LAB_TO_LMS[1] * c
+        me = lightness + LAB_TO_LMS[2] * a + LAB_TO_LMS[3] * c
+        sh = lightness + LAB_TO_LMS[4] * a + LAB_TO_LMS[5] * c
+        lo, me, sh = lo * lo * lo, me * me * me, sh * sh * sh
+        top = max(_ONE, max(r, max(g, b)))
+        r = LMS_TO_RGB[0] * lo + LMS_TO_RGB[1] * me + LMS_TO_RGB[2] * sh
+        g = LMS_TO_RGB[3] * lo + LMS_TO_RGB[4] * me + LMS_TO_RGB[5] * sh
+        b = LMS_TO_RGB[6] * lo + LMS_TO_RGB[7] * me + LMS_TO_RGB[8] * sh
+        result[3 * j] = min(max(r, _ZERO), top)
+        result[3 * j + 1] = min(max(g, _ZERO), top)
+        result[3 * j + 2] = min(max(b, _ZERO), top)
+
+
+@njit(void(FLAT_IN, WORDS, WORDS, uint32, uint32, *(NUMBERS_IN for _ in range(9)), boolean, boolean, FLAT), **OPTIONS)
+def drift(colours, low, high, seed, stream, h0, h1, s0, s1, v0, v1, g0, g1, chance, oklch, bend, out):  # type: ignore[no-untyped-def]
+    """Move each colour by random parts of ranges, in HSV or OKLCH.
 
     A part is ``base + span * u`` with u in [0, 1), each element with its own base and
-    span. Hue is in turns; gamma is in powers of two, on display-encoded values.
-    ``chance`` is the probability that an element moves at all; one that does not keeps
-    its exact value. ``colours`` and ``out`` are flat (3n). Greys have no hue and keep
-    their zero saturation.
+    span. Hue is in turns; gamma is in powers of two, on display-encoded values, and
+    moves where ``bend`` says so. In OKLCH a saturation of 1 is a chroma of ``FULL_CHROMA``,
+    and what comes above 1 (emission) may stay there. ``chance`` is the probability that an
+    element moves at all; one that does not keeps its exact value. ``colours`` and ``out``
+    are flat (3n). Greys have no hue and keep their zero saturation.
     """
     n = low.shape[0]
     parts = np.empty((5, BLOCK), np.float32)
@@ -83,81 +135,18 @@ def drift_hsv(colours, low, high, seed, stream, h0, h1, s0, s1, v0, v1, g0, g1, 
         _draw(low[start:e], high[start:e], seed, stream, h0[start:e], h1[start:e], s0[start:e], s1[start:e],
               v0[start:e], v1[start:e], g0[start:e], g1[start:e], chance[start:e],
               hues, saturations, values, bends, moves)  # fmt: skip
-        for j in range(3 * m):
-            encoded[j] = encode(linear[j])
-        for j in range(m):
-            r, g, b = encoded[3 * j], encoded[3 * j + 1], encoded[3 * j + 2]
-            top = max(r, max(g, b))
-            span = top - min(r, min(g, b))
-            coloured = span > _ZERO and top > _ZERO
-            inverse = _ONE / (span if coloured else _ONE)
-            s = span / top if coloured else _ZERO
-            h = (r - g) * inverse + np.float32(4.0)
-            h = (b - r) * inverse + np.float32(2.0) if g == top else h
-            h = (g - b) * inverse if r == top else h
-            h = h * _SIXTH + hues[j]
-            h = (h - np.floor(h)) * _SIX
-            s = min(max(s + saturations[j], _ZERO), _ONE) if coloured else s
-            v = min(max(top + values[j], _ZERO), max(_ONE, top))
-            # f(n) = v - v s max(0, min(k, 4 - k, 1)), k = (n + 6 h) mod 6: the hexcone without branches.
-            vs = v * s
-            encoded[3 * j] = v - vs * hexcone(h + np.float32(5.0))
-            encoded[3 * j + 1] = v - vs * hexcone(h + np.float32(3.0))
-            encoded[3 * j + 2] = v - vs * hexcone(h + np.float32(1.0))
-        if bend:
-            _bend(encoded, bends, m)
-        for j in range(3 * m):
-            result[j] = decode(encoded[j])
-        _keep_still(linear, moves, result, m)
-
-
-@njit(void(*_ARGUMENTS), **OPTIONS)
-def drift_oklch(colours, low, high, seed, stream, h0, h1, s0, s1, v0, v1, g0, g1, chance, bend, out):  # type: ignore[no-untyped-def]
-    """The same in OKLCH: hue turned, chroma and lightness moved; colours outside the gamut are cut at its faces.
-
-    A saturation of 1 is a chroma of ``FULL_CHROMA``. What comes above 1 (emission) may stay there.
-    """
-    n = low.shape[0]
-    parts = np.empty((5, BLOCK), np.float32)
-    hues, saturations, values, bends, moves = parts[0], parts[1], parts[2], parts[3], parts[4]
-    encoded = np.empty(3 * BLOCK, np.float32)
-    for start in range(0, n, BLOCK):
-        m = min(BLOCK, n - start)
-        e = start + m
-        linear, result = colours[3 * start : 3 * e], out[3 * start : 3 * e]
-        _draw(low[start:e], high[start:e], seed, stream, h0[start:e], h1[start:e], s0[start:e], s1[start:e],
-              v0[start:e], v1[start:e], g0[start:e], g1[start:e], chance[start:e],
-              hues, saturations, values, bends, moves)  # fmt: skip
-        for j in range(m):
-            r, g, b = linear[3 * j], linear[3 * j + 1], linear[3 * j + 2]
-            lo = np.cbrt(RGB_TO_LMS[0] * r + RGB_TO_LMS[1] * g + RGB_TO_LMS[2] * b)
-            me = np.cbrt(RGB_TO_LMS[3] * r + RGB_TO_LMS[4] * g + RGB_TO_LMS[5] * b)
-            sh = np.cbrt(RGB_TO_LMS[6] * r + RGB_TO_LMS[7] * g + RGB_TO_LMS[8] * b)
-            lightness = LMS_TO_LAB[0] * lo + LMS_TO_LAB[1] * me + LMS_TO_LAB[2] * sh
-            a = LMS_TO_LAB[3] * lo + LMS_TO_LAB[4] * me + LMS_TO_LAB[5] * sh
-            c = LMS_TO_LAB[6] * lo + LMS_TO_LAB[7] * me + LMS_TO_LAB[8] * sh
-            chroma = np.sqrt(a * a + c * c)
-            coloured = chroma > np.float32(2e-4)
-            scale = max(chroma + saturations[j] * FULL_CHROMA, _ZERO) / chroma if coloured else _ONE
-            turn = hues[j] * _TURN
-            cosine, sine = np.cos(turn) * scale, np.sin(turn) * scale
-            lightness = min(max(lightness + values[j], _ZERO), max(_ONE, lightness))
-            a, c = a * cosine - c * sine, a * sine + c * cosine
-            lo = lightness + LAB_TO_LMS[0] * a + LAB_TO_LMS[1] * c
-            me = lightness + LAB_TO_LMS[2] * a + LAB_TO_LMS[3] * c
-            sh = lightness + LAB_TO_LMS[4] * a + LAB_TO_LMS[5] * c
-            lo, me, sh = lo * lo * lo, me * me * me, sh * sh * sh
-            top = max(_ONE, max(r, max(g, b)))
-            r = LMS_TO_RGB[0] * lo + LMS_TO_RGB[1] * me + LMS_TO_RGB[2] * sh
-            g = LMS_TO_RGB[3] * lo + LMS_TO_RGB[4] * me + LMS_TO_RGB[5] * sh
-            b = LMS_TO_RGB[6] * lo + LMS_TO_RGB[7] * me + LMS_TO_RGB[8] * sh
-            result[3 * j] = min(max(r, _ZERO), top)
-            result[3 * j + 1] = min(max(g, _ZERO), top)
-            result[3 * j + 2] = min(max(b, _ZERO), top)
-        if bend:
+        if oklch:
+            _move_oklch(linear, hues, saturations, values, result, m)
+            if bend:
+                for j in range(3 * m):
+                    encoded[j] = encode(result[j])
+        else:
             for j in range(3 * m):
-                encoded[j] = encode(result[j])
+                encoded[j] = encode(linear[j])
+            _move_hsv(encoded, hues, saturations, values, m)
+        if bend:
             _bend(encoded, bends, m)
+        if bend or not oklch:
             for j in range(3 * m):
                 result[j] = decode(encoded[j])
         _keep_still(linear, moves, result, m)

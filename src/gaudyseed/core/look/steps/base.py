@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
-from functools import cache
+from functools import cache, lru_cache
 from typing import TYPE_CHECKING, Annotated, Any, ClassVar, Literal, get_args
 
 import numpy as np
@@ -88,8 +88,8 @@ class Context:
             assert parameter.signal is not None  # dials are resolved when a look is compiled
             values = self.signals[parameter.signal].array
             return lambda a, b: np.clip(parameter.scaled(values[a:b]), *within).astype(np.float32)
-        same = np.full(min(CHUNK, max(self.population.count, 1)), parameter, np.float32)
-        return lambda a, b: same[: b - a] if b - a <= len(same) else np.full(b - a, parameter, np.float32)
+        same = _constant(parameter)
+        return lambda a, b: same[: b - a] if b - a <= CHUNK else np.full(b - a, parameter, np.float32)
 
 
 def mean_of(parameter: float | Follow, within: tuple[float, float], signals: Mapping[str, Value] | None) -> float:
@@ -103,6 +103,14 @@ def mean_of(parameter: float | Follow, within: tuple[float, float], signals: Map
     if len(values) == 0:
         values = np.full(1, 0.5, np.float32)
     return float(np.clip(parameter.scaled(values), *within).mean(dtype=np.float64))
+
+
+@lru_cache(maxsize=128)
+def _constant(number: float) -> np.ndarray:
+    """One chunk of the same number, kept: a step has up to a score of them."""
+    same = np.full(CHUNK, number, np.float32)
+    same.flags.writeable = False
+    return same
 
 
 def drawn_places(
@@ -184,6 +192,12 @@ class Step(BaseModel):
         raise NotImplementedError
 
 
+def same_shapes(values: Sequence[Value], place: str) -> None:
+    """BadInput where vectors that are to be joined differ in length."""
+    if len({v.array.shape[1:] for v in values}) > 1:
+        raise BadInput("The chains give vectors of different lengths.", place=place, code="wrong_kind")
+
+
 def same_width(width: int, wanted: int, place: str, what: str) -> None:
     """BadInput where a vector has fewer parts than are read."""
     if width <= wanted:
@@ -192,5 +206,6 @@ def same_width(width: int, wanted: int, place: str, what: str) -> None:
 
 __all__ = [
     "KIND_WORDS", "Context", "Follow", "FollowColour", "FollowDial", "Kind", "Numbers", "Seed", "SeedNumber", "Share",
-    "Step", "Value", "Wide", "drawn_places", "limits", "mean_of", "same_width",
+    "Step", "Value", "Wide", "drawn_places", "limits", "mean_of", "same_shapes",
+    "same_width",
 ]  # fmt: skip

@@ -12,7 +12,7 @@ from ...buffers import empty
 from ...errors import BadInput
 from ...kernels import shaping
 from ...kernels.parallel import over
-from .base import KIND_WORDS, Context, Kind, Step, Value
+from .base import KIND_WORDS, Context, Kind, Step, Value, same_shapes
 from .quantise import bands_wanted
 
 if TYPE_CHECKING:
@@ -57,9 +57,7 @@ class Choose(Step):
         """(n,) or (n, k) float32; ``stops`` tells which chain each element took."""
         assert incoming is not None
         values, choices = incoming.array, context.inner
-        widths = {c.array.shape[1:] for c in choices}
-        if len(widths) > 1:
-            raise BadInput("The chains give vectors of different lengths.", place=context.place, code="wrong_kind")
+        same_shapes(choices, context.place)
         out = empty(choices[0].array.shape)
         picked = empty(len(values), np.uint8)
         count, wrap = len(choices), self.beyond == "repeat"

@@ -99,14 +99,13 @@ class Drift(Step):
         low, high = context.population.keys
         out = empty(colours.shape)
         seed = np.uint32(self.seed)
-        kernel = kernels.drift_hsv if self.space == "hsv" else kernels.drift_oklch
         ranges = [n for name, unit in RANGES.items() for n in self._base_and_span(context, name, unit)]
         chance, bend = context.numbers(self, "chance"), not self.still("gamma")
 
         def work(a: int, b: int) -> None:
-            kernel(
+            kernels.drift(
                 colours[a:b].reshape(-1), low[a:b], high[a:b], seed, _STREAM, *(of(a, b) for of in ranges),
-                chance(a, b), bend, out[a:b].reshape(-1),
+                chance(a, b), self.space == "oklch", bend, out[a:b].reshape(-1),
             )  # fmt: skip
 
         over(len(out), work, context.check)

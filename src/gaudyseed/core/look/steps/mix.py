@@ -13,7 +13,7 @@ from ...errors import BadInput
 from ...kernels import blending
 from ...kernels.parallel import over
 from ..follow import Follow
-from .base import KIND_WORDS, Blend, Context, Kind, Share, Step, Value
+from .base import KIND_WORDS, Blend, Context, Kind, Share, Step, Value, same_shapes
 
 if TYPE_CHECKING:
     from . import AnyStep
@@ -59,8 +59,7 @@ class Mix(Step):
         """(n,) or (n, k) float32."""
         assert incoming is not None
         first, second = incoming.array, context.inner[0].array
-        if first.shape != second.shape:
-            raise BadInput("The two chains give vectors of different lengths.", place=context.place, code="wrong_kind")
+        same_shapes((incoming, context.inner[0]), context.place)
         out, factor = empty(first.shape), context.numbers(self, "factor")
         width, mode = first.shape[1] if first.ndim == 2 else 1, blending.MODES[self.blend]
         # Vectors and numbers may be negative; colours may not.
