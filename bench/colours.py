@@ -10,6 +10,7 @@ from typing import Any
 
 import numpy as np
 from PIL import Image
+from scipy.interpolate import BSpline
 
 from gaudyseed.core.colour.spaces import decode_srgb, display_bytes, encode_srgb, linear_to_oklab, parse_hex
 from gaudyseed.core.look.evaluate import Evaluator
@@ -28,8 +29,18 @@ Timer = Callable[[Callable[[], object], int], list[float]]
 Versus = Callable[[Callable[[], object], Callable[[], object], int], tuple[float, float]]
 
 
-def _plain_oklab(values: np.ndarray, labs: np.ndarray) -> np.ndarray:
-    lab = np.stack([np.interp(values, PLACES, labs[:, k]) for k in range(3)], axis=1)
+def _interpolated(values: np.ndarray, heights: np.ndarray) -> np.ndarray:
+    return np.stack([np.interp(values, PLACES, heights[:, k]) for k in range(3)], axis=1)
+
+
+def _spline(heights: np.ndarray) -> BSpline:
+    """Uniform cubic over 0 to 5, with one more point beyond each end so that the ends are met."""
+    points = np.concatenate([[2 * heights[0] - heights[1]], heights, [2 * heights[-1] - heights[-2]]])
+    return BSpline(np.arange(-3, 9), points, 3)
+
+
+def _plain_linear(lab: np.ndarray) -> np.ndarray:
+    """OKLab to linear RGB (Ottosson 2020)."""
     long = lab[:, 0] + 0.3963377774 * lab[:, 1] + 0.2158037573 * lab[:, 2]
     medium = lab[:, 0] - 0.1055613458 * lab[:, 1] - 0.0638541728 * lab[:, 2]
     short = lab[:, 0] - 0.0894841775 * lab[:, 1] - 1.2914855480 * lab[:, 2]
@@ -47,7 +58,6 @@ def _plain_oklab(values: np.ndarray, labs: np.ndarray) -> np.ndarray:
 def bench_colour(rows: list[tuple[str, str, str]], timed: Timer, versus: Versus, population: Population) -> None:
     """Ramps, drift, encoding, a whole look, a palette."""
     from matplotlib.colors import LinearSegmentedColormap
-    from scipy.interpolate import BSpline
     from skimage.color import hsv2rgb, rgb2hsv
 
     values = np.random.default_rng(1).random(COUNT).astype(np.float32)
@@ -56,8 +66,7 @@ def bench_colour(rows: list[tuple[str, str, str]], timed: Timer, versus: Versus,
     context = Context(population, "", lambda: None, Scope(population, {}))
     table = LinearSegmentedColormap.from_list("stops", list(zip(PLACES, linear, strict=True)), N=256)
     even = np.linspace(0, 1, 6)
-    points = np.concatenate([[2 * labs[0] - labs[1]], labs, [2 * labs[-1] - labs[-2]]])
-    spline = BSpline(np.arange(-3, 9), points, 3)
+    soft, soft_lab = _spline(linear), _spline(labs)
     colours = linear[np.random.default_rng(2).integers(0, 6, COUNT)].astype(np.float32)
     offsets = np.random.default_rng(3).random((COUNT, 3)) * 0.1
 
@@ -74,15 +83,18 @@ def bench_colour(rows: list[tuple[str, str, str]], timed: Timer, versus: Versus,
     base = {"step": "ramp", "stops": _STOPS}
     cases: list[tuple[str, dict[str, Any], Value, Callable[[], object], str]] = [
         ("linear ramp, linear RGB", {**base, "mix_in": "linear_rgb"}, number,
-         lambda: np.stack([np.interp(values, PLACES, linear[:, k]) for k in range(3)], axis=1),
+         lambda: _interpolated(values, linear), "wanted: 15, numpy.interp"),
+        ("linear ramp, OKLab", base, number, lambda: _plain_linear(_interpolated(values, labs)),
          "wanted: 15, numpy.interp"),
-        ("linear ramp, OKLab", base, number, lambda: _plain_oklab(values, labs), "wanted: 15, numpy.interp"),
         ("linear ramp, linear RGB, against a look-up", {**base, "mix_in": "linear_rgb"}, number,
          lambda: table(values), "wanted: 1, matplotlib's table of 256 entries"),
         ("linear ramp, OKLab, against a look-up", base, number, lambda: table(values),
          "wanted: 1, matplotlib's table of 256 entries"),
-        ("B-spline ramp", {**base, "interpolation": "b_spline", "stops": stops(even)}, number,
-         lambda: spline(values * 5), "wanted: 10, scipy.interpolate.BSpline"),
+        ("B-spline ramp, linear RGB",
+         {**base, "interpolation": "b_spline", "stops": stops(even), "mix_in": "linear_rgb"}, number,
+         lambda: soft(values * 5), "wanted: 10, scipy.interpolate.BSpline"),
+        ("B-spline ramp, OKLab", {**base, "interpolation": "b_spline", "stops": stops(even)}, number,
+         lambda: _plain_linear(soft_lab(values * 5)), "wanted: 10, scipy.interpolate.BSpline"),
         ("drift in HSV", {"step": "drift", "seed": 1, "hue": 9, "saturation": 0.05, "lightness": 0.05}, colour, drifted,
          "wanted: 25, skimage.color.rgb2hsv and back"),
         ("drift in OKLCH", {"step": "drift", "seed": 1, "space": "oklch", "hue": 9}, colour, drifted, "the same"),

@@ -1653,7 +1653,7 @@ export interface components {
              * Columns
              * @default 8
              */
-            columns: number;
+            columns: number | components["schemas"]["FollowDial"];
             /** Swatches */
             swatches: components["schemas"]["Swatch"][];
         };
@@ -1867,7 +1867,7 @@ export interface components {
              * Numbers
              * @default 1
              */
-            numbers: number;
+            numbers: number | components["schemas"]["FollowDial"];
             /** Seed */
             seed: number | components["schemas"]["FollowDial"];
             /**
@@ -2216,12 +2216,12 @@ export interface components {
          */
         Swatch: {
             /** Colour */
-            colour: string;
+            colour: string | components["schemas"]["FollowColour"];
             /**
              * Weight
              * @default 1
              */
-            weight: number;
+            weight: number | components["schemas"]["FollowDial"];
             /**
              * Locked
              * @default false

@@ -139,11 +139,22 @@ class Palettes(ColourCase):
         dialog.get_by_label("Colours", exact=True).fill("6")
         dialog.get_by_label("Colours", exact=True).press("Enter")
         dialog.get_by_text("6 found").wait_for()
-        dialog.get_by_role("img", name=re.compile("click to take")).click(position={"x": 30, "y": 20})
+        shown = dialog.get_by_role("application", name=re.compile("^The picture"))
+        shown.click(position={"x": 30, "y": 20})
         dialog.get_by_text("6 found, 1 taken").wait_for()
+        # By keyboard: from the middle to a place, and Enter.
+        shown.press("Shift+ArrowRight")
+        shown.press("ArrowUp")
+        shown.press("Enter")
+        dialog.get_by_text("6 found, 2 taken").wait_for()
+        last = dialog.get_by_label("Colours of the picture").get_by_role("listitem").last.get_attribute("aria-label")
+        height, width = data.coffee()[::2, ::2].shape[:2]
+        there = data.coffee()[::2, ::2][int(0.49 * height), int(0.6 * width)]
+        taken = [int(last[k : k + 2], 16) for k in (1, 3, 5)]
+        np.testing.assert_allclose(taken, there, atol=24)  # the picture is shown a little smaller
         self.after(lambda: dialog.get_by_role("button", name="Use as palette").click())
-        self.assertEqual(len(self.counts()), 7)
-        self.slab("Palette").get_by_text("cup, 7 swatches").wait_for()
+        self.assertEqual(len(self.counts()), 8)
+        self.slab("Palette").get_by_text("cup, 8 swatches").wait_for()
         self.choose("Parts", "Parts by weight")
         self.assertGreater(max(self.counts()) - min(self.counts()), 1000)
         # Swapped in place: everything else of the set-up stays.

@@ -101,6 +101,44 @@ class Following(ColourCase):
         self.assertRegex(page.get_by_role("slider", name="Point 2").get_attribute("aria-valuetext"), "^0.8 to")
         self.assertGreater(many, 5)
 
+    def test_a_swatch_and_the_columns_of_a_palette_follow(self):
+        page = self.page
+        self.after(lambda: page.get_by_role("button", name="Add a signal").click())
+        self.add("Ramp")
+        page.get_by_role("button", name=re.compile("^Sequin bands")).click()
+        self.menu("More for Drift", "Remove")
+        page.get_by_role("button", name=re.compile("^Random")).click()
+        self.add("Palette")
+        self.assertEqual(len({tuple(c) for c in self.colours()}), 6)
+        self.follow("Colour")
+        self.assertGreater(len({tuple(c) for c in self.colours()}), 300)
+        page.get_by_role("option", name=re.compile("^Swatch 1, #[0-9a-f]{6}, follows signal, ")).wait_for()
+        self.fill("Columns", "2")
+        page.get_by_label("Let Columns follow…").click()
+        page.get_by_role("menuitem", name="A new dial").click()
+        dial = page.get_by_role("region", name="Dials").get_by_label("columns", exact=True)
+        dial.fill("3")
+        dial.press("Enter")
+        swatches = page.get_by_role("listbox", name="Swatches")
+        page.wait_for_function(
+            "e => getComputedStyle(e).gridTemplateColumns.split(' ').length === 3", arg=swatches.element_handle()
+        )
+        page.get_by_label("Colour follows signal").click()
+        self.after(lambda: page.get_by_role("menuitem", name="Fixed value").click())
+        self.assertEqual(len({tuple(c) for c in self.colours()}), 6)
+
+    def test_the_tension_of_a_ramp_follows_a_signal(self):
+        page = self.page
+        self.signal()
+        self.menu("More for Drift", "Remove")
+        page.get_by_role("button", name=re.compile("^Ramp")).click()
+        self.choose("Between stops", "Cardinal")
+        self.fill("Tension", "1")
+        stiff = self.colours()
+        self.follow("Tension")
+        loose = self.colours()
+        self.assertGreater(np.abs(loose - stiff).max(), 3)
+
     def test_a_channel_of_the_decision_list_follows(self):
         self.signal()
         self.menu("More for Drift", "Remove")

@@ -8,14 +8,18 @@ from typing import get_args
 
 import numpy as np
 
+from gaudyseed.core.colour.spaces import HEX_PATTERN
 from gaudyseed.core.documents import parse
 from gaudyseed.core.errors import BadInput
 from gaudyseed.core.kernels import parallel
 from gaudyseed.core.look.evaluate import Evaluator
-from gaudyseed.core.look.follow import Follow
-from gaudyseed.core.look.model import Dial, Look
+from gaudyseed.core.look.follow import Follow, FollowColour, FollowDial
+from gaudyseed.core.look.model import Dial, Layer, Look
 from gaudyseed.core.look.steps import REGISTRY, Value
 from gaudyseed.core.look.steps.base import limits
+from gaudyseed.core.look.steps.curve import CurvePoint
+from gaudyseed.core.look.steps.ramp import Stop
+from gaudyseed.core.palette import Swatch
 from gaudyseed.core.population import Population
 from gaudyseed.core.report import Reporter
 from tests.support import FIVE, context, look_document, points, ramp
@@ -47,7 +51,10 @@ SAMPLES: dict[str, list[dict]] = {
     ],
     "grade": [{"step": "grade", "hue_turn": {"signal": "s", "high": 180}, "contrast": 2, "power": [2, 1, 0.5]}],
     "limits": [{"step": "limits", "complement": True, "monochrome": {"signal": "s"}}],
-    "palette": [{"step": "palette", "swatches": [{"colour": c} for c in FIVE]}],
+    "palette": [
+        {"step": "palette", "swatches": [{"colour": c} for c in FIVE]},
+        {"step": "palette", "swatches": [{"colour": c} for c in (*FIVE[:3], {"signal": "tint"})]},
+    ],
     "ramp": [
         ramp([0, 0.4, 0.7], [FIVE[0], {"signal": "tint"}, FIVE[2]], interpolation=k, mix_in=s)
         for k in ("step", "linear", "smooth", "cardinal", "b_spline")
@@ -69,7 +76,7 @@ def chains() -> list[tuple[str, Look]]:
             end = {"number": [DUSK], "vector": [{"step": "component", "part": "length"}, DUSK], "colour": []}[kind]
             if (word == "random" and sample.get("numbers", 1) > 1) or sample.get("name") == "position":
                 end = [{"step": "component", "part": "y"}, DUSK]
-            found.append((json.dumps(sample)[:80], with_signals(look_document(*before, sample, *end))))
+            found.append((json.dumps(sample), with_signals(look_document(*before, sample, *end))))
     return found
 
 
@@ -171,24 +178,45 @@ class EveryStep(unittest.TestCase):
                 checked += 1
         self.assertGreater(checked, 25)
 
+    def test_every_number_and_colour_can_follow(self):
+        """All but a frozen distribution, which is data."""
+        wanted, checked = {Follow, FollowColour, FollowDial}, 0
+        for model in (*REGISTRY.values(), Stop, CurvePoint, Swatch, Layer):
+            for name, field in model.model_fields.items():
+                kinds = set(_kinds(field.annotation))
+                coloured = any(HEX_PATTERN in str(part) for part in (field, field.annotation))
+                if name != "frozen" and (kinds & {int, float} or coloured):
+                    self.assertTrue(kinds & wanted, f"{model.__name__}.{name}")
+                    checked += 1
+        self.assertGreater(checked, 50)
+
     def test_dials_reach_every_number_that_can_follow(self):
         population = points(40)
         for word, name, value in (
             ("drift", "hue", 40.0), ("levels", "gamma", 2.0), ("range", "to_high", 0.5), ("quantise", "levels", 3.0),
             ("grade", "gain", 0.5), ("limits", "monochrome", 1.0), ("spread", "bands", 3.0), ("random", "seed", 9.0),
+            ("random", "numbers", 1.0), ("palette", "columns", 3.0),
         ):  # fmt: skip
             sample = {k: v for k, v in SAMPLES[word][0].items() if not isinstance(v, dict)}
-            takes = REGISTRY[word].takes
+            whole = word in ("spread", "random", "palette")
             results = []
-            for given in ({"dial": "d"}, int(value) if value.is_integer() and word in ("spread", "random") else value):
-                step = {**sample, name: given}
-                steps = (
-                    [step, DUSK] if not takes else [RANDOM, step, DUSK] if "number" in takes else [RANDOM, DUSK, step]
-                )
+            for given in ({"dial": "d"}, int(value) if whole else value):
+                step, takes = {**sample, name: given}, REGISTRY[word].takes
+                steps = [RANDOM, DUSK, step] if takes == ("colour",) else [step, DUSK] if not takes else [RANDOM, step]
+                if "vector" in takes:  # the grid of a palette is chosen from by two numbers
+                    steps[0] = {**RANDOM, "numbers": 2}
+                elif takes == ("number",):
+                    steps.append(DUSK)
                 look = with_signals(look_document(*steps))
                 dials = [parse(Dial, {"name": "d", "value": value})]
                 results.append(Evaluator().evaluate(population, look, dials=dials).colours)
             np.testing.assert_array_equal(results[0], results[1], err_msg=f"{word}.{name}")
+
+
+def _kinds(annotation) -> list:
+    """The types that an annotation is made of, those within tuples and unions included."""
+    parts = get_args(annotation)
+    return [annotation] if not parts else [kind for part in parts for kind in _kinds(part)]
 
 
 def _first(attribute, count: int):

@@ -257,6 +257,18 @@ class Reports(unittest.TestCase):
             points(4, v=np.array([0.1, np.nan, np.inf, 0.9])), look({"step": "attribute", "name": "v"}, BANDS)
         )
         self.assertIn("2 elements", found["missing_values"]["sentence"])
+        found = self.advised(
+            points(4, v=np.array([0.1, np.nan, np.inf, 0.9])), look({"step": "formula", "text": "v / 2"}, BANDS)
+        )
+        self.assertIn("2 elements", found["missing_values"]["sentence"])
+
+    def test_how_much_of_the_range_even_values_reach(self):
+        """Few values leave most of it out, however even they are."""
+        for values, wanted in ((np.arange(3000) / 3000, 1.0), (np.arange(3000) % 3 / 3, 3 / 64), (np.zeros(9), 1 / 64)):
+            evaluator = Evaluator()
+            chain = look({"step": "attribute", "name": "v"}, {"step": "even_out"}, BANDS)
+            census = Reporter(evaluator).steps(evaluator.evaluate(points(len(values), v=values), chain))
+            self.assertAlmostEqual(census["lanes.base_colour.layers[0].paint[1]"]["reached"], wanted)
 
     def test_census_counts_everything(self):
         population = points(5000)

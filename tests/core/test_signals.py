@@ -6,14 +6,18 @@ import unittest
 
 import numpy as np
 
-from gaudyseed.core.colour.spaces import encode_srgb
+from gaudyseed.core.colour.harmony import rerolled
+from gaudyseed.core.colour.spaces import encode_srgb, parse_hex, to_hex
 from gaudyseed.core.documents import parse
 from gaudyseed.core.errors import BadInput
+from gaudyseed.core.formats.palettes import write_text
+from gaudyseed.core.formula import renamed_in_formula
 from gaudyseed.core.look.evaluate import Evaluator
 from gaudyseed.core.look.model import Dial, Look, Scene
-from gaudyseed.core.look.rename import rename_dial, rename_signal, renamed_in_formula
+from gaudyseed.core.look.rename import rename_dial, rename_signal
 from gaudyseed.core.look.steps.curve import Curve as CurveStep
 from gaudyseed.core.look.steps.ramp import Ramp as RampStep
+from gaudyseed.core.palette import Swatch
 from gaudyseed.core.report import Reporter
 from tests.support import FIVE, look_document, points, ramp
 
@@ -110,6 +114,7 @@ class Signals(Case):
         ):
             self.assertEqual(renamed_in_formula(before, "s", "wear2"), after)
         self.assertEqual(renamed_in_formula("sin(sin)", "sin", "t"), "sin(t)")
+        self.assertEqual(renamed_in_formula("s + 1", "s", "class"), 'value("class") + 1')
 
     def test_a_dial_is_renamed_in_every_population(self):
         def scene(*texts: str) -> Scene:
@@ -298,6 +303,34 @@ class Following(Case):
         each = self.run_look(with_signals({"s": [WEAR]}, colour, saturation)).colours
         self.assertLess(np.ptp(encode_srgb(each[0])), 1e-5)
         self.assertGreater(np.ptp(encode_srgb(each[100])), np.ptp(encode_srgb(each[50])))
+
+    def test_swatches_whose_colours_weights_and_number_follow(self):
+        tint = [WEAR, ramp([0, 1], ["#ff0000", "#0000ff"], interpolation="linear")]
+        swatches = [{"colour": "#102030", "weight": {"dial": "much"}}, {"colour": {"signal": "tint"}},
+                    {"colour": {"dial": "night"}, "weight": 2}]  # fmt: skip
+        palette = {"step": "palette", "parts": "weights", "columns": {"dial": "much"}, "swatches": swatches}
+        chain = with_signals({"tint": tint}, WEAR, palette)
+        much, night = {"name": "much", "value": 1}, {"name": "night", "value": "#40c080"}
+        evaluation = self.run_look(chain, much, night)
+        read, painted = evaluation.layers[0].paint
+        own = evaluation.signal_values["tint"].array
+        cells = np.searchsorted([0.25, 0.5], read.value.array, side="right")
+        common = np.array([parse_hex("#102030"), [0, 0, 0], parse_hex("#40c080")])[cells]
+        wanted = np.where((cells == 1)[:, None], own, common)
+        np.testing.assert_array_equal(painted.value.stops, cells)
+        np.testing.assert_allclose(evaluation.colours, wanted, atol=1e-6)
+        census = Reporter(self.evaluator).steps(evaluation)[painted.place]["palette"]
+        self.assertEqual(census["colours"], ["#102030", to_hex(own.mean(axis=0)), "#40c080"])
+        self.assertEqual(sum(census["counts"]), len(own))
+        refused = self.refused(chain, {**much, "value": 0.5}, night)
+        self.assertIn("follows a dial: 'much'", refused.sentence)
+
+    def test_swatches_that_follow_stay_when_others_are_drawn_anew_and_are_grey_in_files(self):
+        following = Swatch(colour={"signal": "tint"})
+        found = rerolled([Swatch(colour="#d8452f"), following], seed=3)
+        self.assertEqual(found[1], following)
+        self.assertNotEqual(found[0].colour, "#d8452f")
+        self.assertEqual(write_text([following], 8), b"#808080\n")
 
     def test_dials_are_numbers_colours_and_seeds(self):
         chain = with_signals(

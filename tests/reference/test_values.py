@@ -6,6 +6,8 @@ import numpy as np
 from coloraide import Color
 from scipy import stats
 from scipy.spatial import cKDTree
+from skimage import data
+from skimage.exposure import equalize_hist
 
 from gaudyseed.core.colour.spaces import encode_srgb, parse_hex
 from gaudyseed.core.geometry.scatter import scatter_on
@@ -91,6 +93,15 @@ class EvenOut(unittest.TestCase):
             wanted = (stats.rankdata(values) - 0.5) / len(values)
             np.testing.assert_allclose(ranking.even_out(values), wanted, atol=1e-6)
         self.assertEqual(len(ranking.even_out(np.empty(0, np.float32))), 0)
+
+    def test_on_a_picture_against_equalize_hist(self):
+        """scikit-image's histogram equalisation of a grey picture, a bin for each level, at mid-rank."""
+        grey = data.camera()[::2, ::2]
+        found = ranking.even_out((grey / 255).astype(np.float32).ravel())
+        counts = np.bincount(grey.ravel(), minlength=256)
+        # The cumulative distribution counts all of a level, the mid-rank half of it.
+        wanted = equalize_hist(grey, nbins=256).ravel() - 0.5 * counts[grey.ravel()] / grey.size
+        np.testing.assert_allclose(found, wanted, atol=1e-6)
 
 
 class Ramps(unittest.TestCase):

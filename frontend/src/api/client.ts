@@ -63,8 +63,10 @@ export interface StepCensus {
   points?: number[][];
   incoming?: Histogram;
   facts?: Record<string, number>;
-  /** How many elements each swatch of a palette has. */
-  palette?: { counts: number[] };
+  /** The part of 0..1 that values reach. */
+  reached?: number;
+  /** How many elements each swatch of a palette has, and its colour; the mean where it differs from element to element. */
+  palette?: { counts: number[]; colours: string[] };
 }
 
 export interface PatchOperation {

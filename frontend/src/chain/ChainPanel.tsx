@@ -38,7 +38,7 @@ export function ChainPanel() {
       </div>
       <Layers look={look} />
       {error && <ErrorCard error={error} />}
-      {!error && result?.advisories.map((a) => <AdvisoryCard key={a.code + a.place} advisory={a} />)}
+      {!error && result?.advisories.map((a) => <AdvisoryCard key={a.code + a.place + a.sentence} advisory={a} />)}
       <ChainHead look={look} chain={chain} />
       <Steps key={chain} look={look} chain={chain} />
     </div>

@@ -1,12 +1,13 @@
 /** The opened palette: its grid of swatches, and what can be done with them. */
-import { Dices, LibraryBig, Lock, LockOpen, Plus, Trash2 } from "lucide-react";
+import { Dices, LibraryBig, Link2, Lock, LockOpen, Plus, Trash2 } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
-import { file, json, type Palette, type PaletteAnswer, type StepCensus, type Swatch, upload } from "../api/client";
+import { type Dial, file, json, type Palette, type PaletteAnswer, type StepCensus, type Swatch, upload } from "../api/client";
 import { openLibrary } from "../library/Library";
 import { usePicture } from "../library/PictureDialog";
 import { save } from "../rooms/publish/save";
 import { moved } from "../state/edits";
-import { isolate } from "../state/store";
+import { drawn, isFollowing, sourceOf } from "../state/follow";
+import { isolate, NONE, useStore } from "../state/store";
 import { ActionMenu } from "../widgets/ActionMenu";
 import { Button, IconButton } from "../widgets/Button";
 import { Bars } from "../widgets/Distribution";
@@ -14,6 +15,7 @@ import { Choice } from "../widgets/Choice";
 import { ColourField } from "../widgets/ColourField";
 import { NumberField } from "../widgets/NumberField";
 import { percent, textOn } from "../widgets/shares";
+import { FollowControl } from "./FollowControl";
 
 interface Props {
   palette: Palette;
@@ -23,6 +25,8 @@ interface Props {
 }
 
 const MOST = 256;
+/** What stands for a colour that follows until the core has told it. */
+const UNKNOWN = "#808080";
 const ORDERS = { grid: "As a grid by lightness and hue", hue: "By hue", lightness: "By lightness", path: "Likes side by side" } as const;
 const RELATIONS = { complement: "Complement", analogous: "Analogous", triad: "Triad", tetrad: "Tetrad", split_complement: "Split complement" } as const;
 
@@ -40,17 +44,21 @@ export function PaletteEditor({ palette, census, onDraft, onCommit }: Props) {
   const [near, setNear] = useState<Pair[]>([]);
   const held = useRef<number | null>(null);
   const files = useRef<HTMLInputElement>(null);
-  const { swatches, columns } = palette;
+  const dials = useStore((s) => s.scene?.dials ?? (NONE as Dial[]));
+  const { swatches } = palette;
+  const columns = Math.max(1, Math.round(drawn(palette.columns, dials, 8)));
   const chosen = Math.min(at, swatches.length - 1);
   const swatch = swatches[chosen]!;
+  const shown = swatches.map((s, k) => (isFollowing(s.colour) ? (census?.palette?.colours[k] ?? UNKNOWN) : s.colour));
+  const colour = shown[chosen]!;
   const counts = census?.palette?.counts ?? [];
   const total = counts.reduce((a, b) => a + b, 0);
 
-  const colours = swatches.map((s) => s.colour).join();
+  const colours = shown.join();
   useEffect(() => {
     let stale = false;
     const later = setTimeout(() => {
-      json<{ pairs: Pair[] }>("POST", "/palettes/nearest", { swatches, columns })
+      json<{ pairs: Pair[] }>("POST", "/palettes/nearest", { swatches: fixed, columns })
         .then(({ pairs }) => !stale && setNear(pairs))
         .catch(() => undefined);
     }, 250);
@@ -61,6 +69,8 @@ export function PaletteEditor({ palette, census, onDraft, onCommit }: Props) {
     // oxlint-disable-next-line exhaustive-deps
   }, [colours]);
 
+  /** The swatches with the colours of now, for what knows no signals and dials. */
+  const fixed: Swatch[] = swatches.map((s, k) => ({ ...s, colour: shown[k]!, weight: drawn(s.weight, dials, 1) }));
   const put = (to: Swatch[], label: string) => onCommit({ ...palette, swatches: to }, label);
   const changed = (to: Partial<Swatch>) => swatches.map((s, k) => (k === chosen ? { ...s, ...to } : s));
 
@@ -76,8 +86,8 @@ export function PaletteEditor({ palette, census, onDraft, onCommit }: Props) {
 
   async function harmony(relation: keyof typeof RELATIONS, space: "oklch" | "hsv") {
     try {
-      const answer = await json<PaletteAnswer>("POST", "/harmonies", { colour: swatch.colour, relation, space });
-      const others = answer.swatches.filter((s) => s.colour !== swatch.colour);
+      const answer = await json<PaletteAnswer>("POST", "/harmonies", { colour, relation, space });
+      const others = answer.swatches.filter((s) => s.colour !== colour);
       put([...swatches.slice(0, chosen + 1), ...others, ...swatches.slice(chosen + 1)].slice(0, MOST), `Add the ${RELATIONS[relation].toLowerCase()}`);
     } catch (error) {
       setSentence((error as Error).message);
@@ -96,7 +106,7 @@ export function PaletteEditor({ palette, census, onDraft, onCommit }: Props) {
   }
 
   async function write(format: "png" | "text" | "tokens") {
-    const { blob, name } = await file("/palettes/files", { swatches, columns, name: palette.name, format });
+    const { blob, name } = await file("/palettes/files", { swatches: fixed, columns, name: palette.name, format });
     save(blob, name);
   }
 
@@ -131,7 +141,17 @@ export function PaletteEditor({ palette, census, onDraft, onCommit }: Props) {
           onBlur={(e) => e.target.value.trim() && e.target.value !== palette.name && onCommit({ ...palette, name: e.target.value.trim() }, "Name the palette")}
           onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()}
         />
-        <NumberField label="Columns" whole min={1} max={64} width="w-[56px]" value={columns} onCommit={(c) => onCommit({ ...palette, columns: c }, "Change the columns")} />
+        <FollowControl
+          title="Columns"
+          how="dial"
+          value={palette.columns}
+          most={64}
+          otherwise={8}
+          onDraft={() => undefined}
+          onCommit={(c, label) => onCommit({ ...palette, columns: c as Palette["columns"] }, label)}
+        >
+          <NumberField label="Columns" whole min={1} max={64} width="w-[48px]" value={columns} onCommit={(c) => onCommit({ ...palette, columns: c }, "Change the columns")} />
+        </FollowControl>
         <Button
           onClick={() =>
             openLibrary({
@@ -164,12 +184,12 @@ export function PaletteEditor({ palette, census, onDraft, onCommit }: Props) {
             id={`swatch-${k}`}
             role="option"
             aria-selected={k === chosen}
-            aria-label={`Swatch ${k + 1}, ${s.colour}${s.locked ? ", locked" : ""}, ${percent(counts[k] ?? 0, total)}`}
-            title={`${s.colour}, ${percent(counts[k] ?? 0, total)}`}
+            aria-label={`Swatch ${k + 1}, ${shown[k]}${isFollowing(s.colour) ? `, follows ${sourceOf(s.colour)}` : ""}${s.locked ? ", locked" : ""}, ${percent(counts[k] ?? 0, total)}`}
+            title={`${shown[k]}, ${percent(counts[k] ?? 0, total)}`}
             tabIndex={k === chosen ? 0 : -1}
             draggable
             className="relative grid cursor-grab place-items-center outline-none"
-            style={{ background: s.colour, height: rows > 4 ? 22 : 34, color: textOn(s.colour), boxShadow: k === chosen ? `inset 0 0 0 2px ${textOn(s.colour)}` : "none" }}
+            style={{ background: shown[k], height: rows > 4 ? 22 : 34, color: textOn(shown[k]!), boxShadow: k === chosen ? `inset 0 0 0 2px ${textOn(shown[k]!)}` : "none" }}
             ref={(element) => {
               if (k === chosen && document.activeElement?.getAttribute("role") === "option") element?.focus();
             }}
@@ -182,7 +202,7 @@ export function PaletteEditor({ palette, census, onDraft, onCommit }: Props) {
             onDragStart={(e) => {
               held.current = k;
               e.dataTransfer.effectAllowed = "move";
-              e.dataTransfer.setData("text/plain", s.colour);
+              e.dataTransfer.setData("text/plain", shown[k]!);
             }}
             onDragOver={(e) => held.current !== null && e.preventDefault()}
             onDrop={(e) => {
@@ -191,20 +211,40 @@ export function PaletteEditor({ palette, census, onDraft, onCommit }: Props) {
               held.current = null;
             }}
           >
-            {s.locked ? <Lock size={11} aria-hidden /> : null}
+            {isFollowing(s.colour) ? <Link2 size={11} aria-hidden /> : s.locked ? <Lock size={11} aria-hidden /> : null}
           </div>
         ))}
       </div>
       <div className="mt-2 flex flex-wrap items-center gap-x-2 gap-y-1.5">
-        <ColourField
-          label={`Swatch ${chosen + 1}`}
+        <FollowControl
+          title="Colour"
+          how="colour"
           value={swatch.colour}
-          onDraft={(colour) => onDraft({ ...palette, swatches: changed({ colour }) })}
-          onCommit={(colour) => put(changed({ colour }), "Recolour a swatch")}
-        />
+          most={1}
+          otherwise={colour}
+          onDraft={(to) => onDraft({ ...palette, swatches: changed({ colour: to as Swatch["colour"] }) })}
+          onCommit={(to, label) => put(changed({ colour: to as Swatch["colour"] }), label)}
+        >
+          <ColourField
+            label={`Swatch ${chosen + 1}`}
+            value={colour}
+            onDraft={(to) => onDraft({ ...palette, swatches: changed({ colour: to }) })}
+            onCommit={(to) => put(changed({ colour: to }), "Recolour a swatch")}
+          />
+        </FollowControl>
         <span className="text-soft tabular">{percent(counts[chosen] ?? 0, total)}</span>
         {palette.parts === "weights" && (
-          <NumberField label="Weight" value={swatch.weight} min={0} max={1e9} step={0.05} width="w-[60px]" onCommit={(weight) => put(changed({ weight }), "Weigh a swatch")} />
+          <FollowControl
+            title="Weight"
+            how="dial"
+            value={swatch.weight}
+            most={1e9}
+            otherwise={1}
+            onDraft={() => undefined}
+            onCommit={(weight, label) => put(changed({ weight: weight as Swatch["weight"] }), label)}
+          >
+            <NumberField label="Weight" value={drawn(swatch.weight, dials, 1)} min={0} max={1e9} step={0.05} width="w-[60px]" onCommit={(weight) => put(changed({ weight }), "Weigh a swatch")} />
+          </FollowControl>
         )}
         <span className="ml-auto inline-flex">
           <IconButton
@@ -241,7 +281,7 @@ export function PaletteEditor({ palette, census, onDraft, onCommit }: Props) {
         <ActionMenu label="Order" items={Object.entries(ORDERS).map(([order, label]) => ({ label, run: () => void ask("/palettes/order", { swatches, columns, order }, label) }))} />
         <ActionMenu
           label="Harmony"
-          heading={`To ${swatch.colour}`}
+          heading={`To ${colour}`}
           items={(["oklch", "hsv"] as const).flatMap((space) =>
             (Object.entries(RELATIONS) as [keyof typeof RELATIONS, string][]).map(([relation, label]) => ({
               label: space === "hsv" ? `${label} in HSV` : label,

@@ -18,13 +18,14 @@ import { INTERPOLATIONS, SPACES } from "./words";
 interface Props {
   ramp: Ramp;
   place: string;
+  onDraft: (ramp: Ramp) => void;
   onCommit: (ramp: Ramp, label: string) => void;
 }
 
 const options = <T extends string>(words: Record<T, string>, before = "") =>
   (Object.entries(words) as [T, string][]).map(([value, label]) => ({ value, label: before + label }));
 
-export function RampActions({ ramp, place, onCommit }: Props) {
+export function RampActions({ ramp, place, onDraft, onCommit }: Props) {
   const stepped = ramp.interpolation === "step";
   const polar = ramp.mix_in === "oklch" || ramp.mix_in === "hsv";
   return (
@@ -39,11 +40,11 @@ export function RampActions({ ramp, place, onCommit }: Props) {
       {ramp.interpolation === "cardinal" && (
         <FollowControl
           title="Tension"
-          how="dial"
+          how="signal"
           value={ramp.tension}
           most={1}
           otherwise={0}
-          onDraft={() => undefined}
+          onDraft={(tension) => onDraft({ ...ramp, tension: tension as Ramp["tension"] })}
           onCommit={(tension, label) => onCommit({ ...ramp, tension: tension as Ramp["tension"] }, label)}
         >
           <NumberField
@@ -52,6 +53,7 @@ export function RampActions({ ramp, place, onCommit }: Props) {
             min={-1}
             max={1}
             width="w-[52px]"
+            onDraft={(tension) => onDraft({ ...ramp, tension })}
             onCommit={(tension) => onCommit({ ...ramp, tension }, "Change the tension")}
           />
         </FollowControl>
@@ -116,7 +118,7 @@ export function rampText(ramp: Ramp): string {
     .join(", ");
 }
 
-function AsText({ ramp, onCommit }: Omit<Props, "place">) {
+function AsText({ ramp, onCommit }: Pick<Props, "ramp" | "onCommit">) {
   const [text, setText] = useState<string | null>(null);
   const [wrong, setWrong] = useState("");
 

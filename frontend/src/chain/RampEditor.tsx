@@ -5,7 +5,7 @@ import type { Dial, Ramp, RampCensus, Stop, TraceStep } from "../api/client";
 import { orderedStops } from "../state/edits";
 import { drawn, isFollowing } from "../state/follow";
 import { chooseStep, isolate, NONE, useStore } from "../state/store";
-import { bytesOf } from "../widgets/bytes";
+import { bytesOf, hexFromBytes } from "../widgets/bytes";
 import { Bar, Bars } from "../widgets/Distribution";
 import { percent } from "../widgets/shares";
 import { newStop } from "./fresh";
@@ -82,7 +82,7 @@ export function RampEditor({ ramp, place, index, census, trace, onDraft, onCommi
   function add(at: number) {
     const rgb = census ? bytesOf(census.bar) : null;
     const cell = Math.min(255, Math.floor(at * 256));
-    const colour = rgb ? `#${[...rgb.subarray(3 * cell, 3 * cell + 3)].map((v) => v.toString(16).padStart(2, "0")).join("")}` : colourOf(chosen);
+    const colour = rgb ? hexFromBytes(rgb.subarray(3 * cell)) : colourOf(chosen);
     insert(newStop(at, colour), at, "Add a stop");
   }
 
@@ -232,7 +232,7 @@ export function RampEditor({ ramp, place, index, census, trace, onDraft, onCommi
           onRemove={() => remove(chosen)}
         />
       </div>
-      <RampActions ramp={ramp} place={place} onCommit={onCommit} />
+      <RampActions ramp={ramp} place={place} onDraft={onDraft} onCommit={onCommit} />
     </div>
   );
 }

@@ -40,7 +40,7 @@ export function Slab({ step, index, place, open, census, trace, tracedAt, action
   const schema = useSchema(step);
   const title = STEP_WORDS[step.step].title;
   const ramp = isRamp(step);
-  const reached = census?.ramp?.reached;
+  const reached = census?.ramp?.reached ?? census?.reached;
   return (
     <section
       aria-label={`Step ${index + 1}, ${title}`}
@@ -56,8 +56,7 @@ export function Slab({ step, index, place, open, census, trace, tracedAt, action
           <span className={`text-[13px] font-semibold ${step.enabled ? "" : "line-through"}`}>{title}</span>
           <span className="truncate text-soft">{summary(step)}</span>
         </button>
-        {step.step === "even_out" && <span className="tabular flex-none text-[11px] whitespace-nowrap text-soft">100% of ramp</span>}
-        {ramp && reached !== undefined && !open && (
+        {reached !== undefined && !(ramp && open) && (
           <span className="tabular flex-none text-[11px] whitespace-nowrap text-soft">{Math.round(reached * 100)}% reached</span>
         )}
         {census?.facts?.pairs ? (

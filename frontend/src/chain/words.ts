@@ -46,7 +46,7 @@ export const INTERPOLATIONS = { step: "Steps", linear: "Linear", smooth: "Smooth
 export function summary(step: Step): string {
   switch (step.step) {
     case "random":
-      return `${step.per === "element" ? "per element" : `per ${step.per}`}${step.numbers > 1 ? `, ${step.numbers} numbers` : ""}${step.linked ? ", linked" : ""}`;
+      return `${step.per === "element" ? "per element" : `per ${step.per}`}${isFollowing(step.numbers) || step.numbers > 1 ? `, ${short(step.numbers)} numbers` : ""}${step.linked ? ", linked" : ""}`;
     case "attribute":
       return step.component === "whole" ? step.name : `${step.name}, ${step.component}`;
     case "constant":

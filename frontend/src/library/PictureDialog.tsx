@@ -8,13 +8,25 @@ import { chainAt, withChain } from "../state/edits";
 import { chooseStep, chosenPopulation, editLook, useStore } from "../state/store";
 import { Button } from "../widgets/Button";
 import { FileButton } from "../widgets/FileButton";
+import { hexFromBytes } from "../widgets/bytes";
 import { NumberField } from "../widgets/NumberField";
 import { percent } from "../widgets/shares";
+
+/** A swatch that follows nothing. */
+type Found = Swatch & { colour: string; weight: number };
 
 interface State {
   open: boolean;
   file: File | null;
 }
+
+/** A place of the picture, in parts of its width and height. */
+interface Aim {
+  x: number;
+  y: number;
+}
+
+const CENTRE: Aim = { x: 0.5, y: 0.5 };
 
 export const usePicture = create<State>(() => ({ open: false, file: null }));
 
@@ -41,8 +53,9 @@ function use(name: string, swatches: Swatch[]) {
 export function PictureDialog() {
   const { open, file } = usePicture();
   const [count, setCount] = useState(8);
-  const [found, setFound] = useState<Swatch[]>([]);
-  const [taken, setTaken] = useState<Swatch[]>([]);
+  const [found, setFound] = useState<Found[]>([]);
+  const [taken, setTaken] = useState<Found[]>([]);
+  const [aim, setAim] = useState<Aim | null>(null);
   const [busy, setBusy] = useState(false);
   const [sentence, setSentence] = useState("");
   const canvas = useRef<HTMLCanvasElement>(null);
@@ -59,7 +72,7 @@ export function PictureDialog() {
     setBusy(true);
     setSentence("");
     upload<PaletteAnswer>(`/palettes/picture?count=${count}`, file, () => undefined, stopper.signal)
-      .then((answer) => setFound(answer.swatches))
+      .then((answer) => setFound(answer.swatches as Found[]))
       .catch((error: Error) => !stopper.signal.aborted && (setFound([]), setSentence(error.message)))
       .finally(() => !stopper.signal.aborted && setBusy(false));
     return () => stopper.abort();
@@ -84,14 +97,29 @@ export function PictureDialog() {
     };
   }, [file, open]);
 
-  function take(event: React.MouseEvent<HTMLCanvasElement>) {
-    const box = event.currentTarget.getBoundingClientRect();
-    const x = Math.floor(((event.clientX - box.left) / box.width) * event.currentTarget.width);
-    const y = Math.floor(((event.clientY - box.top) / box.height) * event.currentTarget.height);
-    const rgb = event.currentTarget.getContext("2d")?.getImageData(x, y, 1, 1).data;
+  /** The colour at a place of the picture, in parts of its width and height. */
+  function take({ x, y }: Aim) {
+    const from = canvas.current;
+    const at = (part: number, size: number) => Math.min(size - 1, Math.floor(part * size));
+    const rgb = from?.getContext("2d")?.getImageData(at(x, from.width), at(y, from.height), 1, 1).data;
     if (!rgb) return;
-    const colour = `#${[...rgb].slice(0, 3).map((v) => v.toString(16).padStart(2, "0")).join("")}`;
-    setTaken((before) => [...before, { colour, weight: 0.05, locked: false }]);
+    setTaken((before) => [...before, { colour: hexFromBytes(rgb), weight: 0.05, locked: false }]);
+  }
+
+  function click(event: React.MouseEvent) {
+    const box = event.currentTarget.getBoundingClientRect();
+    take({ x: (event.clientX - box.left) / box.width, y: (event.clientY - box.top) / box.height });
+  }
+
+  function keys(event: React.KeyboardEvent) {
+    const by = event.shiftKey ? 0.1 : 0.01;
+    const [x = 0, y = 0] = { ArrowLeft: [-by, 0], ArrowRight: [by, 0], ArrowUp: [0, -by], ArrowDown: [0, by] }[event.key] ?? [];
+    const inside = (part: number) => Math.min(1, Math.max(0, part));
+    const from = aim ?? CENTRE;
+    if (x || y) setAim({ x: inside(from.x + x), y: inside(from.y + y) });
+    else if (event.key === "Enter" || event.key === " ") take(from);
+    else return;
+    event.preventDefault();
   }
 
   const all = [...found, ...taken].slice(0, 256);
@@ -109,7 +137,26 @@ export function PictureDialog() {
           {file && (
             <>
               <div className="grid place-items-center rounded-md bg-well p-2">
-                <canvas ref={canvas} className="max-h-[300px] max-w-full cursor-crosshair" role="img" aria-label="The picture; click to take a colour" title="Click to take a colour" onClick={take} />
+                <div
+                  role="application"
+                  tabIndex={0}
+                  aria-label="The picture. Click to take a colour, or move the cross with the arrow keys and press Enter"
+                  title="Click to take a colour"
+                  className="relative cursor-crosshair"
+                  onClick={click}
+                  onKeyDown={keys}
+                  onFocus={(e) => e.currentTarget.matches(":focus-visible") && setAim(aim ?? CENTRE)}
+                  onBlur={() => setAim(null)}
+                >
+                  <canvas ref={canvas} className="block max-h-[300px] max-w-full" />
+                  {aim && (
+                    <span
+                      aria-hidden
+                      className="pointer-events-none absolute size-4 -translate-x-1/2 -translate-y-1/2 rounded-full border-2 border-white outline outline-black"
+                      style={{ left: `${aim.x * 100}%`, top: `${aim.y * 100}%` }}
+                    />
+                  )}
+                </div>
               </div>
               <div className="flex items-center gap-3">
                 <NumberField label="Colours" whole min={2} max={64} width="w-[60px]" value={count} onCommit={setCount} />

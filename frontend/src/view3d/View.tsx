@@ -5,6 +5,7 @@ import { binary, type SurfaceHeader } from "../api/client";
 import { chosenPopulation, edit, lookWith, pinPreview, trace, useStore } from "../state/store";
 import { Choice } from "../widgets/Choice";
 import { IconButton } from "../widgets/Button";
+import { hexFromBytes } from "../widgets/bytes";
 import { ViewTrace } from "./ViewTrace";
 import { view } from "./current";
 import { quality } from "./quality";
@@ -114,6 +115,15 @@ export default function View() {
   useEffect(() => view.stage?.setSurround(surround), [surround]);
   useEffect(() => view.stage?.setShading(shading), [shading]);
 
+  /** Take the colour of an element where one is wanted, else trace it. */
+  function choose(element: number | null) {
+    const { picking, colours, chosen } = useStore.getState();
+    if (!picking) return trace(element);
+    const rgba = element === null ? undefined : colours[chosen]?.subarray(4 * element, 4 * element + 3);
+    useStore.setState({ picking: null });
+    if (rgba) picking(hexFromBytes(rgba));
+  }
+
   const pressed = useRef<{ x: number; y: number } | null>(null);
   const count = geometry?.header.count ?? 0;
 
@@ -130,7 +140,7 @@ export default function View() {
       Home: () => view.stage?.frame(),
       Enter: () => {
         const box = canvas.current!;
-        trace(view.stage?.elementAt(box.clientWidth / 2, box.clientHeight / 2) ?? null);
+        choose(view.stage?.elementAt(box.clientWidth / 2, box.clientHeight / 2) ?? null);
       },
       PageDown: () => count && trace(((traced ?? -1) + 1) % count),
       PageUp: () => count && trace(((traced ?? 0) - 1 + count) % count),
@@ -158,13 +168,7 @@ export default function View() {
           pressed.current = null;
           if (!from || e.button !== 0 || Math.hypot(e.clientX - from.x, e.clientY - from.y) > 4) return;
           const box = e.currentTarget.getBoundingClientRect();
-          const element = view.stage?.elementAt(e.clientX - box.left, e.clientY - box.top) ?? null;
-          const { picking, colours, chosen } = useStore.getState();
-          const rgba = element === null ? undefined : colours[chosen]?.subarray(4 * element, 4 * element + 3);
-          if (picking) {
-            useStore.setState({ picking: null });
-            if (rgba) picking(`#${[...rgba].map((v) => v.toString(16).padStart(2, "0")).join("")}`);
-          } else trace(element);
+          choose(view.stage?.elementAt(e.clientX - box.left, e.clientY - box.top) ?? null);
         }}
         onKeyDown={keys}
       />
@@ -227,7 +231,7 @@ export default function View() {
       {(pinned || picking) && (
         <div className="pointer-events-none absolute inset-x-0 top-12 flex justify-center">
           <span className="chip pointer-events-auto border border-ink" role="status">
-            {picking ? "Click an element to take its colour" : pinned?.of === "step" ? "Showing what a step gives" : `Showing ${pinned?.name}`}
+            {picking ? "Click an element to take its colour; Enter takes the one in the middle" : pinned?.of === "step" ? "Showing what a step gives" : `Showing ${pinned?.name}`}
             <IconButton
               label={picking ? "Take no colour" : "Show the result"}
               className="-mr-1.5"

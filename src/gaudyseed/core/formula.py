@@ -11,6 +11,7 @@ from __future__ import annotations
 
 import ast
 import difflib
+import keyword
 import warnings
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -22,7 +23,7 @@ import numpy as np
 from .errors import BadInput
 from .kernels import shaping
 
-BLANKS = str.maketrans("\n\r\t", "   ")
+_BLANKS = str.maketrans("\n\r\t", "   ")
 LONGEST = 1000
 MOST_NODES = 300
 DEEPEST = 40
@@ -263,7 +264,7 @@ def parse_formula(text: str) -> Formula:
     if len(text) > LONGEST:
         raise BadInput(f"The formula has {len(text)} characters; at most {LONGEST} are taken.", code="bad_formula")
     # Line ends would shift the characters that errors point at.
-    line = text.translate(BLANKS).rstrip()
+    line = text.translate(_BLANKS).rstrip()
     try:
         tree = ast.parse(line or " ", mode="eval").body
     except SyntaxError as error:
@@ -358,3 +359,20 @@ def _check_call(node: ast.Call) -> None:
     if not few <= given <= most:
         wanted = str(few) if few == most else f"{few} to {most}"
         raise _wrong(node, f"{name} wants {wanted} values, but {given} are given.")
+
+
+def renamed_in_formula(text: str, old: str, new: str) -> str:
+    """The formula with one name in place of another; all else stays as it was typed."""
+    data = text.encode()
+    tree = parse_formula(text).tree
+    plain = new.isidentifier() and new not in CONSTANTS and not keyword.iskeyword(new)
+    called = {id(n.func) for n in ast.walk(tree) if isinstance(n, ast.Call)}
+    swaps: list[tuple[int, int, str]] = []
+    for node in ast.walk(tree):
+        if isinstance(node, ast.Name) and node.id == old and id(node) not in called:
+            swaps.append((node.col_offset, node.end_col_offset or 0, new if plain else f'value("{new}")'))
+        elif isinstance(node, ast.Constant) and node.value == old:
+            swaps.append((node.col_offset, node.end_col_offset or 0, f'"{new}"'))
+    for start, end, word in sorted(swaps, reverse=True):
+        data = data[:start] + word.encode() + data[end:]
+    return data.decode()

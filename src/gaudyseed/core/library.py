@@ -42,7 +42,7 @@ def strip_of(kind: str, document: str) -> list[str]:
         places = ((np.arange(STRIP) + 0.5) / STRIP).astype(np.float32)
         return [to_hex(c) for c in ramp.colours_of(places)]
     if kind == "palette":
-        return [s.colour for s in parse(Palette, json.loads(document)).swatches]
+        return [s.drawn for s in parse(Palette, json.loads(document)).swatches]
     return []
 
 

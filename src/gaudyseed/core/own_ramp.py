@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -11,10 +11,8 @@ from .buffers import empty
 from .colour.mixing import POLAR, to_space
 from .kernels import ramps as kernels
 from .kernels.parallel import over
-from .ramp import TO_LINEAR, Check, Ramp, least_float32_not_below
-
-#: Gives what a stop has for the elements start to stop: (m,) or (m, 3) float32.
-Own = Callable[[int, int], np.ndarray]
+from .picking import Check, Own, picked
+from .ramp import TO_LINEAR, Ramp, least_float32_not_below
 
 
 @dataclass(frozen=True)
@@ -55,15 +53,7 @@ class OwnRamp:
 
     def colours_of_bands(self, bands: np.ndarray, check: Check = None) -> np.ndarray:
         """(n, 3) linear float32 colours of (n,) uint8 bands."""
-        out = self.common.colours_of_bands(bands, check)
-        for stop, own in self.colours.items():
-
-            def work(a: int, b: int, stop: int = stop, own: Own = own) -> None:
-                mine = bands[a:b] == stop
-                out[a:b][mine] = own(a, b)[mine]
-
-            over(len(out), work, check)
-        return out
+        return picked(bands, self.common.colours, self.colours, check)
 
     def colours_of(self, values: np.ndarray, check: Check = None) -> np.ndarray:
         """(n, 3) linear float32 colours of (n,) float32 values, between stops."""

@@ -14,6 +14,7 @@ from .colour.mixing import oklab_to_oklch
 from .colour.spaces import HEX_PATTERN, decode_srgb, linear_to_oklab, oklab_to_linear, parse_hex, to_hex
 from .errors import BadInput
 from .kernels.palettes import k_means
+from .look.follow import FollowColour, FollowDial
 
 MOST_SWATCHES = 256
 LARGEST_PICTURE = 64 * 1024 * 1024
@@ -31,19 +32,33 @@ _FIRST = (0.1, 0.5, 0.9)
 Order = Literal["grid", "hue", "lightness", "path"]
 
 
+#: What stands for a colour that follows, where no signals are at hand.
+UNKNOWN = "#808080"
+
+
 class Swatch(BaseModel):
     """One colour of a palette, its weight, and whether it stays when others are drawn anew."""
 
     model_config = ConfigDict(extra="forbid", frozen=True)
 
-    colour: Annotated[str, Field(pattern=HEX_PATTERN)] = Field(title="Colour")
-    weight: Annotated[float, Field(ge=0, le=1e9)] = Field(1.0, title="Weight")
+    colour: Annotated[str, Field(pattern=HEX_PATTERN)] | FollowColour = Field(title="Colour")
+    weight: Annotated[float, Field(ge=0, le=1e9)] | FollowDial = Field(1.0, title="Weight")
     locked: bool = Field(False, title="Locked")
+
+    @property
+    def drawn(self) -> str:
+        """The colour, ``#rrggbb``; a middle grey where it follows."""
+        return self.colour if isinstance(self.colour, str) else UNKNOWN
+
+    @property
+    def stays(self) -> bool:
+        """Whether it is not drawn anew: it is locked, or something else decides its colour."""
+        return self.locked or not isinstance(self.colour, str)
 
 
 def linear_of(swatches: Sequence[Swatch]) -> np.ndarray:
-    """(s, 3) linear float64."""
-    return np.array([parse_hex(s.colour) for s in swatches])
+    """(s, 3) linear float64; a middle grey where a colour follows."""
+    return np.array([parse_hex(s.drawn) for s in swatches])
 
 
 def lab_of(swatches: Sequence[Swatch]) -> np.ndarray:

@@ -20,8 +20,8 @@ from .errors import BadInput
 from .kernels import ramps as kernels
 from .kernels.encoding import decode_values
 from .kernels.parallel import over
+from .picking import Check, picked
 
-Check = Callable[[], None] | None
 Interpolation = Literal["step", "linear", "smooth", "cardinal", "b_spline"]
 
 #: Turns coordinates of a space into linear RGB, in place, on flat arrays.
@@ -77,10 +77,7 @@ class Ramp:
 
     def colours_of_bands(self, bands: np.ndarray, check: Check = None) -> np.ndarray:
         """(n, 3) linear float32 colours of (n,) uint8 bands."""
-        out = empty((len(bands), 3))
-        colours = self.colours.astype(np.float32)
-        over(len(out), lambda a, b: kernels.pick(bands[a:b], colours, out[a:b]), check)
-        return out
+        return picked(bands, self.colours, {}, check)
 
     def _fill(self, values: np.ndarray, out: np.ndarray, check: Check) -> None:
         positions = self.positions.astype(np.float32)

@@ -16,6 +16,7 @@ from .look.evaluate import Evaluation, Evaluator, LayerResult, StepResult, cover
 from .look.steps import Step, Value
 from .look.steps.choose import Choose
 from .look.steps.curve import Curve
+from .look.steps.even_out import EvenOut
 from .look.steps.palette import Palette
 from .look.steps.ramp import Ramp
 
@@ -67,7 +68,9 @@ class Reporter:
             found["ramp"] = census.of_ramp(ramp, incoming, self._stops_of(evaluation, result))
         if isinstance(step, Palette) and before is not None:
             count = len(step.swatches)
-            found["palette"] = {"counts": census.group_counts(self._stops_of(evaluation, result))[:count].tolist()}
+            counts = census.group_counts(self._stops_of(evaluation, result))[:count]
+            colours = [to_hex(c) for c in step.drawn(evaluation.signal_values)]
+            found["palette"] = {"counts": counts.tolist(), "colours": colours}
             if before.value.kind == "number":
                 found["incoming"] = census.histogram(before.value.array, 0.0, 1.0)
         return found
@@ -151,6 +154,8 @@ def _of_step(result: StepResult, signals: Mapping[str, Value]) -> dict[str, Any]
     found: dict[str, Any] = {"kind": value.kind}
     if value.kind == "number":
         found["numbers"] = census.of_numbers(value.array)
+        if isinstance(result.compiled.step, EvenOut):
+            found["reached"] = census.reached(found["numbers"])
         if before is not None and before.value.kind == "number":
             found["flow"] = census.flow(before.value.array, value.array)
     elif value.kind == "vector":

@@ -5,11 +5,14 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from ..errors import Fix
+from ..formula import parse_formula
 from ..look.compile import CompiledStep, signals_in
 from ..look.evaluate import Evaluation, StepResult
 from ..look.follow import Follow
 from ..look.scope import pointer
+from ..look.steps import Step
 from ..look.steps.attribute import Attribute
+from ..look.steps.formula import Formula
 from ..look.steps.random import Random
 from .base import Advisory, put
 
@@ -17,11 +20,18 @@ from .base import Advisory, put
 def of_step(evaluation: Evaluation, result: StepResult) -> Iterator[Advisory]:
     """Values that are no numbers."""
     step = result.compiled.step
-    if isinstance(step, Attribute):
-        bad = evaluation.population.attribute(step.name).unreadable
-        if bad:
-            sentence = f"{bad:,} elements have no number in {step.name!r}; they read as 0."
+    for name in _attributes_of(step):
+        column = evaluation.population.find(name)
+        if column is not None and column.unreadable:
+            sentence = f"{column.unreadable:,} elements have no number in {name!r}; they read as 0."
             yield Advisory("missing_values", result.place, sentence)
+
+
+def _attributes_of(step: Step) -> tuple[str, ...]:
+    """Names that a step may read attributes by."""
+    if isinstance(step, Attribute):
+        return (step.name,)
+    return parse_formula(step.text).names if isinstance(step, Formula) else ()
 
 
 def of_seeds(evaluation: Evaluation) -> Iterator[Advisory]:

@@ -56,10 +56,11 @@ def harmony(colour: str, relation: Relation, space: Space = "oklch") -> list[str
 
 
 def rerolled(swatches: Sequence[Swatch], seed: int, least: float = 0.08) -> list[Swatch]:
-    """Other colours for the swatches that are not locked, each at least ``least`` away from all others in OKLab.
+    """Other colours for the swatches that are neither locked nor follow.
 
-    Lightness and chroma are drawn from the range that the palette has, widened a little; hue
-    from the whole circle. Deterministic in the seed.
+    Each is at least ``least`` away from all others in OKLab. Lightness and chroma are drawn
+    from the range that the palette has, widened a little; hue from the whole circle.
+    Deterministic in the seed.
 
     Raises
     ------
@@ -71,10 +72,10 @@ def rerolled(swatches: Sequence[Swatch], seed: int, least: float = 0.08) -> list
     chromas = np.hypot(labs[:, 1], labs[:, 2])
     low, high = max(0.15, lights.min() - 0.08), min(0.95, lights.max() + 0.08)
     faint, strong = max(0.02, chromas.min() * 0.8), min(0.3, max(chromas.max() * 1.1, 0.08))
-    kept = [lab for lab, swatch in zip(labs, swatches, strict=True) if swatch.locked]
+    kept = [lab for lab, swatch in zip(labs, swatches, strict=True) if swatch.stays]
     found = []
     for k, swatch in enumerate(swatches):
-        if swatch.locked:
+        if swatch.stays:
             found.append(swatch)
             continue
         numbers = np.empty((_TRIES, 3), np.float32)

@@ -35,7 +35,7 @@ def write_png(swatches: Sequence[Swatch], columns: int) -> bytes:
     rows = math.ceil(len(swatches) / columns)
     grid = np.zeros((rows, columns, 4), np.uint8)
     for k, swatch in enumerate(swatches):
-        rgb = np.floor(encode_srgb(parse_hex(swatch.colour)) * 255 + 0.5)
+        rgb = np.floor(encode_srgb(parse_hex(swatch.drawn)) * 255 + 0.5)
         grid[k // columns, k % columns] = [*rgb.astype(np.uint8), 255]
     file = io.BytesIO()
     Image.fromarray(grid.repeat(CELL, axis=0).repeat(CELL, axis=1)).save(file, "PNG")
@@ -83,7 +83,7 @@ def _period(pixels: np.ndarray) -> int:
 
 def write_text(swatches: Sequence[Swatch], columns: int) -> bytes:
     """Hex codes, a row of the grid on each line."""
-    codes = [s.colour for s in swatches]
+    codes = [s.drawn for s in swatches]
     lines = [" ".join(codes[k : k + columns]) for k in range(0, len(codes), columns)]
     return ("\n".join(lines) + "\n").encode()
 
@@ -111,9 +111,9 @@ def write_tokens(name: str, swatches: Sequence[Swatch]) -> bytes:
     digits = len(str(len(swatches)))
     group: dict[str, Any] = {"$type": "color"}
     for k, swatch in enumerate(swatches):
-        components = encode_srgb(parse_hex(swatch.colour)).round(6).tolist()
+        components = encode_srgb(parse_hex(swatch.drawn)).round(6).tolist()
         group[f"{k + 1:0{digits}d}"] = {
-            "$value": {"colorSpace": "srgb", "components": components, "alpha": 1, "hex": swatch.colour}
+            "$value": {"colorSpace": "srgb", "components": components, "alpha": 1, "hex": swatch.drawn}
         }
     key = "".join(c for c in name if c not in "{}.$").strip() or "palette"
     return (json.dumps({key: group}, indent=2) + "\n").encode()

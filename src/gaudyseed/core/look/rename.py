@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-import ast
 from collections.abc import Collection, Mapping
 from typing import Any, Literal
 
 from ..documents import parse
 from ..errors import BadInput
-from ..formula import BLANKS, CONSTANTS
+from ..formula import renamed_in_formula
 from .model import Look, Scene
 
 
@@ -78,20 +77,3 @@ def _renamed(value: Any, kind: Literal["signal", "dial"], old: str, new: str, fo
     if formulas and found.get("step") == "formula":
         found["text"] = renamed_in_formula(found["text"], old, new)
     return found
-
-
-def renamed_in_formula(text: str, old: str, new: str) -> str:
-    """The formula with one name in place of another; all else stays as it was typed."""
-    data = text.encode()
-    tree = ast.parse(text.translate(BLANKS).rstrip(), mode="eval")
-    plain = new.isidentifier() and new not in CONSTANTS and new not in ("and", "or", "not", "if", "else", "in", "is")
-    called = {id(n.func) for n in ast.walk(tree) if isinstance(n, ast.Call)}
-    swaps: list[tuple[int, int, str]] = []
-    for node in ast.walk(tree):
-        if isinstance(node, ast.Name) and node.id == old and id(node) not in called:
-            swaps.append((node.col_offset, node.end_col_offset or 0, new if plain else f'value("{new}")'))
-        elif isinstance(node, ast.Constant) and node.value == old:
-            swaps.append((node.col_offset, node.end_col_offset or 0, f'"{new}"'))
-    for start, end, word in sorted(swaps, reverse=True):
-        data = data[:start] + word.encode() + data[end:]
-    return data.decode()

@@ -33,7 +33,7 @@ class Scope:
         if name not in self.population.names:
             if name in self.signals:
                 step = place.rpartition(".")[0]
-                fix = Fix("Read the signal", [_replace(step, {"step": "signal", "name": name})])
+                fix = Fix("Read the signal", [replacing(step, {"step": "signal", "name": name})])
                 raise BadInput(
                     f"{name!r} is a signal, not an attribute. Read it with a signal step.",
                     place=place, code="unknown_attribute", fix=fix,
@@ -41,7 +41,7 @@ class Scope:
             hint, twin = nearest(name, self.population.names)
             raise BadInput(
                 f"No attribute is called {name!r} here. {hint}", place=place, code="unknown_attribute",
-                fix=Fix(f"Read {twin} instead", [_replace(place, twin)]) if twin else None,
+                fix=Fix(f"Read {twin} instead", [replacing(place, twin)]) if twin else None,
             )  # fmt: skip
         return self.population.attribute(name, place)
 
@@ -51,7 +51,7 @@ class Scope:
             hint, twin = nearest(name, self.signals)
             raise BadInput(
                 f"No signal is called {name!r} here. {hint}", place=place, code="unknown_signal",
-                fix=Fix(f"Read {twin} instead", [_replace(place, twin)]) if twin else None,
+                fix=Fix(f"Read {twin} instead", [replacing(place, twin)]) if twin else None,
             )  # fmt: skip
         return self.kind_of(name, place)
 
@@ -94,5 +94,5 @@ def pointer(place: str) -> str:
     return "/" + place.replace("[", ".").replace("]", "").replace(".", "/")
 
 
-def _replace(place: str, value: object) -> dict[str, object]:
+def replacing(place: str, value: object) -> dict[str, object]:
     return {"op": "replace", "path": pointer(place), "value": value}

@@ -11,8 +11,10 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 from pydantic.fields import FieldInfo
 
+from ...colour.spaces import parse_hex
 from ...errors import BadInput
 from ...kernels.parallel import CHUNK
+from ...palette import UNKNOWN
 from ...population import Population
 from ..follow import Follow, FollowColour, FollowDial, followings
 
@@ -37,7 +39,7 @@ Wide = Annotated[float, Field(ge=-1e9, le=1e9)]
 SeedNumber = Annotated[int, Field(ge=0, le=2**32 - 1)] | FollowDial
 Seed = Field(title="Seed", json_schema_extra={"control": "seed"})
 
-#: Gives the numbers of a parameter for the elements start to stop, (m,) float32.
+#: Gives the numbers of a parameter for the elements start to stop, (m,) float32; its colours, (m, 3).
 Numbers = Callable[[int, int], np.ndarray]
 
 
@@ -91,6 +93,12 @@ class Context:
         same = _constant(parameter)
         return lambda a, b: same[: b - a] if b - a <= CHUNK else np.full(b - a, parameter, np.float32)
 
+    def colours_of(self, parameter: FollowColour) -> Numbers:
+        """The linear colours, (m, 3), of a parameter that follows a signal."""
+        assert parameter.signal is not None
+        colours = self.signals[parameter.signal].array
+        return lambda a, b: colours[a:b]
+
 
 def mean_of(parameter: float | Follow, within: tuple[float, float], signals: Mapping[str, Value] | None) -> float:
     """The one number that stands for a parameter where only one can be drawn: that of all elements, or their mean.
@@ -103,6 +111,14 @@ def mean_of(parameter: float | Follow, within: tuple[float, float], signals: Map
     if len(values) == 0:
         values = np.full(1, 0.5, np.float32)
     return float(np.clip(parameter.scaled(values), *within).mean(dtype=np.float64))
+
+
+def mean_colour(parameter: str | FollowColour, signals: Mapping[str, Value] | None) -> np.ndarray:
+    """(3,) linear float64: the one colour that stands for a parameter; without signals a grey where it follows one."""
+    if isinstance(parameter, str):
+        return parse_hex(parameter)
+    colours = signals[parameter.signal].array if signals and parameter.signal else np.empty((0, 3))
+    return colours.mean(axis=0, dtype=np.float64) if len(colours) else parse_hex(UNKNOWN)
 
 
 @lru_cache(maxsize=128)
@@ -206,6 +222,5 @@ def same_width(width: int, wanted: int, place: str, what: str) -> None:
 
 __all__ = [
     "KIND_WORDS", "Context", "Follow", "FollowColour", "FollowDial", "Kind", "Numbers", "Seed", "SeedNumber", "Share",
-    "Step", "Value", "Wide", "drawn_places", "limits", "mean_of", "same_shapes",
-    "same_width",
+    "Step", "Value", "Wide", "drawn_places", "limits", "mean_colour", "mean_of", "same_shapes", "same_width",
 ]  # fmt: skip

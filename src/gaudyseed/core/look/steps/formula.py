@@ -9,13 +9,13 @@ import numpy as np
 from pydantic import Field, field_validator
 
 from ...buffers import empty
-from ...errors import BadInput
+from ...errors import BadInput, Fix
 from ...formula import Formula as Parsed
-from ...formula import Lookup, parse_formula
+from ...formula import Lookup, parse_formula, renamed_in_formula
 from ...kernels import hashing
 from ...kernels.parallel import over
 from ...names import nearest
-from ..scope import Scope
+from ..scope import Scope, replacing
 from .base import Context, Kind, Step, Value
 
 #: Larger than usual: each part of a formula costs a call for each chunk.
@@ -67,11 +67,13 @@ class Formula(Step):
                     )  # fmt: skip
             elif name not in BUILT_IN:
                 known = [*scope.population.names, *scope.signals, *scope.dials]
-                hint, _ = nearest(name, known)
+                hint, twin = nearest(name, known)
+                mended = [replacing(f"{place}.text", renamed_in_formula(self.text, name, twin))] if twin else []
                 raise BadInput(
                     f"At character {parsed.place_of(name)}: No attribute, signal or dial is called {name!r} here. "
                     f"{hint}",
                     place=f"{place}.text", code="unknown_attribute",
+                    fix=Fix(f"Read {twin} instead", mended) if twin else None,
                 )  # fmt: skip
         return parsed
 

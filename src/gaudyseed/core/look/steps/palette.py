@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from typing import Annotated, ClassVar, Literal
 
 import numpy as np
@@ -14,7 +14,9 @@ from ...kernels import palettes as kernels
 from ...kernels import ramps as ramp_kernels
 from ...kernels.parallel import over
 from ...palette import MOST_SWATCHES, Swatch, linear_of
-from .base import Context, Kind, Step, Value
+from ...picking import picked
+from ..follow import FollowColour, FollowDial
+from .base import Context, Kind, Step, Value, mean_colour
 
 
 class Palette(Step):
@@ -32,7 +34,7 @@ class Palette(Step):
     step: Literal["palette"]
     name: str = Field("Palette", min_length=1, max_length=100, title="Name")
     parts: Literal["equal", "weights"] = Field("equal", title="Parts", description="Of 0 to 1, for each swatch.")
-    columns: Annotated[int, Field(ge=1, le=64)] = Field(8, title="Columns")
+    columns: Annotated[int, Field(ge=1, le=64)] | FollowDial = Field(8, title="Columns")
     swatches: tuple[Swatch, ...] = Field(
         min_length=1, max_length=MOST_SWATCHES, title="Swatches", json_schema_extra={"control": "swatches"}
     )
@@ -40,7 +42,7 @@ class Palette(Step):
     def edges(self) -> np.ndarray:
         """(s - 1,) float32: where each part but the first begins."""
         n = len(self.swatches)
-        weights = np.array([s.weight for s in self.swatches])
+        weights = np.array([s.weight for s in self.swatches], np.float64)  # dials are resolved when a look is compiled
         if self.parts == "equal" or weights.sum() <= 0:
             return (np.arange(1, n) / n).astype(np.float32)
         return (np.cumsum(weights)[:-1] / weights.sum()).astype(np.float32)
@@ -54,6 +56,7 @@ class Palette(Step):
                 raise BadInput("A palette wants a vector of at least two numbers.", place=place, code="wrong_kind")
             pairs = np.ascontiguousarray(values[:, :2])
             count, columns = len(self.swatches), self.columns
+            assert isinstance(columns, int)
             over(len(out), lambda a, b: kernels.cells(pairs[a:b], count, columns, out[a:b]), check)
         else:
             edges = self.edges()
@@ -61,11 +64,15 @@ class Palette(Step):
             over(len(out), lambda a, b: ramp_kernels.bands(values[a:b], edges, table, out[a:b]), check)
         return out
 
+    def drawn(self, signals: Mapping[str, Value] | None = None) -> np.ndarray:
+        """(s, 3) linear float64 colours as they are drawn: what follows a signal has its mean."""
+        return np.array([mean_colour(s.colour, signals) for s in self.swatches])
+
     def apply(self, context: Context, incoming: Value | None) -> Value:
-        """(n, 3) linear float32."""
+        """(n, 3) linear float32; ``stops`` tells which swatch each element took."""
         assert incoming is not None
         cells = self.cells_of(incoming, context.place, context.check)
-        colours = linear_of(self.swatches).astype(np.float32)
-        out = empty((len(cells), 3))
-        over(len(out), lambda a, b: ramp_kernels.pick(cells[a:b], colours, out[a:b]), context.check)
-        return Value("colour", out, cells)
+        own = {
+            k: context.colours_of(s.colour) for k, s in enumerate(self.swatches) if isinstance(s.colour, FollowColour)
+        }
+        return Value("colour", picked(cells, linear_of(self.swatches), own, context.check), cells)

@@ -11,10 +11,11 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, field_validator
 
 from ...colour.spaces import HEX_PATTERN, parse_hex
-from ...own_ramp import Own, OwnRamp
+from ...own_ramp import OwnRamp
+from ...picking import Own
 from ...ramp import Ramp as Compiled
 from ..follow import Follow, FollowColour
-from .base import Context, Kind, Share, Step, Value, drawn_places, limits, mean_of
+from .base import Context, Kind, Share, Step, Value, drawn_places, limits, mean_colour, mean_of
 
 MOST_STOPS = 256
 Colour = Annotated[str, Field(pattern=HEX_PATTERN)]
@@ -77,12 +78,7 @@ class Ramp(Step):
         """
         colours = np.empty((len(self.stops), 3))
         for k, stop in enumerate(self.stops):
-            if isinstance(stop.colour, FollowColour):
-                each = signals[stop.colour.signal].array if signals and stop.colour.signal else np.full((1, 3), 0.2)
-                colours[k] = each.mean(axis=0, dtype=np.float64) if len(each) else 0.2
-            else:
-                colours[k] = parse_hex(stop.colour)
-            colours[k] *= mean_of(stop.intensity, limits(Stop, "intensity"), signals)
+            colours[k] = mean_colour(stop.colour, signals) * mean_of(stop.intensity, limits(Stop, "intensity"), signals)
         return Compiled(
             drawn_places([s.at for s in self.stops], signals),
             colours,
@@ -127,8 +123,7 @@ def _colours(stop: Stop, context: Context) -> Own:
     """The linear colours, (m, 3), that a stop has for each element."""
     intensity = context.numbers_of(stop.intensity, limits(Stop, "intensity"))
     if isinstance(stop.colour, FollowColour):
-        assert stop.colour.signal is not None  # dials are resolved when a look is compiled
-        of = context.signals[stop.colour.signal].array
-        return lambda a, b: of[a:b] * intensity(a, b)[:, None]
+        own = context.colours_of(stop.colour)
+        return lambda a, b: own(a, b) * intensity(a, b)[:, None]
     colour = parse_hex(stop.colour).astype(np.float32)
     return lambda a, b: colour * intensity(a, b)[:, None]

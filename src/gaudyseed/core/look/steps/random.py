@@ -11,6 +11,7 @@ from ...buffers import empty
 from ...errors import BadInput
 from ...kernels import hashing
 from ...kernels.parallel import over
+from ..follow import FollowDial
 from ..scope import Scope
 from .base import Context, Kind, Seed, SeedNumber, Step, Value
 
@@ -36,7 +37,7 @@ class Random(Step):
         description="Each element, each part it belongs to, or each value of an integer or text attribute.",
         json_schema_extra={"control": "key"},
     )  # fmt: skip
-    numbers: Annotated[int, Field(ge=1, le=3)] = Field(1, title="Numbers")
+    numbers: Annotated[int, Field(ge=1, le=3)] | FollowDial = Field(1, title="Numbers")
     seed: SeedNumber = Seed
     linked: bool = Field(
         False, title="Linked", description="Meant to give the same values as other random steps of this seed."
@@ -67,7 +68,7 @@ class Random(Step):
 
     def apply(self, context: Context, incoming: Value | None) -> Value:
         """(n,), (n, 2) or (n, 3) float32 in [0, 1). The first number is the same however many there are."""
-        assert isinstance(self.seed, int)
+        assert isinstance(self.seed, int) and isinstance(self.numbers, int)
         low, high = self._words(context.scope, context.place)
         seed = np.uint32(self.seed)
         if self.numbers > 1:
