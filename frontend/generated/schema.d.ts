@@ -2124,8 +2124,10 @@ export interface components {
         };
         /**
          * Spread
-         * @description Exchanges values between elements until few neighbours share one of ``bands`` equal bands of 0..1.
+         * @description Exchanges values between elements until few neighbours share a band of 0..1.
          *
+         *     Bands are ``bands`` equal ones, those between ``edges`` where there are any, or those of the
+         *     ramp or palette that comes next (between steps its bands, else half-way between its stops).
          *     Every value stays, so every count stays. Neighbours are those nearer than the usual
          *     distance to the sixth nearest. Local search over hashed partners: the same result
          *     everywhere for the same seed.
@@ -2142,11 +2144,22 @@ export interface components {
              */
             enabled: boolean;
             /**
+             * By
+             * @description Bands that neighbours should not share.
+             * @default equal_bands
+             * @enum {string}
+             */
+            by: "equal_bands" | "ramp_bands";
+            /**
              * Bands
-             * @description Equal bands that neighbours should not share.
              * @default 5
              */
             bands: number | components["schemas"]["FollowDial"];
+            /**
+             * Edges
+             * @default []
+             */
+            edges: number[];
             /** Seed */
             seed: number | components["schemas"]["FollowDial"];
         };

@@ -70,10 +70,19 @@ class Ramps(ColourCase):
         self.assertEqual((self.counts()[0], self.counts()[4]), (3600, 1200))
         page.get_by_role("button", name=re.compile("^Random")).click()
         self.add("Spread")
-        self.slab("Spread").get_by_text("fewer alike").wait_for()
-        fewer = int(re.search(r"(\d+)% fewer", self.slab("Spread").inner_text())[1])
-        self.assertGreater(fewer, 60)
+        # It spreads by the bands of the ramp that follows, so it goes on holding when a share is typed anew.
+        self.slab("Spread").get_by_text("neighbours in other bands of the ramp").wait_for()
+        fewer = lambda: int(re.search(r"(\d+)% fewer", self.slab("Spread").inner_text())[1])  # noqa: E731
+        self.assertGreater(fewer(), 60)
         self.assertEqual((self.counts()[0], self.counts()[4]), (3600, 1200))
+        self.open("Ramp")
+        page.get_by_role("slider").nth(0).focus()
+        self.fill("share, %", "20")
+        self.assertEqual((self.counts()[0], self.counts()[4]), (2400, 1200))
+        self.assertGreater(fewer(), 80)
+        self.open("Spread")
+        self.choose("By", "Equal bands")
+        self.slab("Spread").get_by_text("neighbours in other bands of 5").wait_for()
 
     def test_every_interpolation_and_space_is_at_hand(self):
         page = self.page

@@ -41,7 +41,7 @@ SAMPLES: dict[str, list[dict]] = {
     "curve": [{"step": "curve", "interpolation": k} for k in ("straight", "monotone", "bezier")],
     "even_out": [{"step": "even_out"}, {"step": "even_out", "frozen": [0, 0.2, 0.2, 1]}],
     "quantise": [{"step": "quantise"}, {"step": "quantise", "of": "index", "beyond": "repeat"}],
-    "spread": [{"step": "spread", "seed": 2}],
+    "spread": [{"step": "spread", "seed": 2}, {"step": "spread", "by": "ramp_bands", "seed": 2}],
     "choose": [{"step": "choose", "chains": [COLOUR, [RANDOM, DUSK]]}],
     "mix": [{"step": "mix", "chain": [RANDOM], "factor": {"signal": "s"}}],
     "component": [{"step": "component", "part": p} for p in ("hue", "luma", "luminance", "chroma", "blue")],
@@ -179,13 +179,13 @@ class EveryStep(unittest.TestCase):
         self.assertGreater(checked, 25)
 
     def test_every_number_and_colour_can_follow(self):
-        """All but a frozen distribution, which is data."""
+        """All but a frozen distribution and typed band edges, which are data."""
         wanted, checked = {Follow, FollowColour, FollowDial}, 0
         for model in (*REGISTRY.values(), Stop, CurvePoint, Swatch, Layer):
             for name, field in model.model_fields.items():
                 kinds = set(_kinds(field.annotation))
                 coloured = any(HEX_PATTERN in str(part) for part in (field, field.annotation))
-                if name != "frozen" and (kinds & {int, float} or coloured):
+                if name not in ("frozen", "edges") and (kinds & {int, float} or coloured):
                     self.assertTrue(kinds & wanted, f"{model.__name__}.{name}")
                     checked += 1
         self.assertGreater(checked, 50)

@@ -18,6 +18,7 @@ from gaudyseed.core.errors import BadInput
 from gaudyseed.core.formula import FUNCTIONS, parse_formula
 from gaudyseed.core.look.evaluate import Evaluator
 from gaudyseed.core.look.steps import REGISTRY, Value
+from gaudyseed.core.look.steps.spread import usual_distance
 from gaudyseed.core.population import Attribute, Population
 from gaudyseed.core.population.makers import ScatterMaker
 from gaudyseed.core.report import Reporter
@@ -185,6 +186,48 @@ class Spread(unittest.TestCase):
         self.assertLess(alike(found), 0.4 * alike(values))
         again = applied({"step": "spread", "bands": 5, "seed": 3}, values, population=population)
         np.testing.assert_array_equal(found, again)
+
+    def test_by_the_bands_of_what_comes_next(self):
+        """Bands of typed shares: fewer touching pairs of one colour than with equal bands, counted with cKDTree."""
+        population = ScatterMaker(maker="scatter", count=6_000).make(None)
+        places = population.attributes["position"].values
+        pairs = cKDTree(places).query_pairs(usual_distance(places), output_type="ndarray")
+        steps = ramp([0, 0.36, 0.62, 0.78, 0.91], FIVE)
+        palette = {"step": "palette", "parts": "weights", "swatches": [
+            {"colour": c, "weight": w} for c, w in zip(FIVE, (36, 26, 16, 13, 9), strict=True)]}  # fmt: skip
+
+        def alike(by: str, end: dict) -> tuple[int, np.ndarray]:
+            spread = {"step": "spread", "by": by, "seed": 3}
+            evaluation = Evaluator().evaluate(population, look({"step": "random", "seed": 7}, spread, end))
+            bands = evaluation.layers[0].paint[-1].value.stops
+            facts = evaluation.layers[0].paint[1].value.facts
+            same = int((bands[pairs[:, 0]] == bands[pairs[:, 1]]).sum())
+            if by == "ramp_bands":
+                self.assertEqual((facts["pairs"], facts["alike_after"]), (len(pairs), same))
+            return same, np.bincount(bands)
+
+        for end in (steps, palette):
+            (equal, counts), (by_ramp, others) = alike("equal_bands", end), alike("ramp_bands", end)
+            np.testing.assert_array_equal(counts, others)
+            self.assertLess(by_ramp, 0.6 * equal)
+        # Between stops that are mixed, what is nearest to which stop counts: the edges lie half-way.
+        mixed = parse(REGISTRY["ramp"], {**steps, "interpolation": "linear"})
+        spread = parse(REGISTRY["spread"], {"step": "spread", "by": "ramp_bands", "seed": 1})
+        np.testing.assert_allclose(spread.before(mixed, "").edges, [0.18, 0.49, 0.7, 0.845])
+        for follows in (None, parse(REGISTRY["range"], {"step": "range"})):
+            with self.assertRaises(BadInput) as caught:
+                spread.before(follows, "lanes.base_colour.layers[0].paint[1]")
+            self.assertEqual(caught.exception.fix.operations[0]["path"], "/lanes/base_colour/layers/0/paint/1/by")
+        moving = {**steps, "stops": [*steps["stops"][:4], {"at": {"signal": "s"}, "colour": FIVE[4]}]}
+        with self.assertRaises(BadInput) as caught:
+            spread.before(parse(REGISTRY["ramp"], moving), "x")
+        self.assertIn("fix the places", str(caught.exception))
+        values = RNG.random(6_000).astype(np.float32)
+        typed = {"step": "spread", "seed": 1, "edges": [0.36, 0.62, 0.78, 0.91]}
+        found = applied(typed, values, population=population)
+        np.testing.assert_array_equal(np.sort(found), np.sort(values))
+        with self.assertRaises(BadInput):
+            applied({**typed, "edges": [0.5, 0.2]}, values, population=population)
 
     def test_few_and_equal_places(self):
         for count in (1, 2, 3, 40):

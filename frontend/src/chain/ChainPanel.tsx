@@ -138,6 +138,8 @@ function AddStep({ chain, steps, look }: { chain: string; steps: Step[]; look: L
     let step = fresh(word, word === "signal" ? (signal ?? "") : attribute);
     // The other chain of a mix begins with what it is mixed with.
     if (step.step === "mix" && kindAfter(at - 1) === "number") step = { ...step, chain: [fresh("random", "")] };
+    // What is spread before colours are chosen is spread by their bands.
+    if (step.step === "spread" && COLOURISTS.includes(steps[at]?.step ?? "")) step = { ...step, by: "ramp_bands" };
     // A ramp and a palette do the same work: one put before the other takes its place.
     const replaces = reads || (COLOURISTS.includes(word) && COLOURISTS.includes(steps[at]?.step ?? ""));
     editLook(`Add ${STEP_WORDS[word].noun}`, (l) =>

@@ -1,6 +1,7 @@
 /** The control beside a field: whether it is fixed or follows a signal or a dial. */
 import { Menu, MenuButton, MenuHeading, MenuItem, MenuItems, MenuSection } from "@headlessui/react";
 import { Link2, Unlink2 } from "lucide-react";
+import { Fragment } from "react";
 import type { Dial, Follow, Following } from "../api/client";
 import { type Follows, following, isFollowing, literalOf, sourceOf } from "../state/follow";
 import { signalOf } from "../state/edits";
@@ -37,16 +38,18 @@ export function FollowControl(props: Props) {
           {ends && (
             <>
               {(["low", "high"] as const).map((end) => (
-                <NumberField
-                  key={end}
-                  label={`${title} where ${sourceOf(follows)} is ${end === "low" ? 0 : 1}`}
-                  hideLabel
-                  unit={unit}
-                  value={ends[end] * factor}
-                  width="w-[52px]"
-                  onDraft={(v) => onDraft({ ...ends, [end]: v / factor })}
-                  onCommit={(v) => onCommit({ ...ends, [end]: v / factor }, `Change ${title.toLowerCase()}`)}
-                />
+                <Fragment key={end}>
+                  {end === "high" && <span className="text-soft">to</span>}
+                  <NumberField
+                    label={`${title} where ${sourceOf(follows)} is ${end === "low" ? 0 : 1}`}
+                    hideLabel
+                    unit={unit}
+                    value={ends[end] * factor}
+                    width="w-[52px]"
+                    onDraft={(v) => onDraft({ ...ends, [end]: v / factor })}
+                    onCommit={(v) => onCommit({ ...ends, [end]: v / factor }, `Change ${title.toLowerCase()}`)}
+                  />
+                </Fragment>
               ))}
             </>
           )}

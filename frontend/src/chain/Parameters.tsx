@@ -165,7 +165,7 @@ function Fixed({ name, of, value, onDraft, onCommit }: ControlProps) {
     return <AttributeChoice title={title} value={value as string} of={of} attributes={attributes} onCommit={onCommit} />;
   }
   if (of.control === "signal") return <SignalChoice title={title} value={value as string} onCommit={onCommit} />;
-  if (of.control === "chains" || of.control === "frozen" || of.control === "swatches") return null;
+  if (of.control === "chains" || of.control === "frozen" || of.control === "swatches" || of.control === "edges") return null;
   if (of.control === "triple") return <Triple title={title} value={value as unknown[]} onDraft={onDraft} onCommit={onCommit} />;
   if (of.control === "formula") return <FormulaField title={title} value={value as string} help={of.description} onCommit={onCommit} />;
   if (of.control === "number_or_colour") return <NumberOrColour value={value as number | string} onDraft={onDraft} onCommit={onCommit} />;

@@ -74,7 +74,8 @@ export function summary(step: Step): string {
     case "quantise":
       return `${short(step.levels)} levels from ${step.of === "index" ? "whole numbers" : "0 to 1"}`;
     case "spread":
-      return `neighbours in other bands of ${short(step.bands)}`;
+      if (step.by === "ramp_bands") return "neighbours in other bands of the ramp";
+      return step.edges.length ? "neighbours in other bands" : `neighbours in other bands of ${short(step.bands)}`;
     case "formula":
       return step.text;
     case "signal":

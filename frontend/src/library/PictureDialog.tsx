@@ -10,7 +10,7 @@ import { Button } from "../widgets/Button";
 import { FileButton } from "../widgets/FileButton";
 import { hexFromBytes } from "../widgets/bytes";
 import { NumberField } from "../widgets/NumberField";
-import { percent } from "../widgets/shares";
+import { percent, textOn } from "../widgets/shares";
 
 /** A swatch that follows nothing. */
 type Found = Swatch & { colour: string; weight: number };
@@ -166,7 +166,9 @@ export function PictureDialog() {
               </div>
               <ul className="flex h-9 overflow-hidden rounded-md" aria-label="Colours of the picture">
                 {all.map((s, k) => (
-                  <li key={k} aria-label={`${s.colour}, ${percent(s.weight, weight)}`} title={`${s.colour}, ${percent(s.weight, weight)}`} style={{ background: s.colour, flex: `${s.weight} 1 6px` }} />
+                  <li key={k} aria-label={`${s.colour}, ${percent(s.weight, weight)}`} title={`${s.colour}, ${percent(s.weight, weight)}`} className="grid min-w-0 place-items-center overflow-hidden text-[11px] font-semibold tabular" style={{ background: s.colour, color: textOn(s.colour), flex: `${s.weight} 1 6px` }}>
+                    {s.weight / weight > 0.075 && `${Math.round((100 * s.weight) / weight)}%`}
+                  </li>
                 ))}
               </ul>
             </>

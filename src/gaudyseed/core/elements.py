@@ -40,10 +40,11 @@ def columns_of(evaluation: Evaluation) -> list[Column]:
 
 
 def _attributes(evaluation: Evaluation) -> list[Attribute]:
-    """The attributes, and the signals as more of them."""
+    """The attributes, what tells elements apart first, and the signals as more of them."""
     signals = [Attribute(name, value.kind, value.array) for name, value in evaluation.signal_values.items()]
     population = evaluation.population
-    return [*(population.attribute(name) for name in population.names), *signals]
+    names = sorted(population.names, key=lambda name: name != "id")
+    return [*(population.attribute(name) for name in names), *signals]
 
 
 def order(

@@ -6,6 +6,8 @@ import { trace, useStore } from "../../state/store";
 import { IconButton } from "../../widgets/Button";
 
 const ROW = 24;
+/** What tells the elements apart stays in sight while the other columns are scrolled. */
+const FIRST = "sticky left-0 z-[1] border-r border-line";
 const PAGE = 100;
 /** Pages kept: enough for a screen and its surroundings, whatever the number of elements. */
 const MOST_PAGES = 12;
@@ -174,12 +176,12 @@ export function ElementsTable() {
         onKeyDown={keys}
       >
         <div role="row" className="sticky top-0 z-10 flex w-max min-w-full bg-panel" style={{ height: ROW }}>
-          {columns.map((c) => (
+          {columns.map((c, k) => (
             <span
               key={c.key}
               role="columnheader"
               aria-sort={query.sort === c.key ? (query.descending ? "descending" : "ascending") : "none"}
-              className="w-[104px] flex-none border-b border-line"
+              className={`w-[104px] flex-none border-b border-line ${k === 0 ? FIRST : ""} bg-panel`}
             >
               <button
                 type="button"
@@ -204,13 +206,17 @@ export function ElementsTable() {
                 role="row"
                 aria-rowindex={row + 1}
                 aria-selected={here}
-                className={`absolute flex w-max min-w-full cursor-pointer items-center ${here ? "bg-ink text-on-ink" : "hover:bg-well"}`}
+                className={`group absolute flex w-max min-w-full cursor-pointer items-center ${here ? "bg-ink text-on-ink" : "hover:bg-well"}`}
                 style={{ top: row * ROW, height: ROW }}
                 onClick={() => element !== undefined && pick(element)}
               >
                 {values &&
                   columns.map((c, k) => (
-                    <span key={c.key} role="gridcell" className="w-[104px] flex-none truncate px-2">
+                    <span
+                      key={c.key}
+                      role="gridcell"
+                      className={`w-[104px] flex-none truncate px-2 leading-6 ${k === 0 ? `${FIRST} ${here ? "bg-ink" : "bg-panel group-hover:bg-well"}` : ""}`}
+                    >
                       <Cell value={values[k]} kind={c.kind} />
                     </span>
                   ))}

@@ -137,9 +137,11 @@ class _Compiler:
     def chain(self, steps: Sequence[Step], place: str, wanted: Kind | None) -> tuple[CompiledStep, ...]:
         """Check one chain. ``wanted`` is the kind its end must give, None for any."""
         compiled: list[CompiledStep] = []
-        for index, step in enumerate(steps):
-            if step.enabled:
-                compiled.append(self.step(step, f"{place}[{index}]", compiled[-1] if compiled else None))
+        places = [f"{place}[{k}]" for k in range(len(steps))]
+        running = [(self.resolved(s, here), here) for s, here in zip(steps, places, strict=True) if s.enabled]
+        for index, (step, here) in enumerate(running):
+            following = running[index + 1][0] if index + 1 < len(running) else None
+            compiled.append(self.step(step.before(following, here), here, compiled[-1] if compiled else None))
         if not compiled:
             raise BadInput("Every step of this chain is off. Switch one on.", place=place, code="empty_chain")
         kind = compiled[-1].kind
@@ -152,7 +154,7 @@ class _Compiler:
         return tuple(compiled)
 
     def step(self, step: Step, here: str, before: CompiledStep | None) -> CompiledStep:
-        """Check one step after the one before it."""
+        """Check one step, its dials put in, after the one before it."""
         self._count += 1
         if self._count > MOST_STEPS_IN_ALL:
             raise BadInput(f"The look has more than {MOST_STEPS_IN_ALL} steps in all. Use fewer.", place=here)
@@ -175,7 +177,6 @@ class _Compiler:
                 f"{_CONVERTS.get((kind, step.takes[0]), '')}".strip(),
                 place=here, code="wrong_kind",
             )  # fmt: skip
-        step = self.resolved(step, here)
         inner = tuple(self.chain(steps, f"{here}.{path}", None) for path, steps in step.inner_chains())
         gives = step.result_kind_of([c[-1].kind for c in inner], here, kind) or step.result_kind(self.scope, here, kind)
         signals = tuple(sorted(n for n in step.signals_read() if n in self.signals))

@@ -187,6 +187,10 @@ class Step(BaseModel):
         """The kind the step gives for what comes in; BadInput where it cannot read what it names."""
         return self.gives
 
+    def before(self, following: Step | None, place: str) -> Step:
+        """The step as it runs before the next one of its chain; None where it is the last."""
+        return self
+
     def depends_on(self, scope: Scope) -> list[Any]:
         """Digests of what the step reads besides its input, parameters and signals."""
         return []

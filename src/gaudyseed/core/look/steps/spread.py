@@ -2,22 +2,29 @@
 
 from __future__ import annotations
 
+import itertools
 from typing import Annotated, Any, ClassVar, Literal
 
 import numpy as np
-from pydantic import Field
+from pydantic import Field, field_validator
 
+from ...errors import BadInput, Fix
 from ...kernels import spreading as kernels
+from ...ramp import least_float32_not_below
 from ..follow import FollowDial
-from ..scope import Scope
-from .base import Context, Kind, Seed, SeedNumber, Step, Value
+from ..scope import Scope, replacing
+from .base import Context, Kind, Seed, SeedNumber, Share, Step, Value
+from .palette import Palette
+from .ramp import Ramp
 
 _PASSES, _TRIES, _RANK, _SAMPLE = 12, 32, 6, 256
 
 
 class Spread(Step):
-    """Exchanges values between elements until few neighbours share one of ``bands`` equal bands of 0..1.
+    """Exchanges values between elements until few neighbours share a band of 0..1.
 
+    Bands are ``bands`` equal ones, those between ``edges`` where there are any, or those of the
+    ramp or palette that comes next (between steps its bands, else half-way between its stops).
     Every value stays, so every count stays. Neighbours are those nearer than the usual
     distance to the sixth nearest. Local search over hashed partners: the same result
     everywhere for the same seed.
@@ -28,10 +35,40 @@ class Spread(Step):
     elementwise: ClassVar[bool] = False
 
     step: Literal["spread"]
-    bands: Annotated[int, Field(ge=2, le=64)] | FollowDial = Field(
-        5, title="Bands", description="Equal bands that neighbours should not share."
+    by: Literal["equal_bands", "ramp_bands"] = Field(
+        "equal_bands", title="By", description="Bands that neighbours should not share."
     )
+    bands: Annotated[int, Field(ge=2, le=64)] | FollowDial = Field(
+        5, title="Bands", json_schema_extra={"when": {"by": "equal_bands"}}
+    )
+    edges: tuple[Share, ...] = Field((), max_length=255, title="Edges", json_schema_extra={"control": "edges"})
     seed: SeedNumber = Seed
+
+    @field_validator("edges")
+    @classmethod
+    def _in_order(cls, edges: tuple[float, ...]) -> tuple[float, ...]:
+        if any(b < a for a, b in itertools.pairwise(edges)):
+            raise ValueError("edges stand from 0 to 1")
+        return edges
+
+    def before(self, following: Step | None, place: str) -> Step:
+        """With the edges of the ramp or palette that follows, where they are wanted."""
+        if self.by != "ramp_bands":
+            return self
+        if not isinstance(following, Ramp | Palette):
+            raise BadInput(
+                "Spread by the bands of a ramp wants a ramp or a palette right after it. Move it there, or take equal "
+                "bands.",
+                place=f"{place}.by", code="no_bands", fix=_equal(place),
+            )  # fmt: skip
+        return self.model_copy(update={"edges": tuple(float(e) for e in _edges_of(following, place))})
+
+    def _bands_of(self, values: np.ndarray) -> np.ndarray:
+        """(n,) int32."""
+        if self.edges:
+            return np.searchsorted(least_float32_not_below(np.array(self.edges)), values, side="right").astype(np.int32)
+        assert isinstance(self.bands, int)
+        return np.clip(values * np.float32(self.bands), 0, self.bands - 1).astype(np.int32)
 
     def depends_on(self, scope: Scope) -> list[Any]:
         """The places."""
@@ -39,19 +76,37 @@ class Spread(Step):
 
     def apply(self, context: Context, incoming: Value | None) -> Value:
         """(n,) float32; ``facts`` counts the pairs of neighbours that are alike, before and after."""
-        assert incoming is not None and isinstance(self.bands, int) and isinstance(self.seed, int)
+        assert incoming is not None and isinstance(self.seed, int)
         values = incoming.array
         if len(values) < 3:
             return Value("number", values, facts={"pairs": 0, "alike_before": 0, "alike_after": 0})
         found, counts = neighbours_of(context.population.attributes["position"].readable)
         context.check()
-        bands = np.clip(values * np.float32(self.bands), 0, self.bands - 1).astype(np.int32)
+        bands = self._bands_of(values)
         order = np.arange(len(values))
         before = kernels.alike_pairs(bands, found, counts)
         kernels.exchange(bands, order, found, counts, np.uint32(self.seed), _PASSES, _TRIES)
         after = kernels.alike_pairs(bands, found, counts)
         facts = {"pairs": int(counts.sum()) // 2, "alike_before": before // 2, "alike_after": after // 2}
         return Value("number", values[order], facts=facts)
+
+
+def _equal(place: str) -> Fix:
+    return Fix("Take equal bands", [replacing(f"{place}.by", "equal_bands")])
+
+
+def _edges_of(step: Ramp | Palette, place: str) -> np.ndarray:
+    """(s - 1,) places where the bands of a ramp or palette meet."""
+    if isinstance(step, Palette):
+        return step.edges()
+    places = np.array([s.at if isinstance(s.at, float) else np.nan for s in step.stops])
+    if np.isnan(places).any():
+        raise BadInput(
+            "The places of the ramp's stops follow a signal, so its bands differ from element to element. Take equal "
+            "bands, or fix the places.",
+            place=f"{place}.by", code="no_bands", fix=_equal(place),
+        )  # fmt: skip
+    return places[1:] if step.interpolation == "step" else (places[1:] + places[:-1]) / 2
 
 
 def neighbours_of(places: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
