@@ -2297,13 +2297,20 @@ export interface components {
         };
         /**
          * Signal
-         * @description A named chain whose result any chain can read.
+         * @description A named chain, and layers over it, whose result any chain can read.
+         *
+         *     The layers give what the chain gives: numbers, vectors or colours.
          */
         gaudyseed__core__look__model__Signal: {
             /** Name */
             name: string;
             /** Chain */
             chain: (components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Levels"] | components["schemas"]["Limits"] | components["schemas"]["Mix"] | components["schemas"]["Palette"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"])[];
+            /**
+             * Layers
+             * @default []
+             */
+            layers: components["schemas"]["Layer"][];
         };
         /**
          * Signal

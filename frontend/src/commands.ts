@@ -67,7 +67,7 @@ export function commands(): Command[] {
       { name: "Add a number dial", run: () => (showRoom("colour"), addDial(0.5)) },
       { name: "Add a colour dial", run: () => (showRoom("colour"), addDial("#c8553d")) },
       { name: "Add a layer", run: () => (showRoom("colour"), addLayer()) },
-      { name: "Paste a layer", run: pasteLayer },
+      { name: "Paste a layer", run: () => pasteLayer() },
       { name: "Layers in the library", run: layerLibrary },
       { name: "Copy the whole look", run: copyLook },
       { name: "Paste a whole look", run: pasteLook },

@@ -83,13 +83,17 @@ class BrowserCase(unittest.TestCase):
 
     def setUp(self) -> None:
         self.errors: list[str] = []
-        body = json.dumps({"document": self.document()}).encode()
-        request = urllib.request.Request(f"{self.address}api/scenes", body, {"Content-Type": "application/json"})
-        with urllib.request.urlopen(request) as answer:
-            self.scene = json.load(answer)["id"]
+        self.scene = self.asked("scenes", {"document": self.document()})["id"]
         self.context = self.browser.new_context(viewport=self.SIZE, bypass_csp=True, accept_downloads=True)
         self.addCleanup(self.context.close)
         self.page = self.opened()
+
+    def asked(self, path: str, body: dict | None = None) -> dict:
+        """The server's answer: to a body, or to a plain question."""
+        data = None if body is None else json.dumps(body).encode()
+        request = urllib.request.Request(f"{self.address}api/{path}", data, {"Content-Type": "application/json"})
+        with urllib.request.urlopen(request) as answer:
+            return json.load(answer)
 
     def document(self) -> dict:
         """The scene that each test begins with: the demo's."""

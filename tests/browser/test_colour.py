@@ -90,7 +90,7 @@ class Ramps(ColourCase):
         bar = page.get_by_title("Click to add a stop")
         seen = {self.pixels(bar).tobytes()}
         for space in ("OKLCH", "linear RGB", "display RGB", "HSV", "OKLab"):
-            self.choose("Mix in", f"Mixed in {space}")
+            self.choose("Mix in", f"In {space}")
             seen.add(self.pixels(bar).tobytes())
         self.assertEqual(len(seen), 5)
         self.choose("Between stops", "Cardinal")

@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import json
 import re
-import urllib.request
 
 import numpy as np
 
@@ -236,10 +234,8 @@ class Copying(ColourCase):
         page.get_by_role("menuitem", name="Copy the layer").click()
         page.get_by_label("More for the chain").click()
         page.get_by_role("menuitem", name="Copy the chain").click()
-        body = json.dumps({"document": demo_with({"step": "random", "seed": 5}, ramp([0], ["#777777"]))}).encode()
-        request = urllib.request.Request(f"{self.address}api/scenes", body, {"Content-Type": "application/json"})
-        with urllib.request.urlopen(request) as answer:
-            self.scene = json.load(answer)["id"]
+        other = demo_with({"step": "random", "seed": 5}, ramp([0], ["#777777"]))
+        self.scene = self.asked("scenes", {"document": other})["id"]
         page.goto(f"{self.address}?scene={self.scene}{self.QUERY}")
         self.settle()
         self.assertEqual(len(self.counts()), 1)

@@ -54,6 +54,47 @@ class Values(BrowserCase):
         self.after(lambda: page.get_by_label("Undo (Ctrl+Z)").click())
         circle.wait_for(state="detached")
 
+    def test_numbers_take_layers(self):
+        """A signal of numbers with two layers over it, one masked: the table shows what NumPy makes of them."""
+        page = self.page
+        self.after(lambda: page.get_by_role("button", name="Add a signal").click())
+        self.after(lambda: page.get_by_label("Add a layer over signal").click())
+        page.get_by_label(re.compile("^Blend: Multiply")).click()
+        self.assertEqual(page.get_by_role("option", name="Luminosity").count(), 0, "numbers have no luminosity")
+        self.after(lambda: page.get_by_role("option", name="Subtract").click())
+        self.after(lambda: page.get_by_role("tab", name="Add a mask").click())
+        layers = page.get_by_role("list", name="Layers over signal, top first")
+        layers.get_by_text("subtract 100% · masked").wait_for()
+        chains = self.chains()
+        base, paint, mask = (chains[k] for k in ("chain", "paint", "mask"))
+        wanted = base - paint * mask
+        np.testing.assert_allclose(chains["signal"], wanted, atol=2e-5)
+        self.assertLess(wanted.min(), 0)
+        page.get_by_role("button", name="Its own chain").click()
+        page.get_by_label("Add a layer over signal").click()
+        layers.get_by_role("button", name=re.compile("^Layer 2")).wait_for()
+        layers.get_by_role("button", name=re.compile("^Layer 2")).press("Alt+ArrowDown")
+        layers.get_by_role("listitem").nth(1).get_by_text("Layer 2").wait_for()
+        for layer in ("Layer 2", "Layer 1"):
+            page.get_by_label(f"More for layer {layer}").click()
+            page.get_by_role("menuitem", name="Remove").click()
+        layers.wait_for(state="detached")
+        page.get_by_label("Name of the signal").wait_for()
+        self.settle()
+
+    def chains(self) -> dict[str, np.ndarray]:
+        """What the chains of the first signal give, each read by a signal of its own, for the first elements."""
+        scene = self.asked(f"scenes/{self.scene}")["document"]
+        look = scene["populations"][0]["look"]
+        signal = look["signals"][0]
+        layer = signal["layers"][0]
+        parts = {"chain": signal["chain"], "paint": layer["paint"], "mask": layer["mask"]}
+        look["signals"] += [{"name": name, "chain": chain} for name, chain in parts.items()]
+        answer = self.asked("elements", {"scene": scene, "population": "beetle-sequins", "limit": 500})
+        keys = [c["key"] for c in answer["columns"]]
+        columns = np.array([[row[keys.index(n)] for n in ("signal", *parts)] for row in answer["rows"]])
+        return dict(zip(("signal", *parts), columns.T, strict=True))
+
     def test_a_drift_range_that_follows_a_ramped_random_value(self):
         page = self.page
         self.after(lambda: page.get_by_role("button", name="Add a signal").click())

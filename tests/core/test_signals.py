@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import unittest
+from typing import ClassVar
 
 import numpy as np
 
@@ -19,7 +20,7 @@ from gaudyseed.core.look.steps.curve import Curve as CurveStep
 from gaudyseed.core.look.steps.ramp import Ramp as RampStep
 from gaudyseed.core.palette import Swatch
 from gaudyseed.core.report import Reporter
-from tests.support import FIVE, look_document, points, ramp
+from tests.support import FIVE, look, look_document, points, ramp
 
 WEAR = {"step": "attribute", "name": "wear"}
 GREYS = ramp([0, 1], ["#000000", "#ffffff"], interpolation="linear", mix_in="linear_rgb")
@@ -150,6 +151,89 @@ class Signals(Case):
         self.assertEqual(found[0]["fixes"][0]["operations"], [{"op": "remove", "path": "/signals/0"}])
         amount = with_signals({"read": [WEAR]}, WEAR, GREYS, amount={"signal": "read"})
         self.assertEqual(Reporter(self.evaluator).advisories(self.run_look(amount)), [])
+
+
+class Stacks(Case):
+    """Layers over the chain of a signal, against NumPy's own arithmetic."""
+
+    HALF: ClassVar = {"step": "constant", "value": 0.5}
+
+    def signal(self, *layers: dict, chain: list | None = None, **others: list) -> Look:
+        document = look_document({"step": "signal", "name": "s"}, GREYS)
+        document["signals"] = [
+            {"name": "s", "chain": chain or [WEAR], "layers": list(layers)},
+            *({"name": name, "chain": steps} for name, steps in others.items()),
+        ]
+        return parse(Look, document)
+
+    def value(self, chain: Look) -> np.ndarray:
+        return self.run_look(chain).signal_values["s"].array
+
+    def test_numbers_take_every_arithmetic_mode_with_amount_and_mask(self):
+        formulas = {
+            "normal": lambda b, s: s, "add": lambda b, s: b + s, "subtract": lambda b, s: b - s,
+            "minimum": np.minimum, "maximum": np.maximum, "average": lambda b, s: (b + s) / 2,
+            "multiply": lambda b, s: b * s, "screen": lambda b, s: b + s - b * s, "difference": lambda b, s: abs(b - s),
+        }  # fmt: skip
+        mask = [WEAR, {"step": "range", "flip": True}]
+        for blend, formula in formulas.items():
+            layer = {"name": "over", "blend": blend, "amount": 0.8, "paint": [self.HALF], "mask": mask}
+            mixed = self.wear + (formula(self.wear, 0.5) - self.wear) * 0.8 * (1 - self.wear)
+            np.testing.assert_allclose(self.value(self.signal(layer)), mixed, atol=1e-6, err_msg=blend)
+
+    def test_vectors_and_colours_and_an_amount_that_follows(self):
+        three = [{"step": "random", "seed": 1, "numbers": 3}]
+        over = {"paint": [{"step": "random", "seed": 2, "numbers": 3}], "blend": "subtract", "amount": {"signal": "a"}}
+        chain = self.signal(over, chain=three, a=[WEAR])
+        chain = chain.model_copy(update={"lanes": look(WEAR, GREYS).lanes})
+        evaluation = self.run_look(chain)
+        base = evaluation.signals["s"].chain[-1].value.array
+        paint = evaluation.signals["s"].layers[0].paint[-1].value.array
+        wanted = base - paint * self.wear[:, None]
+        self.assertLess(wanted.min(), 0)  # vectors may be negative
+        np.testing.assert_allclose(evaluation.signal_values["s"].array, wanted, atol=1e-6)
+        tint = [{"step": "constant", "value": "#808080"}]
+        layer = {"paint": [{"step": "constant", "value": "#ff0000"}], "blend": "luminosity", "blend_in": "display"}
+        found = self.run_look(self.signal(layer, chain=tint).model_copy(update={"lanes": look(WEAR, GREYS).lanes}))
+        self.assertEqual(found.signals["s"].value.kind, "colour")
+        np.testing.assert_allclose(encode_srgb(found.signals["s"].value.array), 0.3, atol=1e-3)
+
+    def test_wrong_kinds_and_modes_and_circles(self):
+        for layer, word in (
+            ({"paint": [self.HALF], "blend": "hue"}, "wants colours, but numbers come"),
+            ({"paint": [self.HALF, GREYS]}, "ends with a colour, but a number is wanted"),
+            ({"paint": [self.HALF], "mask": [self.HALF, GREYS]}, "but a number is wanted"),
+            ({"paint": [{"step": "signal", "name": "s"}]}, "'s' reads 's'"),
+            ({"paint": [self.HALF], "amount": {"signal": "s"}}, "'s' reads 's'"),
+        ):
+            refused = self.refused(self.signal(layer))
+            self.assertIn(word, refused.sentence)
+            self.assertTrue(refused.place.startswith("signals[0].layers[0]"), refused.place)
+
+    def test_counted_cached_traced_advised_and_renamed(self):
+        off = {"name": "off", "enabled": False, "paint": [self.HALF]}
+        faint = {"name": "faint", "amount": 0, "paint": [self.HALF]}
+        cover = {"name": "cover", "paint": [{"step": "signal", "name": "t"}], "mask": None}
+        chain = self.signal(off, faint, cover, t=[WEAR])
+        evaluation = self.run_look(chain)
+        np.testing.assert_array_equal(evaluation.signals["s"].value.array, np.float32(self.wear))
+        reporter = Reporter(self.evaluator)
+        census = reporter.steps(evaluation)
+        self.assertEqual(sum(census["signals[0]"]["numbers"]["bins"]), 101)
+        self.assertIn("signals[0].layers[2].paint[0]", census)
+        self.assertNotIn("signals[0].layers[0].paint[0]", census)
+        found = {(a["code"], a["place"]) for a in reporter.advisories(evaluation)}
+        self.assertEqual(found, {
+            ("layer_hidden", "signals[0].chain[0]"), ("layer_amount_zero", "signals[0].layers[1].paint[0]"),
+        })  # fmt: skip
+        places = [step["place"] for step in reporter.trace(evaluation, 50)["steps"]]
+        self.assertIn("signals[0].layers[2].paint[0]", places)
+        again = self.run_look(self.signal(off, {**faint, "amount": 0.5}, {**cover, "amount": 0.5}, t=[WEAR]))
+        self.assertEqual(again.computed, [p for p in again.computed if p.startswith("lanes")])
+        np.testing.assert_allclose(again.signals["s"].value.array, 0.75 * self.wear + 0.125, atol=1e-6)
+        named = rename_signal(chain, "t", "tide")
+        self.assertEqual(named.signals[0].layers[2].paint[0].name, "tide")
+        np.testing.assert_array_equal(self.run_look(named).colours, evaluation.colours)
 
 
 class Following(Case):

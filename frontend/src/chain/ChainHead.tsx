@@ -1,24 +1,37 @@
 /** Which chain is shown: a layer's paint or mask, a signal, or one held by a step; and what can be done with it. */
 import { ArrowLeft, ClipboardPaste, Copy, LibraryBig, Trash2 } from "lucide-react";
-import { json, type Look, type Step } from "../api/client";
+import { json, type Layer, type Look, type Step } from "../api/client";
 import { copied, copy, openLibrary } from "../library/Library";
-import { at, chainAt, layerOf, layersOf, maskOf, outerOf, paintOf, placeOf, signalChain, signalOf, withChain, withLayer } from "../state/edits";
+import { at, chainAt, layerOf, layersOf, maskOf, outerOf, paintOf, placeOf, signalChain, signalOf, stackOf, withChain, withLayer } from "../state/edits";
 import { chooseChain, editLook, useStore } from "../state/store";
 import { ActionMenu } from "../widgets/ActionMenu";
 import { IconButton } from "../widgets/Button";
 import { NameField } from "../widgets/NameField";
 import { fresh } from "./fresh";
+import { SignalLayers } from "./Layers";
 import { STEP_WORDS } from "./words";
 
 export function ChainHead({ look, chain }: { look: Look; chain: string }) {
   const outer = outerOf(chain);
-  if (outer) return <Inner look={look} chain={chain} outer={outer} />;
   const signal = signalOf(chain);
-  if (signal !== null) return <SignalHead key={look.signals[signal]?.name} look={look} index={signal} />;
   const index = layerOf(chain);
-  const layer = index === null ? undefined : layersOf(look)[index];
-  if (!layer || index === null) return null;
-  const mask = chain === maskOf(index);
+  if (outer) return <Inner look={look} chain={chain} outer={outer} />;
+  return (
+    <>
+      {signal !== null && <SignalHead key={look.signals[signal]?.name} look={look} index={signal} chain={chain} />}
+      {signal !== null && look.signals[signal] && <SignalLayers look={look} index={signal} />}
+      {index !== null && <LayerHead look={look} chain={chain} index={index} />}
+    </>
+  );
+}
+
+/** Of a layer the chain that paints, or the one that masks. */
+function LayerHead({ look, chain, index }: { look: Look; chain: string; index: number }) {
+  const stack = stackOf(chain);
+  const layer = layersOf(look, stack)[index];
+  if (!layer) return null;
+  const mask = chain === maskOf(index, stack);
+  const setMask = (label: string, to: Layer["mask"]) => editLook(label, (l) => withLayer(l, index, (x) => ({ ...x, mask: to }), stack));
   return (
     <div className="-mb-1 flex items-center gap-2">
       <div role="tablist" aria-label={`Chains of ${layer.name}`} className="flex rounded-md bg-well p-[2px]">
@@ -32,10 +45,8 @@ export function ChainHead({ look, chain }: { look: Look; chain: string }) {
               aria-selected={on}
               className={`h-5.5 cursor-pointer rounded px-3 text-xs ${on ? "bg-panel font-semibold" : "text-soft hover:text-ink"}`}
               onClick={() => {
-                if (name === "Mask" && !layer.mask) {
-                  editLook("Add a mask", (l) => withLayer(l, index, (x) => ({ ...x, mask: [fresh("random", "")] })));
-                }
-                chooseChain(name === "Mask" ? maskOf(index) : paintOf(index), name === "Mask" ? 0 : null);
+                if (name === "Mask" && !layer.mask) setMask("Add a mask", [fresh("random", "")]);
+                chooseChain(name === "Mask" ? maskOf(index, stack) : paintOf(index, stack), name === "Mask" ? 0 : null);
               }}
             >
               {name === "Mask" && !layer.mask ? "Add a mask" : name}
@@ -44,15 +55,15 @@ export function ChainHead({ look, chain }: { look: Look; chain: string }) {
         })}
       </div>
       <RunsOn />
-      {mask && <span className="truncate text-soft">· 0 hides the layer, 1 shows it</span>}
+      {mask && <span className="truncate text-soft">· 0 hides, 1 shows</span>}
       <span className="ml-auto" />
       {mask && (
         <span>
           <IconButton
             label="Remove the mask"
             onClick={() => {
-              editLook("Remove the mask", (l) => withLayer(l, index, (x) => ({ ...x, mask: null })));
-              chooseChain(paintOf(index));
+              setMask("Remove the mask", null);
+              chooseChain(paintOf(index, stack));
             }}
           >
             <Trash2 size={13} />
@@ -122,7 +133,7 @@ function Inner({ look, chain, outer }: { look: Look; chain: string; outer: { cha
   );
 }
 
-function SignalHead({ look, index }: { look: Look; index: number }) {
+function SignalHead({ look, index, chain }: { look: Look; index: number; chain: string }) {
   const signal = look.signals[index];
   if (!signal) return null;
 
@@ -140,8 +151,12 @@ function SignalHead({ look, index }: { look: Look; index: number }) {
       </IconButton>
       <span className="text-soft">Signal</span>
       <NameField label="Name of the signal" name={signal.name} className="font-semibold" onRename={rename} />
-      <RunsOn />
-      <ChainMenu look={look} chain={signalChain(index)} />
+      {chain === signalChain(index) && (
+        <>
+          <RunsOn />
+          <ChainMenu look={look} chain={chain} />
+        </>
+      )}
       <IconButton
         label={`Remove the signal ${signal.name}`}
         onClick={() => {

@@ -1,10 +1,10 @@
 /** The layers of the lane, top first as they cover each other. */
 import { ArrowDown, ArrowUp, ClipboardPaste, Copy, Eye, EyeOff, Files, GripVertical, LibraryBig, PenLine, Plus, Trash2 } from "lucide-react";
 import { useRef, useState } from "react";
-import type { Layer, Look } from "../api/client";
+import type { Layer, Look, StepCensus } from "../api/client";
 import { copy } from "../library/Library";
 import { addLayer, copyLook, layerLibrary, lookLibrary, pasteLayer, pasteLook } from "../state/actions";
-import { layerOf, layersOf, moved, paintOf, withLayer, withLayers } from "../state/edits";
+import { BASE_COLOUR, layerOf, layersOf, moved, paintOf, signalChain, signalStack, stackOf, withLayer, withLayers } from "../state/edits";
 import { isFollowing, sourceOf } from "../state/follow";
 import { chooseChain, draftLook, editLook, useStore } from "../state/store";
 import { ActionMenu } from "../widgets/ActionMenu";
@@ -15,20 +15,22 @@ import { FollowControl } from "./FollowControl";
 import { BLENDS } from "./words";
 
 const BLEND_OPTIONS = (Object.entries(BLENDS) as [Layer["blend"], string][]).map(([value, label]) => ({ value, label }));
+/** Modes that look at a whole colour. */
+const WHOLE: Layer["blend"][] = ["hue", "saturation", "colour", "luminosity"];
+const ARITHMETIC = BLEND_OPTIONS.filter(({ value }) => !WHOLE.includes(value));
 
-function reorder(from: number, to: number, count: number) {
+function reorder(stack: string, from: number, to: number, count: number) {
   if (to < 0 || to >= count || from === to) return;
-  editLook("Reorder layers", (l) => withLayers(l, moved(layersOf(l), from, to)));
-  chooseChain(paintOf(to));
+  editLook("Reorder layers", (l) => withLayers(l, moved(layersOf(l, stack), from, to), stack));
+  chooseChain(paintOf(to, stack));
 }
 
-export function Layers({ look }: { look: Look }) {
-  const chosen = useStore((s) => layerOf(s.chain));
-  const held = useRef<number | null>(null);
-  const layers = layersOf(look);
+/** The layers of the base colour. */
 
+export function Layers({ look }: { look: Look }) {
+  const layers = layersOf(look);
   const items = [
-    { label: "Paste a layer", icon: ClipboardPaste, run: pasteLayer },
+    { label: "Paste a layer", icon: ClipboardPaste, run: () => pasteLayer() },
     { label: "Layers in the library…", icon: LibraryBig, run: layerLibrary },
     { label: "Copy the whole look", icon: Copy, run: copyLook },
     { label: "Paste a whole look", icon: ClipboardPaste, run: pasteLook },
@@ -40,41 +42,18 @@ export function Layers({ look }: { look: Look }) {
       <div className="mb-1 flex items-center justify-between">
         <h2 className="heading">Layers</h2>
         <span className="flex">
-          <IconButton label="Add a layer" onClick={addLayer}>
+          <IconButton label="Add a layer" onClick={() => addLayer()}>
             <Plus size={15} />
           </IconButton>
           <ActionMenu dots label="More for layers and looks" items={items} />
         </span>
       </div>
-      <ol className="flex flex-col gap-1" aria-label="Layers, top first">
-        {layers
-          .map((layer, k) => (
-            <li
-              key={k}
-              draggable
-              onDragStart={(e) => {
-                held.current = k;
-                e.dataTransfer.effectAllowed = "move";
-                e.dataTransfer.setData("text/plain", layer.name);
-              }}
-              onDragOver={(e) => held.current !== null && e.preventDefault()}
-              onDrop={(e) => {
-                e.preventDefault();
-                if (held.current !== null) reorder(held.current, k, layers.length);
-                held.current = null;
-              }}
-              className={`panel ${k === chosen ? "border-2 border-ink" : "m-px"} ${layer.enabled ? "" : "border-dashed"}`}
-            >
-              <LayerRow layer={layer} index={k} chosen={k === chosen} count={layers.length} />
-            </li>
-          ))
-          .reverse()}
-      </ol>
+      <LayerList look={look} stack={BASE_COLOUR} kind="colour" label="Layers, top first" />
       {layers.length === 0 && (
         <div className="panel p-4 text-center text-soft">
           No layers yet, so every element is white.
           <div className="mt-2">
-            <Button strong onClick={addLayer}>
+            <Button strong onClick={() => addLayer()}>
               Add a layer
             </Button>
           </div>
@@ -84,9 +63,95 @@ export function Layers({ look }: { look: Look }) {
   );
 }
 
-function LayerRow({ layer, index, chosen, count }: { layer: Layer; index: number; chosen: boolean; count: number }) {
+/** The layers over a signal's own chain. */
+export function SignalLayers({ look, index }: { look: Look; index: number }) {
+  const stack = signalStack(index);
+  const signal = look.signals[index]!;
+  const chain = useStore((s) => s.chain);
+  const kind = useStore((s) => s.results[s.chosen]?.steps[s.results[s.chosen]?.signals[signal.name] ?? ""]?.kind ?? "number");
+  const own = signalChain(index);
+  const items = [{ label: "Paste a layer", icon: ClipboardPaste, run: () => pasteLayer(stack) }];
+  return (
+    <div>
+      <div className="mb-1 flex items-center justify-between">
+        <h2 className="heading">Layers over {signal.name}</h2>
+        <span className="flex">
+          <IconButton label={`Add a layer over ${signal.name}`} onClick={() => addLayer(stack, kind)}>
+            <Plus size={15} />
+          </IconButton>
+          <ActionMenu dots label={`More for the layers over ${signal.name}`} items={items} />
+        </span>
+      </div>
+      {layersOf(look, stack).length > 0 && (
+        <>
+          <LayerList look={look} stack={stack} kind={kind} label={`Layers over ${signal.name}, top first`} />
+          <button
+            type="button"
+            aria-pressed={chain === own}
+            className={`panel mt-1 block h-8 w-full cursor-pointer px-3 text-left ${chain === own ? "border-2 border-ink" : ""}`}
+            onClick={() => chooseChain(own, 0)}
+          >
+            <span className="text-[13px] font-semibold">Its own chain</span>
+          </button>
+        </>
+      )}
+    </div>
+  );
+}
+
+interface ListProps {
+  look: Look;
+  stack: string;
+  kind: StepCensus["kind"];
+  label: string;
+}
+
+/** Top first, as they cover each other. */
+function LayerList({ look, stack, kind, label }: ListProps) {
+  const chosen = useStore((s) => (stackOf(s.chain) === stack ? layerOf(s.chain) : null));
+  const held = useRef<number | null>(null);
+  const layers = layersOf(look, stack);
+  return (
+    <ol className="flex flex-col gap-1" aria-label={label}>
+      {layers
+        .map((layer, k) => (
+          <li
+            key={k}
+            draggable
+            onDragStart={(e) => {
+              held.current = k;
+              e.dataTransfer.effectAllowed = "move";
+              e.dataTransfer.setData("text/plain", layer.name);
+            }}
+            onDragOver={(e) => held.current !== null && e.preventDefault()}
+            onDrop={(e) => {
+              e.preventDefault();
+              if (held.current !== null) reorder(stack, held.current, k, layers.length);
+              held.current = null;
+            }}
+            className={`panel ${k === chosen ? "border-2 border-ink" : "m-px"} ${layer.enabled ? "" : "border-dashed"}`}
+          >
+            <LayerRow layer={layer} index={k} stack={stack} kind={kind} chosen={k === chosen} count={layers.length} />
+          </li>
+        ))
+        .reverse()}
+    </ol>
+  );
+}
+
+interface RowProps {
+  layer: Layer;
+  index: number;
+  stack: string;
+  kind: StepCensus["kind"];
+  chosen: boolean;
+  count: number;
+}
+
+function LayerRow({ layer, index, stack, kind, chosen, count }: RowProps) {
   const [naming, setNaming] = useState(false);
-  const change = (label: string, to: Partial<Layer>) => editLook(label, (l) => withLayer(l, index, (x) => ({ ...x, ...to })));
+  const changed = (to: Partial<Layer>) => (l: Look) => withLayer(l, index, (x) => ({ ...x, ...to }), stack);
+  const change = (label: string, to: Partial<Layer>) => editLook(label, changed(to));
   const name = (to: string) => {
     setNaming(false);
     if (to.trim() && to.trim() !== layer.name) change("Name a layer", { name: to.trim().slice(0, 100) });
@@ -94,21 +159,21 @@ function LayerRow({ layer, index, chosen, count }: { layer: Layer; index: number
   const amount = isFollowing(layer.amount) ? `by ${sourceOf(layer.amount)}` : `${Math.round(layer.amount * 100)}%`;
   const items = [
     { label: "Rename", icon: PenLine, run: () => setNaming(true) },
-    { label: "Move up", icon: ArrowUp, run: () => reorder(index, index + 1, count), disabled: index === count - 1 },
-    { label: "Move down", icon: ArrowDown, run: () => reorder(index, index - 1, count), disabled: index === 0 },
+    { label: "Move up", icon: ArrowUp, run: () => reorder(stack, index, index + 1, count), disabled: index === count - 1 },
+    { label: "Move down", icon: ArrowDown, run: () => reorder(stack, index, index - 1, count), disabled: index === 0 },
     {
       label: "Duplicate",
       icon: Files,
       run: () => {
         editLook("Duplicate a layer", (l) => {
-          const all = layersOf(l);
-          return withLayers(l, [...all.slice(0, index + 1), { ...layer, name: `${layer.name} copy`.slice(0, 100) }, ...all.slice(index + 1)]);
+          const all = layersOf(l, stack);
+          return withLayers(l, all.toSpliced(index + 1, 0, { ...layer, name: `${layer.name} copy`.slice(0, 100) }), stack);
         });
-        chooseChain(paintOf(index + 1));
+        chooseChain(paintOf(index + 1, stack));
       },
     },
     { label: "Copy the layer", icon: Copy, run: () => copy("layer", layer) },
-    { label: "Remove", icon: Trash2, run: () => editLook("Remove a layer", (l) => withLayers(l, layersOf(l).filter((_, k) => k !== index))) },
+    { label: "Remove", icon: Trash2, run: () => editLook("Remove a layer", (l) => withLayers(l, layersOf(l, stack).filter((_, k) => k !== index), stack)) },
   ];
   return (
     <>
@@ -117,7 +182,7 @@ function LayerRow({ layer, index, chosen, count }: { layer: Layer; index: number
         onKeyDown={(e) => {
           if (!e.altKey || (e.key !== "ArrowUp" && e.key !== "ArrowDown")) return;
           e.preventDefault();
-          reorder(index, index + (e.key === "ArrowUp" ? 1 : -1), count);
+          reorder(stack, index, index + (e.key === "ArrowUp" ? 1 : -1), count);
         }}
       >
         <GripVertical size={12} className="flex-none cursor-grab text-strong" aria-hidden />
@@ -147,7 +212,7 @@ function LayerRow({ layer, index, chosen, count }: { layer: Layer; index: number
             aria-pressed={chosen}
             className="flex min-w-0 grow cursor-pointer items-baseline gap-2 text-left"
             title="Double click to rename; Alt with arrow keys moves it"
-            onClick={() => chooseChain(paintOf(index))}
+            onClick={() => chooseChain(paintOf(index, stack))}
             onDoubleClick={() => setNaming(true)}
           >
             <span className={`truncate text-[13px] font-semibold ${layer.enabled ? "" : "line-through"}`}>{layer.name}</span>
@@ -161,17 +226,19 @@ function LayerRow({ layer, index, chosen, count }: { layer: Layer; index: number
       </div>
       {chosen && (
         <div className="flex flex-wrap items-center gap-x-2 border-t border-line px-2 py-1">
-          <Choice label="Blend" plain value={layer.blend} options={BLEND_OPTIONS} onChange={(blend) => change("Change the blend", { blend })} />
-          <Choice
-            label="Blend in"
-            plain
-            value={layer.blend_in}
-            options={[
-              { value: "linear", label: "in linear light" },
-              { value: "display", label: "in display encoding" },
-            ]}
-            onChange={(blend_in) => change("Change where layers blend", { blend_in })}
-          />
+          <Choice label="Blend" plain value={layer.blend} options={kind === "colour" ? BLEND_OPTIONS : ARITHMETIC} onChange={(blend) => change("Change the blend", { blend })} />
+          {kind === "colour" && (
+            <Choice
+              label="Blend in"
+              plain
+              value={layer.blend_in}
+              options={[
+                { value: "linear", label: "in linear light" },
+                { value: "display", label: "in display encoding" },
+              ]}
+              onChange={(blend_in) => change("Change where layers blend", { blend_in })}
+            />
+          )}
           <span className="grow" />
           <FollowControl
             title="Amount"
@@ -181,7 +248,7 @@ function LayerRow({ layer, index, chosen, count }: { layer: Layer; index: number
             otherwise={1}
             factor={100}
             unit="%"
-            onDraft={(v) => draftLook((l) => withLayer(l, index, (x) => ({ ...x, amount: v as Layer["amount"] })))}
+            onDraft={(v) => draftLook(changed({ amount: v as Layer["amount"] }))}
             onCommit={(v, label) => change(label, { amount: v as Layer["amount"] })}
           >
             <NumberField
@@ -193,7 +260,7 @@ function LayerRow({ layer, index, chosen, count }: { layer: Layer; index: number
               min={0}
               max={100}
               value={isFollowing(layer.amount) ? 100 : layer.amount * 100}
-              onDraft={(v) => draftLook((l) => withLayer(l, index, (x) => ({ ...x, amount: v / 100 })))}
+              onDraft={(v) => draftLook(changed({ amount: v / 100 }))}
               onCommit={(v) => change("Change the amount", { amount: v / 100 })}
             />
           </FollowControl>

@@ -63,7 +63,7 @@ export function RampActions({ ramp, place, onDraft, onCommit }: Props) {
           label="Mix in"
           plain
           value={ramp.mix_in}
-          options={options(SPACES, "Mixed in ")}
+          options={options(SPACES, "In ")}
           onChange={(mix_in) => onCommit({ ...ramp, mix_in }, "Change where colours are mixed")}
         />
       )}
@@ -80,9 +80,8 @@ export function RampActions({ ramp, place, onDraft, onCommit }: Props) {
         />
       )}
       <span className="grow" />
-      <Button onClick={() => void editRamp(place, "flip")}>
+      <Button aria-label="Flip" title="Flip" onClick={() => void editRamp(place, "flip")}>
         <ArrowLeftRight size={13} aria-hidden />
-        Flip
       </Button>
       <Spacing place={place} />
       <AsText ramp={ramp} onCommit={onCommit} />

@@ -5,34 +5,41 @@ export function withPopulation(scene: Scene, id: string, edit: (p: PopulationDoc
   return { ...scene, populations: scene.populations.map((p) => (p.id === id ? edit(p) : p)) };
 }
 
-export function layersOf(look: Look): Layer[] {
-  return look.lanes.base_colour.layers;
+// Layers stand over a lane or over a signal's chain. Such a stack is addressed by its path in the look, "lanes.base_colour"
+// or "signals[1]", and so is a chain: "lanes.base_colour.layers[0].paint", "signals[1].chain", "signals[1].chain[2].chains[0]".
+
+export const BASE_COLOUR = "lanes.base_colour";
+
+export function layersOf(look: Look, stack = BASE_COLOUR): Layer[] {
+  return (at(look, `${stack}.layers`) as Layer[] | undefined) ?? [];
 }
 
-export function withLayers(look: Look, layers: Layer[]): Look {
-  return { ...look, lanes: { ...look.lanes, base_colour: { ...look.lanes.base_colour, layers } } };
+export function withLayers(look: Look, layers: Layer[], stack = BASE_COLOUR): Look {
+  return withAt(look, `${stack}.layers`, layers);
 }
 
-export function withLayer(look: Look, index: number, edit: (layer: Layer) => Layer): Look {
+export function withLayer(look: Look, index: number, edit: (layer: Layer) => Layer, stack = BASE_COLOUR): Look {
   return withLayers(
     look,
-    layersOf(look).map((layer, k) => (k === index ? edit(layer) : layer)),
+    layersOf(look, stack).map((layer, k) => (k === index ? edit(layer) : layer)),
+    stack,
   );
 }
 
-// Chains are addressed by their path in the look: "lanes.base_colour.layers[0].paint", "signals[1].chain",
-// "signals[1].chain[2].chains[0]".
-
-export function paintOf(layer: number): string {
-  return `lanes.base_colour.layers[${layer}].paint`;
+export function paintOf(layer: number, stack = BASE_COLOUR): string {
+  return `${stack}.layers[${layer}].paint`;
 }
 
-export function maskOf(layer: number): string {
-  return `lanes.base_colour.layers[${layer}].mask`;
+export function maskOf(layer: number, stack = BASE_COLOUR): string {
+  return `${stack}.layers[${layer}].mask`;
+}
+
+export function signalStack(index: number): string {
+  return `signals[${index}]`;
 }
 
 export function signalChain(index: number): string {
-  return `signals[${index}].chain`;
+  return `${signalStack(index)}.chain`;
 }
 
 function keysOf(path: string): (string | number)[] {
@@ -89,13 +96,18 @@ export function parsePlace(place: string): { chain: string; step: number } | nul
   return found ? { chain: found[1]!, step: Number(found[2] ?? 0) } : null;
 }
 
-/** The layer that a chain belongs to, or null for a signal's. */
+/** The stack that a chain belongs to. */
+export function stackOf(chain: string): string {
+  return /^signals\[\d+\]/.exec(chain)?.[0] ?? BASE_COLOUR;
+}
+
+/** The layer of its stack that a chain belongs to, or null for a signal's own. */
 export function layerOf(chain: string): number | null {
-  const found = /^lanes\.base_colour\.layers\[(\d+)\]/.exec(chain);
+  const found = /^(?:lanes\.base_colour|signals\[\d+\])\.layers\[(\d+)\]/.exec(chain);
   return found ? Number(found[1]) : null;
 }
 
-/** The signal that a chain belongs to, or null for a layer's. */
+/** The signal that a chain belongs to, its layers included, or null for one of the base colour. */
 export function signalOf(chain: string): number | null {
   const found = /^signals\[(\d+)\]/.exec(chain);
   return found ? Number(found[1]) : null;

@@ -17,7 +17,7 @@ import {
   type Vision,
 } from "../api/client";
 import { EvaluationQueue } from "../api/evaluator";
-import { chainAt, layerOf, paintOf, withPopulation } from "./edits";
+import { BASE_COLOUR, chainAt, layerOf, layersOf, paintOf, signalChain, signalOf, stackOf, withPopulation } from "./edits";
 import { type SaveState, Saver } from "./saver";
 
 /** The one empty list, so that a selector without a result always gives the same value. */
@@ -157,12 +157,15 @@ function show(answer: SceneAnswer) {
 function settle() {
   const state = get();
   const look = chosenPopulation(state)?.look;
-  const layers = look?.lanes.base_colour.layers ?? [];
   let chain = state.chain;
   let step = state.step;
   if (look && !chainAt(look, chain)) {
+    const signal = signalOf(chain);
+    // A layer that is gone gives way to the next one of its stack, the last one of a signal to its own chain.
+    const stack = signal !== null && look.signals[signal] ? stackOf(chain) : BASE_COLOUR;
+    const layers = layersOf(look, stack);
     const layer = Math.max(0, Math.min(layerOf(chain) ?? 0, layers.length - 1));
-    chain = paintOf(layer);
+    chain = layers.length === 0 && signal !== null && stack !== BASE_COLOUR ? signalChain(signal) : paintOf(layer, stack);
     step = null;
   }
   const steps = look ? (chainAt(look, chain) ?? []) : [];

@@ -1,7 +1,7 @@
 /** The traced element: a ring around it and a card with its value after every step. */
 import { X } from "lucide-react";
 import type { Look, Step, TraceStep } from "../api/client";
-import { at as lying, layerOf, layersOf, outerOf, parsePlace, signalOf } from "../state/edits";
+import { at as lying, layerOf, layersOf, outerOf, parsePlace, signalOf, stackOf } from "../state/edits";
 import { chosenPopulation, trace, useStore } from "../state/store";
 import { STEP_WORDS } from "../chain/words";
 import { view } from "./current";
@@ -18,9 +18,10 @@ const chainOf = (at: TraceStep | undefined): string => (at && parsePlace(at.plac
 function headingOf(look: Look, chain: string): string {
   const signal = signalOf(chain);
   const layer = layerOf(chain);
-  const whole = signal === null ? layersOf(look)[layer ?? 0]?.name : look.signals[signal]?.name;
+  const names = [signal === null ? "" : look.signals[signal]?.name, layer === null ? "" : layersOf(look, stackOf(chain))[layer]?.name];
+  const whole = names.filter(Boolean).join(", ");
   if (outerOf(chain)) return `${whole}, a chain inside`;
-  return chain.endsWith(".mask") ? `${whole}, mask` : (whole ?? "");
+  return chain.endsWith(".mask") ? `${whole}, mask` : whole;
 }
 
 export function ViewTrace({ frames }: { frames: number }) {

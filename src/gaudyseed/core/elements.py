@@ -65,7 +65,7 @@ def order(
         For an unknown column or a formula that cannot be read.
     """
     population = evaluation.population
-    reads = [evaluation.digest if sort == RESULT else "", [c[-1].digest for c in evaluation.signals.values()]]
+    reads = [evaluation.digest if sort == RESULT else "", [s.digest for s in evaluation.signals.values()]]
     dials = {name: dial.value for name, dial in evaluation.scope.dials.items()}
     key = digest_of("order", population.digest, reads, dials, sort, descending, keep)
     found: np.ndarray | None = cache.get(key)

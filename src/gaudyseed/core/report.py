@@ -52,8 +52,13 @@ class Reporter:
         return found
 
     def steps(self, evaluation: Evaluation) -> dict[str, dict[str, Any]]:
-        """The census of every step by its place."""
-        return {result.place: self._step(evaluation, result) for result in evaluation.steps}
+        """The census of every step by its place, and of every signal with layers by its own."""
+        found = {result.place: self._step(evaluation, result) for result in evaluation.steps}
+        for signal in evaluation.signals.values():
+            if signal.layers:
+                key = digest_of("census", "signal", signal.digest)
+                found[signal.place] = self._cached(key, lambda value=signal.value: _of_value(value, None))
+        return found
 
     def _step(self, evaluation: Evaluation, result: StepResult) -> dict[str, Any]:
         return self._cached(digest_of("census", result.digest), lambda: self._census(evaluation, result))
@@ -111,7 +116,9 @@ class Reporter:
         """All advisories as JSON."""
         ramps = {place: c["ramp"] for place, c in self.steps(evaluation).items() if "ramp" in c}
         layers = [
-            layer.compiled.layer.model_dump(mode="json", exclude={"paint", "mask"}) for layer in evaluation.layers
+            [layer.compiled.place, layer.compiled.layer.model_dump(mode="json", exclude={"paint", "mask"})]
+            for stack in evaluation.stacks
+            for layer in stack
         ]
         steps = [[s.digest, s.place, list(s.compiled.signals)] for s in evaluation.steps]
         key = digest_of("advisories", evaluation.population.digest, steps, list(evaluation.signals), layers)
@@ -148,21 +155,22 @@ def _numbers_before(result: StepResult) -> np.ndarray | None:
     return earlier.value.array if earlier is not None else None
 
 
+def _of_value(value: Value, places: np.ndarray | None) -> dict[str, Any]:
+    """The distribution of numbers, of the lengths of vectors, or of colours along the numbers that led to them."""
+    if value.kind == "colour":
+        return {"kind": value.kind, "colours": census.of_colours(value.array, places)}
+    lengths = value.array if value.kind == "number" else np.linalg.norm(value.array, axis=1).astype(np.float32)
+    return {"kind": value.kind, "numbers": census.of_numbers(lengths)}
+
+
 def _of_step(result: StepResult, signals: Mapping[str, Value]) -> dict[str, Any]:
     before = result.before
     value = result.value
-    found: dict[str, Any] = {"kind": value.kind}
-    if value.kind == "number":
-        found["numbers"] = census.of_numbers(value.array)
-        if isinstance(result.compiled.step, EvenOut):
-            found["reached"] = census.reached(found["numbers"])
-        if before is not None and before.value.kind == "number":
-            found["flow"] = census.flow(before.value.array, value.array)
-    elif value.kind == "vector":
-        lengths = np.linalg.norm(value.array, axis=1).astype(np.float32)
-        found["numbers"] = census.of_numbers(lengths)
-    else:
-        found["colours"] = census.of_colours(value.array, _numbers_before(result))
+    found = _of_value(value, _numbers_before(result) if value.kind == "colour" else None)
+    if isinstance(result.compiled.step, EvenOut):
+        found["reached"] = census.reached(found["numbers"])
+    if before is not None and before.value.kind == value.kind == "number":
+        found["flow"] = census.flow(before.value.array, value.array)
     if value.facts is not None:
         found["facts"] = value.facts
     if isinstance(result.compiled.step, Curve):

@@ -32,7 +32,10 @@ def advise(
             found += ramps.of_ramp(result, counted[result.place])
     found += values.of_seeds(evaluation)
     found += values.of_signals(evaluation)
-    found += layers.of_layers(evaluation)
+    for name, signal in evaluation.signals.items():
+        found += layers.of_signal(name, signal)
+    for stack in evaluation.stacks:
+        found += layers.of_layers(stack)
     found += layers.of_result(evaluation)
     found += layers.of_groups(place, counts, evaluation)
     return found

@@ -10,7 +10,7 @@ from .. import census
 from ..colour.spaces import linear_to_oklab, oklab_to_linear, parse_hex, to_hex
 from ..colour.vision import MATRICES, distances
 from ..errors import Fix
-from ..look.evaluate import Evaluation, covers_all
+from ..look.evaluate import Evaluation, LayerResult, SignalResult, covers_all
 from ..look.places import step_of
 from ..look.scope import pointer
 from ..look.steps.limits import Limits
@@ -29,9 +29,9 @@ _VIEWERS = {"protanopia": "without long-wave cones", "deuteranopia": "without me
 HOLD = Limits(step="limits").model_dump(mode="json")
 
 
-def of_layers(evaluation: Evaluation) -> Iterator[Advisory]:
-    """Layers that are not seen."""
-    for k, layer in enumerate(evaluation.layers):
+def of_layers(layers: tuple[LayerResult, ...]) -> Iterator[Advisory]:
+    """Layers of a stack that are not seen."""
+    for k, layer in enumerate(layers):
         document, place = layer.compiled.layer, layer.compiled.place
         at = pointer(place)
         if document.amount == 0:
@@ -40,16 +40,22 @@ def of_layers(evaluation: Evaluation) -> Iterator[Advisory]:
                 (Fix("Give it 100 %", [put(f"{at}/amount", 1.0)]),),
             )  # fmt: skip
             continue
-        cover = next((above for above in evaluation.layers[k + 1 :] if covers_all(above)), None)
-        if cover is not None:
-            name = cover.compiled.layer.name
-            yield Advisory(
-                "layer_hidden", f"{place}.paint[0]", f"The layer {document.name!r} is hidden by {name!r} above it.",
-                (
-                    Fix("Show it through", [put(f"{pointer(cover.compiled.place)}/amount", 0.5)]),
-                    Fix("Switch it off", [put(f"{at}/enabled", False)]),
-                ),
-            )  # fmt: skip
+        off = Fix("Switch it off", [put(f"{at}/enabled", False)])
+        yield from _hidden(f"The layer {document.name!r}", f"{place}.paint[0]", layers[k + 1 :], off)
+
+
+def of_signal(name: str, signal: SignalResult) -> Iterator[Advisory]:
+    """A signal's chain that is not seen under its layers."""
+    yield from _hidden(f"The chain of the signal {name!r}", f"{signal.place}.chain[0]", signal.layers)
+
+
+def _hidden(what: str, place: str, above: tuple[LayerResult, ...], *fixes: Fix) -> Iterator[Advisory]:
+    cover = next((layer.compiled for layer in above if covers_all(layer)), None)
+    if cover is not None:
+        through = Fix("Show it through", [put(f"{pointer(cover.place)}/amount", 0.5)])
+        yield Advisory(
+            "layer_hidden", place, f"{what} is hidden by {cover.layer.name!r} above it.", (through, *fixes)
+        )  # fmt: skip
 
 
 def of_result(evaluation: Evaluation) -> Iterator[Advisory]:

@@ -6,9 +6,8 @@ from collections.abc import Iterator
 
 from ..errors import Fix
 from ..formula import parse_formula
-from ..look.compile import CompiledStep, signals_in
+from ..look.compile import signals_read
 from ..look.evaluate import Evaluation, StepResult
-from ..look.follow import Follow
 from ..look.scope import pointer
 from ..look.steps import Step
 from ..look.steps.attribute import Attribute
@@ -65,29 +64,10 @@ def of_seeds(evaluation: Evaluation) -> Iterator[Advisory]:
 
 def of_signals(evaluation: Evaluation) -> Iterator[Advisory]:
     """Signals that nothing reads."""
-    read = _read(evaluation)
-    for name, chain in evaluation.signals.items():
+    read = signals_read(evaluation.look)
+    for name, signal in evaluation.signals.items():
         if name not in read:
-            place = chain[0].place.rpartition(".chain")[0]
             yield Advisory(
-                "unread_signal", f"{place}.chain[0]", f"Nothing reads the signal {name!r}.",
-                (Fix("Remove the signal", [{"op": "remove", "path": pointer(place)}]),),
+                "unread_signal", f"{signal.place}.chain[0]", f"Nothing reads the signal {name!r}.",
+                (Fix("Remove the signal", [{"op": "remove", "path": pointer(signal.place)}]),),
             )  # fmt: skip
-
-
-def _read(evaluation: Evaluation) -> set[str]:
-    found: set[str] = set()
-
-    def collect(chain: tuple[StepResult, ...] | None) -> None:
-        steps: list[CompiledStep] = [r.compiled for r in chain or ()]
-        found.update(signals_in(steps))
-
-    for signal in evaluation.signals.values():
-        collect(signal)
-    for layer in evaluation.layers:
-        collect(layer.paint)
-        collect(layer.mask)
-        amount = layer.compiled.layer.amount
-        if isinstance(amount, Follow) and amount.signal:
-            found.add(amount.signal)
-    return found

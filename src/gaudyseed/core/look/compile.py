@@ -16,7 +16,8 @@ from pydantic import BaseModel
 from ..documents import parse
 from ..errors import BadInput
 from ..population import Population
-from .follow import followings
+from ..stacking import check_blend
+from .follow import Follow, followings
 from .model import Dial, Layer, Look
 from .scope import Scope
 from .steps import Kind, Step
@@ -56,10 +57,23 @@ class CompiledLayer:
     """A layer that is on."""
 
     layer: Layer
-    index: int
     place: str
     paint: tuple[CompiledStep, ...]
     mask: tuple[CompiledStep, ...] | None
+
+
+@dataclass(frozen=True)
+class CompiledSignal:
+    """A signal's chain and the layers over it that are on."""
+
+    place: str
+    chain: tuple[CompiledStep, ...]
+    layers: tuple[CompiledLayer, ...]
+
+    @property
+    def kind(self) -> Kind:
+        """What it gives."""
+        return self.chain[-1].kind
 
 
 @dataclass(frozen=True)
@@ -70,7 +84,7 @@ class CompiledLook:
     """
 
     layers: tuple[CompiledLayer, ...]
-    signals: dict[str, tuple[CompiledStep, ...]]
+    signals: dict[str, CompiledSignal]
     scope: Scope
 
 
@@ -80,7 +94,7 @@ class _Compiler:
         self.places = {s.name: k for k, s in enumerate(look.signals)}
         self.scope = Scope(population, dials, self.places)
         self.scope.kind_of = self.signal
-        self.signals: dict[str, tuple[CompiledStep, ...]] = {}
+        self.signals: dict[str, CompiledSignal] = {}
         self._open: list[str] = []
         self._count = 0
 
@@ -101,9 +115,11 @@ class _Compiler:
                     place=f"{at}.name", code="name_taken",
                 )  # fmt: skip
             self._open.append(name)
-            self.signals[name] = self.chain(self.look.signals[self.places[name]].chain, f"{at}.chain", None)
+            signal = self.look.signals[self.places[name]]
+            chain = self.chain(signal.chain, f"{at}.chain", None)
+            self.signals[name] = CompiledSignal(at, chain, self.layers(signal.layers, at, chain[-1].kind))
             self._open.pop()
-        return self.signals[name][-1].kind
+        return self.signals[name].kind
 
     def resolved(self, model: Model, place: str) -> Model:
         """The document with its dials put in, and every signal that it follows looked up."""
@@ -182,12 +198,16 @@ class _Compiler:
         signals = tuple(sorted(n for n in step.signals_read() if n in self.signals))
         return CompiledStep(step, here, gives, signals, inner)
 
-    def layer(self, layer: Layer, index: int) -> CompiledLayer:
-        """Check a layer that is on."""
-        place = f"lanes.base_colour.layers[{index}]"
-        paint = self.chain(layer.paint, f"{place}.paint", "colour")
+    def layers(self, layers: Sequence[Layer], stack: str, kind: Kind) -> tuple[CompiledLayer, ...]:
+        """Check those layers of a stack that are on; each must give that kind."""
+        return tuple(self.layer(layer, f"{stack}.layers[{k}]", kind) for k, layer in enumerate(layers) if layer.enabled)
+
+    def layer(self, layer: Layer, place: str, kind: Kind) -> CompiledLayer:
+        """Check one layer."""
+        check_blend(kind, layer.blend, place)
+        paint = self.chain(layer.paint, f"{place}.paint", kind)
         mask = self.chain(layer.mask, f"{place}.mask", "number") if layer.mask else None
-        return CompiledLayer(self.resolved(layer, place), index, place, paint, mask)
+        return CompiledLayer(self.resolved(layer, place), place, paint, mask)
 
 
 def compile_look(look: Look, population: Population, dials: Sequence[Dial] = ()) -> CompiledLook:
@@ -196,8 +216,8 @@ def compile_look(look: Look, population: Population, dials: Sequence[Dial] = ())
     for k, signal in enumerate(look.signals):
         compiler.signal(signal.name, f"signals[{k}].chain")
     lane = look.lanes.base_colour
-    layers = [compiler.layer(layer, k) for k, layer in enumerate(lane.layers if lane.enabled else ()) if layer.enabled]
-    return CompiledLook(tuple(layers), compiler.signals, compiler.scope)
+    layers = compiler.layers(lane.layers if lane.enabled else (), "lanes.base_colour", "colour")
+    return CompiledLook(layers, compiler.signals, compiler.scope)
 
 
 def signals_in(compiled: Sequence[CompiledStep]) -> set[str]:
@@ -210,4 +230,16 @@ def signals_in(compiled: Sequence[CompiledStep]) -> set[str]:
     return found
 
 
-__all__ = ["CompiledLayer", "CompiledLook", "CompiledStep", "compile_look", "signals_in"]
+def signals_read(look: CompiledLook) -> set[str]:
+    """All signals that something in the look reads."""
+    layers = [*look.layers, *(layer for signal in look.signals.values() for layer in signal.layers)]
+    chains = [signal.chain for signal in look.signals.values()] + [
+        c for la in layers for c in (la.paint, la.mask or ())
+    ]
+    followed = {
+        la.layer.amount.signal for la in layers if isinstance(la.layer.amount, Follow) and la.layer.amount.signal
+    }
+    return followed.union(*(signals_in(chain) for chain in chains))
+
+
+__all__ = ["CompiledLayer", "CompiledLook", "CompiledSignal", "CompiledStep", "compile_look", "signals_read"]

@@ -13,20 +13,18 @@ from functools import cached_property
 
 import numpy as np
 
-from ..buffers import empty
 from ..cache import ResultCache
 from ..colour.spaces import display_bytes
 from ..colour.vision import simulated
 from ..digest import digest_of
-from ..kernels import blending
-from ..kernels.parallel import over
 from ..population import Population
-from .compile import CompiledLayer, CompiledLook, CompiledStep, compile_look
+from ..stacking import blended
+from .compile import CompiledLayer, CompiledLook, CompiledSignal, CompiledStep, compile_look
 from .follow import Follow
 from .model import Dial, Look
 from .scope import Scope
-from .steps import Context, Value
-from .steps.base import limits
+from .steps import Context, Kind, Value
+from .steps.base import Numbers, limits, same_shapes
 
 #: What lies under the lowest layer: unpainted, white.
 BASE = np.float32(1.0)
@@ -73,6 +71,26 @@ class LayerResult:
     mask: Chain | None
 
 
+def _chains_of(layers: Iterable[LayerResult]) -> list[Chain]:
+    return [c for layer in layers for c in (layer.paint, layer.mask or ())]
+
+
+@dataclass(frozen=True)
+class SignalResult:
+    """The results of a signal's chain and layers, and what it gives with the digest that is cached under."""
+
+    place: str
+    chain: Chain
+    layers: tuple[LayerResult, ...]
+    digest: str
+    value: Value
+
+    @property
+    def counted_at(self) -> str:
+        """The place whose census is that of the signal: its own where it has layers, else that of its last step."""
+        return self.place if self.layers else self.chain[-1].place
+
+
 def covers_all(layer: LayerResult) -> bool:
     """Whether nothing below the layer is seen."""
     document = layer.compiled.layer
@@ -93,24 +111,38 @@ class Evaluation:
         Places whose results were computed now; all others came from the cache.
     """
 
-    population: Population
+    look: CompiledLook
     layers: tuple[LayerResult, ...]
     colours: np.ndarray
     digest: str
-    signals: dict[str, Chain]
-    scope: Scope
+    signals: dict[str, SignalResult]
     computed: list[str] = field(default_factory=list)
+
+    @property
+    def scope(self) -> Scope:
+        """What the look's chains can name."""
+        return self.look.scope
+
+    @property
+    def population(self) -> Population:
+        """The elements."""
+        return self.look.scope.population
+
+    @property
+    def stacks(self) -> list[tuple[LayerResult, ...]]:
+        """The layers of every signal, and those of the base colour last."""
+        return [*(signal.layers for signal in self.signals.values()), self.layers]
 
     @cached_property
     def steps(self) -> list[StepResult]:
         """All step results: signals, then layers with masks after their paint; inner chains before their step."""
-        layers = [c for layer in self.layers for c in (layer.paint, layer.mask or ())]
-        return list(_flat([*self.signals.values(), *layers]))
+        chains = [c for signal in self.signals.values() for c in (signal.chain, *_chains_of(signal.layers))]
+        return list(_flat([*chains, *_chains_of(self.layers)]))
 
     @property
     def signal_values(self) -> dict[str, Value]:
         """What each signal gives."""
-        return {name: chain[-1].value for name, chain in self.signals.items()}
+        return {name: signal.value for name, signal in self.signals.items()}
 
     @cached_property
     def reused(self) -> int:
@@ -135,22 +167,14 @@ class Evaluator:
 
     def run(self, look: CompiledLook, check: Callable[[], None] = _never) -> Evaluation:
         """The same for a look compiled before."""
-        population = look.scope.population
         run = _Run(self.cache, look.scope, check)
-        for name, steps in look.signals.items():
-            run.signals[name] = run.chain(steps)
-        layers = []
-        colours: np.ndarray | None = None
-        below = "base"
-        for layer in look.layers:
-            paint = run.chain(layer.paint)
-            mask = run.chain(layer.mask) if layer.mask else None
-            layers.append(LayerResult(layer, paint, mask))
-            below, colours = run.blend(colours, below, layers[-1])
+        for name, signal in look.signals.items():
+            run.signals[name] = run.signal(signal)
+        count = look.scope.population.count
+        layers, digest, colours = run.stack(look.layers, None, digest_of("base", count), "colour")
         if colours is None:
-            colours = np.full((population.count, 3), BASE, np.float32)
-            below = digest_of("base", population.count)
-        return Evaluation(population, tuple(layers), colours, below, run.signals, look.scope, run.computed)
+            colours = np.full((count, 3), BASE, np.float32)
+        return Evaluation(look, layers, colours, digest, run.signals, run.computed)
 
     def display(self, evaluation: Evaluation, check: Callable[[], None] = _never, vision: str = "") -> np.ndarray:
         """(n, 3) uint8 display-encoded finished colours, cached; as seen with a dichromacy where one is named."""
@@ -170,7 +194,7 @@ class _Run:
         self.scope = scope
         self.population = scope.population
         self.check = check
-        self.signals: dict[str, Chain] = {}
+        self.signals: dict[str, SignalResult] = {}
         self.computed: list[str] = []
 
     def chain(self, steps: tuple[CompiledStep, ...]) -> Chain:
@@ -183,14 +207,14 @@ class _Run:
     def _step(self, compiled: CompiledStep, before: StepResult | None) -> StepResult:
         inner = tuple(self.chain(c) for c in compiled.inner)
         above = before.digest if before else digest_of(self.population.kind, self.population.count)
-        read = [self.signals[name][-1].digest for name in compiled.signals]
+        read = [self.signals[name].digest for name in compiled.signals]
         held = [c[-1].digest for c in inner]
         step = compiled.step
         digest = digest_of("step", step.model_dump(mode="json"), step.depends_on(self.scope), read, held, above)
         value = self.cache.get(digest)
         reused = value is not None
         if value is None:
-            values = {name: self.signals[name][-1].value for name in compiled.signals}
+            values = {name: self.signals[name].value for name in compiled.signals}
             ends = tuple(c[-1].value for c in inner)
             context = Context(self.population, compiled.place, self.check, self.scope, values, ends)
             value = step.apply(context, before.value if before else None)
@@ -199,45 +223,50 @@ class _Run:
             self.computed.append(compiled.place)
         return StepResult(compiled, digest, value, reused, before, inner)
 
-    def blend(self, base: np.ndarray | None, below: str, layer: LayerResult) -> tuple[str, np.ndarray]:
-        """The digest and colours after one more layer."""
+    def signal(self, signal: CompiledSignal) -> SignalResult:
+        chain = self.chain(signal.chain)
+        below = chain[-1].value
+        layers, digest, array = self.stack(signal.layers, below.array, chain[-1].digest, signal.kind)
+        value = below if array is None or not layers else Value(signal.kind, array)
+        return SignalResult(signal.place, chain, layers, digest, value)
+
+    def stack(
+        self, layers: Sequence[CompiledLayer], base: np.ndarray | None, digest: str, kind: Kind
+    ) -> tuple[tuple[LayerResult, ...], str, np.ndarray | None]:
+        """The results of layers over a base (None: white), and the digest and array after the last one."""
+        found = []
+        for layer in layers:
+            paint = self.chain(layer.paint)
+            found.append(LayerResult(layer, paint, self.chain(layer.mask) if layer.mask else None))
+            digest, base = self.blend(base, digest, found[-1], kind)
+        return tuple(found), digest, base
+
+    def blend(self, base: np.ndarray | None, below: str, layer: LayerResult, kind: Kind) -> tuple[str, np.ndarray]:
+        """The digest and values after one more layer."""
         document, paint, mask = layer.compiled.layer, layer.paint[-1], layer.mask
         amount = document.amount
-        if amount == 1 and not mask and document.blend == "normal":
-            # Opaque over what lies below: the paint itself.
+        if covers_all(layer):
             return paint.digest, paint.value.array
-        read = self.signals[amount.signal][-1].digest if isinstance(amount, Follow) and amount.signal else ""
+        read = self.signals[amount.signal].digest if isinstance(amount, Follow) and amount.signal else ""
         settings = [document.blend, document.blend_in, amount.model_dump() if isinstance(amount, Follow) else amount]
         digest = digest_of("blend", settings, read, below, paint.digest, mask[-1].digest if mask else "")
         found = self.cache.get(digest)
         if found is not None:
             return digest, found
-        count = self.population.count
-        under = base if base is not None else np.full((count, 3), BASE, np.float32)
-        amounts = self._amounts(layer)
-        out = empty(under.shape)
-        each, colours = len(amounts) > 1 and count > 1, paint.value.array
-        mode, display = blending.MODES[document.blend], document.blend_in == "display"
-
-        def work(a: int, b: int) -> None:
-            part = amounts[a:b] if each else amounts
-            blending.blend(
-                under[a:b].reshape(-1), colours[a:b].reshape(-1), part, 3, mode, display, out[a:b].reshape(-1)
-            )
-
-        over(count, work, self.check)
+        under = base if base is not None else np.full((self.population.count, 3), BASE, np.float32)
+        same_shapes((Value(kind, under), paint.value), layer.compiled.place)
+        display = document.blend_in == "display"
+        out = blended(under, paint.value.array, kind, self._amounts(layer), document.blend, display, self.check)
         self.cache.put(digest, out, out.nbytes)
         return digest, out
 
-    def _amounts(self, layer: LayerResult) -> np.ndarray:
-        """One amount for all elements, or one for each."""
+    def _amounts(self, layer: LayerResult) -> Numbers:
+        """How much of the layer each element gets: its amount, times its mask held within 0..1."""
         document = layer.compiled.layer
-        if isinstance(document.amount, Follow):
-            values = {name: chain[-1].value for name, chain in self.signals.items()}
-            context = Context(self.population, layer.compiled.place, self.check, self.scope, values)
-            amounts = context.numbers_of(document.amount, limits(type(document), "amount"))(0, self.population.count)
-        else:
-            amounts = np.full(1, document.amount, np.float32)
-        if layer.mask:
-            amounts = np.clip(layer.mask[-1].value.array, 0, 1) * amounts
-        return amounts
+        values = {name: signal.value for name, signal in self.signals.items()}
+        context = Context(self.population, layer.compiled.place, self.check, self.scope, values)
+        amounts = context.numbers_of(document.amount, limits(type(document), "amount"))
+        if not layer.mask:
+            return amounts
+        mask = layer.mask[-1].value.array
+        return lambda a, b: np.clip(mask[a:b], 0, 1) * amounts(a, b)

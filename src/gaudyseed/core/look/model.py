@@ -60,10 +60,14 @@ def _own_names(items: tuple[Any, ...], what: str) -> None:
 
 
 class Signal(Document):
-    """A named chain whose result any chain can read."""
+    """A named chain, and layers over it, whose result any chain can read.
+
+    The layers give what the chain gives: numbers, vectors or colours.
+    """
 
     name: str = Field(min_length=1, max_length=100, pattern=NAME_PATTERN, title="Name")
     chain: tuple[AnyStep, ...] = Field(min_length=1, max_length=MOST_STEPS)
+    layers: tuple[Layer, ...] = Field((), max_length=MOST_LAYERS)
 
 
 class Look(Document):

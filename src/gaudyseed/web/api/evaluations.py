@@ -74,7 +74,7 @@ def evaluate(body: EvaluationRequest) -> Response:
         "computed": evaluation.computed,
         "reused": evaluation.reused,
         "groups": {"counts": groups.counts, "colours": _seen(groups.colours, body.vision), "place": groups.place},
-        "signals": {name: chain[-1].place for name, chain in evaluation.signals.items()},
+        "signals": {name: signal.counted_at for name, signal in evaluation.signals.items()},
         "steps": shop.reporter.steps(evaluation) if body.census else {},
         "advisories": shop.reporter.advisories(evaluation) if body.census else [],
         "trace": None,

@@ -5,13 +5,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import TYPE_CHECKING, ClassVar, Literal
 
-import numpy as np
 from pydantic import Field
 
-from ...buffers import empty
 from ...errors import BadInput
-from ...kernels import blending
-from ...kernels.parallel import over
+from ...stacking import blended, check_blend
 from ..follow import Follow
 from .base import KIND_WORDS, Blend, Context, Kind, Share, Step, Value, same_shapes
 
@@ -47,29 +44,14 @@ class Mix(Step):
                 "Both must be of one kind.",
                 place=f"{place}.chain", code="wrong_kind",
             )  # fmt: skip
-        if inner[0] != "colour" and self.blend in blending.NON_SEPARABLE:
-            raise BadInput(
-                f"The blend mode {self.blend!r} wants colours, but {KIND_WORDS[inner[0]]} comes. "
-                "Choose an arithmetic one, such as add or multiply.",
-                place=f"{place}.blend", code="wrong_kind",
-            )  # fmt: skip
+        check_blend(inner[0], self.blend, place)
         return inner[0]
 
     def apply(self, context: Context, incoming: Value | None) -> Value:
         """(n,) or (n, k) float32."""
         assert incoming is not None
-        first, second = incoming.array, context.inner[0].array
-        same_shapes((incoming, context.inner[0]), context.place)
-        out, factor = empty(first.shape), context.numbers(self, "factor")
-        width, mode = first.shape[1] if first.ndim == 2 else 1, blending.MODES[self.blend]
-        # Vectors and numbers may be negative; colours may not.
-        each = 3 if incoming.kind == "colour" else 1
-
-        def work(a: int, b: int) -> None:
-            parts = np.ascontiguousarray(factor(a, b).repeat(width // each))
-            blending.blend(
-                first[a:b].reshape(-1), second[a:b].reshape(-1), parts, each, mode, False, out[a:b].reshape(-1)
-            )
-
-        over(len(out), work, context.check)
+        other = context.inner[0]
+        same_shapes((incoming, other), context.place)
+        factor = context.numbers(self, "factor")
+        out = blended(incoming.array, other.array, incoming.kind, factor, self.blend, False, context.check)
         return Value(incoming.kind, out)
