@@ -1,6 +1,7 @@
 /** The page: rooms around one view, the share strip below. */
 import { Redo2, Search, SunMoon, TriangleAlert, Undo2, X } from "lucide-react";
 import { lazy, Suspense, useEffect, useState } from "react";
+import { flushSync } from "react-dom";
 import type { Step } from "./api/client";
 import { commands } from "./commands";
 import { Library } from "./library/Library";
@@ -10,6 +11,7 @@ import { ElementsTable } from "./rooms/gather/ElementsTable";
 import { GatherLeft, GatherRight } from "./rooms/gather/GatherRoom";
 import { DropZone, ImportDialog } from "./rooms/gather/ImportDialog";
 import { PublishLeft, PublishRight } from "./rooms/publish/PublishRoom";
+import { SceneMenu } from "./rooms/SceneMenu";
 import { at, isRamp } from "./state/edits";
 import { chosenPopulation, type Room, showRoom, travel, useStore } from "./state/store";
 import { flipTheme } from "./theme";
@@ -32,7 +34,7 @@ function SaveState() {
   const saving = useStore((s) => s.saving);
   const calm = saving === "saved" || saving === "saving";
   return (
-    <span role="status" aria-label="Save state" data-saving={saving} className={calm ? "text-soft" : "font-semibold"}>
+    <span role="status" aria-label="Save state" data-saving={saving} className={`whitespace-nowrap ${calm ? "text-soft" : "font-semibold"}`}>
       {SAVE_WORDS[saving]}
     </span>
   );
@@ -65,12 +67,11 @@ function SaveProblem() {
 
 function Header({ onSearch }: { onSearch: () => void }) {
   const room = useStore((s) => s.room);
-  const name = useStore((s) => s.scene?.name ?? "");
   const canUndo = useStore((s) => s.canUndo);
   const canRedo = useStore((s) => s.canRedo);
   return (
     <header className="grid h-11 grid-cols-[1fr_auto_1fr] items-center border-b border-line bg-panel px-3">
-      <div className="flex min-w-0 items-center gap-2.5">
+      <div className="flex min-w-0 items-center gap-1.5">
         <svg viewBox="0 0 24 24" className="size-6 flex-none" fill="none" aria-hidden>
           <path d="M12 2c5 3.6 7 7 7 11a7 7 0 0 1-14 0c0-4 2-7.4 7-11Z" fill="var(--ink)" />
           <path
@@ -81,11 +82,9 @@ function Header({ onSearch }: { onSearch: () => void }) {
             strokeLinejoin="round"
           />
         </svg>
-        <h1 className="text-[15px] font-bold whitespace-nowrap">Gaudy Seed</h1>
-        <span className="truncate">
-          <span className="text-soft">{name} · </span>
-          <SaveState />
-        </span>
+        <h1 className="mr-0.5 ml-1 text-[15px] font-bold whitespace-nowrap">Gaudy Seed</h1>
+        <SceneMenu />
+        <SaveState />
       </div>
       <nav aria-label="Rooms" className="flex rounded-lg bg-well p-[3px]">
         {ROOMS.map((r) => (
@@ -146,7 +145,8 @@ export function App() {
       const key = event.key.toLowerCase();
       if (command && key === "k") {
         event.preventDefault();
-        setSearching(true);
+        // At once, so that what is typed next goes into the search.
+        flushSync(() => setSearching(true));
       } else if (command && key === "z" && !typing) {
         event.preventDefault();
         void travel(event.shiftKey ? "redo" : "undo");

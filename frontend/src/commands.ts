@@ -7,7 +7,7 @@ import { download } from "./rooms/publish/PublishRoom";
 import { addDial, addLayer, addSignal, copyLook, layerLibrary, lookLibrary, pasteLayer, pasteLook } from "./state/actions";
 import { chainAt, placeOf, withChain, withStep } from "./state/edits";
 import { editRamp } from "./state/ramps";
-import { chosenPopulation, choosePopulation, chooseStep, edit, editLook, lookWith, pinPreview, showRoom, trace, travel, useStore } from "./state/store";
+import { chosenPopulation, choosePopulation, chooseStep, edit, editLook, lookWith, newScene, openScene, pinPreview, showRoom, trace, travel, useStore } from "./state/store";
 import { flipTheme } from "./theme";
 import { view } from "./view3d/current";
 import type { Command } from "./widgets/CommandSearch";
@@ -103,5 +103,7 @@ export function commands(): Command[] {
     }
   }
   for (const p of state.scene?.populations ?? []) list.push({ name: `Choose ${p.name}`, run: () => choosePopulation(p.id) });
+  list.push({ name: "New scene", run: () => void newScene() });
+  for (const s of state.scenes) if (s.id !== state.sceneId) list.push({ name: `Open the scene ${s.name}`, run: () => void openScene(s.id) });
   return list;
 }

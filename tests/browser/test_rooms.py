@@ -222,6 +222,11 @@ class Shaping(BrowserCase):
             re.search(r"(\d+)% reached", self.page.get_by_role("region", name=re.compile("Ramp$")).inner_text())[1]
         )
 
+    def test_the_datas_own_range_is_told(self):
+        self.add("Range", after="Random")
+        slab = self.page.get_by_role("region", name=re.compile("Range$"))
+        self.assertRegex(slab.inner_text(), r"own range 0\.0000\d* to 1 onto")
+
     def test_a_ramp_that_uses_few_of_its_colours_is_mended_in_one_click(self):
         page = self.page
         self.begin_with("Formula")
@@ -303,13 +308,21 @@ class HueAndLuma(BrowserCase):
                 page.get_by_label(re.compile("^Name: ")).click()
                 page.get_by_role("option", name="colour · colour").click()
                 page.get_by_role("alert").filter(has_text="'ramp' wants a number, but a colour comes").wait_for()
-        page.get_by_label("Part: Hue").wait_for()
+        parts = page.get_by_role("group", name="Part")
+        parts.get_by_role("button", name="Hue", exact=True).wait_for()
         self.settle()
+        # All parts are seen side by side: luma leaves the ends empty, hue does not.
+        ends = {}
+        for name in ("Hue", "Luma"):
+            label = parts.get_by_role("img", name=re.compile(f"^Values of {name}: ")).get_attribute("aria-label")
+            ends[name] = [float(v) for v in re.findall(r"\d\.\d+(?:e-\d+)?", label)]
+        self.assertGreater(ends["Luma"][0], 0.05)
+        self.assertLess(ends["Hue"][0], 0.02)
+        self.assertGreater(ends["Hue"][1], 0.98)
         slab = page.get_by_role("region", name=re.compile("Ramp$"))
         slab.get_by_text("reached").wait_for()
         by_hue = int(re.search(r"(\d+)% reached", slab.inner_text())[1])
-        page.get_by_label("Part: Hue").click()
-        self.after(lambda: page.get_by_role("option", name="Luma", exact=True).click())
+        self.after(lambda: parts.get_by_role("button", name="Luma", exact=True).click())
         by_luma = int(re.search(r"(\d+)% reached", slab.inner_text())[1])
         self.assertGreater(by_hue, 98)
         self.assertLess(by_luma, by_hue - 5)
@@ -497,6 +510,36 @@ class GatherAndPublish(BrowserCase):
         page.get_by_role("alert").filter(has_text="layerz").wait_for()
         self.after(lambda: page.keyboard.press("Control+z"))
         self.assertEqual(len(self.shares()), 5)
+
+
+class Scenes(BrowserCase):
+    def test_a_new_scene_a_look_pasted_into_it_and_back(self):
+        page = self.page
+        page.get_by_label("More for layers and looks").click()
+        page.get_by_role("menuitem", name="Copy the whole look").click()
+        page.get_by_label("Scene: Midnight Menagerie").click()
+        name = page.get_by_label("Name of the scene")
+        name.fill("First parade")
+        name.press("Enter")
+        page.get_by_label("Scene: First parade").wait_for()
+        self.settle()
+        page.get_by_role("button", name="New scene").click()
+        page.get_by_label("Scene: Untitled").wait_for()
+        page.get_by_text("Nothing here yet").wait_for()
+        page.keyboard.press("Alt+1")
+        page.get_by_role("button", name="Make a scatter").click()
+        page.get_by_text("1,000 elements", exact=True).wait_for()
+        self.settle()
+        page.keyboard.press("Alt+2")
+        page.get_by_label("More for layers and looks").click()
+        self.after(lambda: page.get_by_role("menuitem", name="Paste a whole look").click())
+        self.assertEqual(len(self.shares()), 5)
+        # Back by keyboard: the command search knows all scenes.
+        page.keyboard.press("Control+k")
+        page.keyboard.type("Open the scene First")
+        page.keyboard.press("Enter")
+        page.get_by_label("Scene: First parade").wait_for()
+        page.get_by_text("12,000 elements", exact=True).wait_for()
 
 
 class Trust(BrowserCase):

@@ -93,6 +93,22 @@ class BadLooks(unittest.TestCase):
             for word in words:
                 self.assertIn(word, str(caught.exception))
 
+    def test_kinds_are_mended_by_the_step_that_converts(self):
+        population = points(10)
+        drift = {"step": "drift", "seed": 1, "hue": 5}
+        for steps in (
+            (RANDOM,), (RANDOM, drift), ({"step": "attribute", "name": "position"}, BANDS),
+            (RANDOM, BANDS, {"step": "even_out"}, BANDS), (RANDOM, BANDS, {"step": "component"}, drift),
+        ):  # fmt: skip
+            with self.subTest(steps=str(steps)[:90]):
+                document = look_document(*steps)
+                with self.assertRaises(BadInput) as caught:
+                    Evaluator().evaluate(population, parse(Look, document))
+                for operation in caught.exception.fix.operations:
+                    apply_patch(document, operation)
+                self.assertEqual(len(document["lanes"]["base_colour"]["layers"][0]["paint"]), len(steps) + 1)
+                Evaluator().evaluate(population, parse(Look, document))
+
     def test_domains(self):
         base = points(4)
         wear = Attribute("wear", "number", np.zeros(2, np.float32), domain="part")

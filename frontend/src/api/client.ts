@@ -4,6 +4,7 @@ import type { components } from "../../generated/schema";
 type Schemas = components["schemas"];
 export type Scene = Schemas["Scene"];
 export type SceneAnswer = Schemas["SceneAnswer"];
+export type SceneListed = Schemas["SceneListed"];
 export type PopulationDocument = Schemas["PopulationDocument"];
 export type Maker = PopulationDocument["maker"];
 export type ScatterMaker = Schemas["ScatterMaker"];
@@ -12,6 +13,7 @@ export type Look = Schemas["Look"];
 export type Step = Layer["paint"][number];
 export type Ramp = Schemas["Ramp"];
 export type Curve = Schemas["Curve"];
+export type Component = Schemas["Component"];
 export type Stop = Schemas["Stop"];
 export type Follow = Schemas["Follow"];
 export type FollowColour = Schemas["FollowColour"];
@@ -63,6 +65,8 @@ export interface StepCensus {
   points?: number[][];
   incoming?: Histogram;
   facts?: Record<string, number>;
+  /** What every part of the incoming colours or vectors would give. */
+  parts?: Record<string, Histogram>;
   /** The part of 0..1 that values reach. */
   reached?: number;
   /** How many elements each swatch of a palette has, and its colour; the mean where it differs from element to element. */

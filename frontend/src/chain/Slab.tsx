@@ -8,6 +8,7 @@ import { ActionMenu } from "../widgets/ActionMenu";
 import { AxisEnds, Bars, Swatches } from "../widgets/Distribution";
 import { Holding } from "./Holding";
 import { PaletteEditor } from "./PaletteEditor";
+import { PartChoice } from "./PartChoice";
 import { Parameters, useSchema } from "./Parameters";
 import { CurveEditor } from "./CurveEditor";
 import { RampEditor } from "./RampEditor";
@@ -54,7 +55,7 @@ export function Slab({ step, index, place, open, census, trace, tracedAt, action
           className="flex min-w-0 grow cursor-pointer items-baseline gap-2 rounded text-left"
         >
           <span className={`text-[13px] font-semibold ${step.enabled ? "" : "line-through"}`}>{title}</span>
-          <span className="truncate text-soft">{summary(step)}</span>
+          <span className="truncate text-soft">{summary(step, census?.facts)}</span>
         </button>
         {reached !== undefined && !(ramp && open) && (
           <span className="tabular flex-none text-[11px] whitespace-nowrap text-soft">{Math.round(reached * 100)}% reached</span>
@@ -84,6 +85,8 @@ export function Slab({ step, index, place, open, census, trace, tracedAt, action
             />
           ) : step.step === "palette" ? (
             <PaletteEditor palette={step} census={census} onDraft={onDraft} onCommit={onCommit} />
+          ) : step.step === "component" && census?.parts ? (
+            <PartChoice part={step.part} parts={census.parts} onChoose={(part) => onCommit({ ...step, part }, "Read another part")} />
           ) : step.step === "curve" ? (
             <CurveEditor curve={step} census={census} onDraft={onDraft} onCommit={onCommit} />
           ) : (

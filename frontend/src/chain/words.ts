@@ -1,5 +1,5 @@
 /** Steps in words, for slabs and menus. */
-import type { Following, Step } from "../api/client";
+import type { Component, Following, Step } from "../api/client";
 import { isFollowing, sourceOf } from "../state/follow";
 
 type Word = Step["step"];
@@ -40,10 +40,17 @@ export const BLENDS = {
   difference: "Difference", exclusion: "Exclusion", hue: "Hue", saturation: "Saturation", colour: "Colour",
   luminosity: "Luminosity", add: "Add", subtract: "Subtract", minimum: "Minimum", maximum: "Maximum", average: "Average",
 } as const;
+export const PARTS: Record<Component["part"], string> = {
+  hue: "Hue", saturation: "Saturation", value: "Value", luma: "Luma", luminance: "Luminance", red: "Red", green: "Green", blue: "Blue",
+  lightness: "OK lightness", chroma: "OK chroma", oklch_hue: "OK hue", x: "x", y: "y", z: "z", length: "Length",
+};
 export const INTERPOLATIONS = { step: "Steps", linear: "Linear", smooth: "Smooth", cardinal: "Cardinal", b_spline: "B-spline" } as const;
 
-/** What a step does, with its few numbers. */
-export function summary(step: Step): string {
+/** Four digits are enough to see where a range lies. */
+const near = (value: number | undefined) => String(Number((value ?? 0).toPrecision(4)));
+
+/** What a step does, with its few numbers; `facts` are figures that it told. */
+export function summary(step: Step, facts: Record<string, number> = {}): string {
   switch (step.step) {
     case "random":
       return `${step.per === "element" ? "per element" : `per ${step.per}`}${isFollowing(step.numbers) || step.numbers > 1 ? `, ${short(step.numbers)} numbers` : ""}${step.linked ? ", linked" : ""}`;
@@ -52,7 +59,8 @@ export function summary(step: Step): string {
     case "constant":
       return typeof step.value === "string" ? step.value : short(step.value);
     case "range": {
-      const from = step.own ? "own range" : `${short(step.from_low)} to ${short(step.from_high)}`;
+      const own = facts.low === undefined ? "" : ` ${near(facts.low)} to ${near(facts.high)}`;
+      const from = step.own ? `own range${own}` : `${short(step.from_low)} to ${short(step.from_high)}`;
       const to = [step.to_low, step.to_high];
       if (step.flip) to.reverse();
       return `${from} onto ${to.map(short).join(" to ")}${step.clamp ? ", clamped" : ""}`;
@@ -64,7 +72,7 @@ export function summary(step: Step): string {
         ? `${step.stops.length} steps`
         : `${step.stops.length} stops, ${INTERPOLATIONS[step.interpolation].toLowerCase()} in ${SPACES[step.mix_in]}`;
     case "component":
-      return step.part.replace("_", " ");
+      return PARTS[step.part].length > 1 ? PARTS[step.part].replace(/^[A-Z](?=[a-z])/, (c) => c.toLowerCase()) : step.part;
     case "levels": {
       const bend = step.gamma === 1 ? "" : `, gamma ${short(step.gamma)}`;
       return `${short(step.black_point)} to ${short(step.white_point)}${bend}${step.contrast === 1 ? "" : `, contrast ${short(step.contrast)}`}`;

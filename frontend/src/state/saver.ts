@@ -12,6 +12,7 @@ export class Saver {
   private queue: Pending[] = [];
   private busy = false;
   private idle: (() => void)[] = [];
+  private moving: Promise<unknown> = Promise.resolve();
 
   constructor(
     private readonly scene: string,
@@ -30,7 +31,14 @@ export class Saver {
     return new Promise((resolve) => this.idle.push(resolve));
   }
 
-  async move(direction: "undo" | "redo"): Promise<SceneAnswer> {
+  /** Undo or redo, each after the one before it, so that answers come in order however fast the keys are. */
+  move(direction: "undo" | "redo"): Promise<SceneAnswer> {
+    const next = this.moving.then(() => this.moveNow(direction));
+    this.moving = next.catch(() => undefined);
+    return next;
+  }
+
+  private async moveNow(direction: "undo" | "redo"): Promise<SceneAnswer> {
     await this.settled();
     const answer = await json<SceneAnswer>("POST", `/scenes/${this.scene}/${direction}`);
     this.base = answer.revision;

@@ -12,6 +12,7 @@ import {
   type Refused,
   type Scene,
   type SceneAnswer,
+  type SceneListed,
   type StepDescription,
   type StepList,
   type Vision,
@@ -36,6 +37,8 @@ export interface Geometry {
 
 interface State {
   room: Room;
+  /** All scenes there are, as they were listed last. */
+  scenes: SceneListed[];
   sceneId: string;
   scene: Scene | null;
   canUndo: boolean;
@@ -74,6 +77,7 @@ interface State {
 
 const initial: State = {
   room: "colour",
+  scenes: [],
   sceneId: "",
   scene: null,
   canUndo: false,
@@ -118,16 +122,11 @@ export function chosenPopulation(state: State): PopulationDocument | null {
 
 export async function start() {
   try {
-    const [listed, steps] = await Promise.all([
-      json<{ scenes: { id: string }[] }>("GET", "/scenes"),
-      json<StepList>("GET", "/steps"),
-    ]);
+    const [scenes, steps] = await Promise.all([listScenes(), json<StepList>("GET", "/steps")]);
     set({ steps: steps.steps, scatterSchema: steps.scatter });
     const wanted = new URLSearchParams(location.search).get("scene");
-    const id = wanted ?? listed.scenes[0]?.id;
-    const answer = id
-      ? await json<SceneAnswer>("GET", `/scenes/${encodeURIComponent(id)}`)
-      : await json<SceneAnswer>("POST", "/scenes", { document: { gaudyseed: 1, name: "Untitled" } });
+    const id = wanted ?? scenes[0]?.id;
+    const answer = id ? await json<SceneAnswer>("GET", `/scenes/${encodeURIComponent(id)}`) : await begun();
     saver = new Saver(answer.id, answer.revision, (saving, saved, saveSentence) =>
       set({ saving, saveSentence, ...(saved ? { canUndo: saved.can_undo, canRedo: saved.can_redo } : {}) }),
     );
@@ -135,6 +134,30 @@ export async function start() {
     show(answer);
   } catch (error) {
     set({ loadError: (error as Error).message || "The server cannot be reached." });
+  }
+}
+
+const begun = () => json<SceneAnswer>("POST", "/scenes", { document: { gaudyseed: 1, name: "Untitled" } });
+
+export async function listScenes(): Promise<SceneListed[]> {
+  const { scenes } = await json<{ scenes: SceneListed[] }>("GET", "/scenes");
+  set({ scenes });
+  return scenes;
+}
+
+/** Go to another scene, once all of this one is saved. */
+export async function openScene(id: string) {
+  await saver?.settled();
+  const address = new URL(location.href);
+  address.searchParams.set("scene", id);
+  location.assign(address);
+}
+
+export async function newScene() {
+  try {
+    await openScene((await begun()).id);
+  } catch (error) {
+    set({ saving: "refused", saveSentence: (error as Error).message });
   }
 }
 

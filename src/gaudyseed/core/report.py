@@ -15,6 +15,7 @@ from .digest import digest_of
 from .look.evaluate import Evaluation, Evaluator, LayerResult, StepResult, covers_all
 from .look.steps import Step, Value
 from .look.steps.choose import Choose
+from .look.steps.component import Component, part_of, parts_of
 from .look.steps.curve import Curve
 from .look.steps.even_out import EvenOut
 from .look.steps.palette import Palette
@@ -22,6 +23,8 @@ from .look.steps.ramp import Ramp
 
 #: Places at which a curve is drawn.
 CURVE_SAMPLES = 129
+#: Elements that the parts of a colour or vector are compared by.
+PARTS_SAMPLE = 8192
 
 
 @dataclass(frozen=True)
@@ -163,6 +166,12 @@ def _of_value(value: Value, places: np.ndarray | None) -> dict[str, Any]:
     return {"kind": value.kind, "numbers": census.of_numbers(lengths)}
 
 
+def _parts(value: Value) -> dict[str, Any]:
+    """The distribution of every part that could be read of colours or vectors, from an even sample."""
+    sample = np.ascontiguousarray(value.array[:: max(1, len(value.array) // PARTS_SAMPLE)])
+    return {part: census.of_numbers(part_of(sample, part)) for part in parts_of(value.kind, value.array.shape[1])}
+
+
 def _of_step(result: StepResult, signals: Mapping[str, Value]) -> dict[str, Any]:
     before = result.before
     value = result.value
@@ -178,6 +187,8 @@ def _of_step(result: StepResult, signals: Mapping[str, Value]) -> dict[str, Any]
         points = result.compiled.step.drawn(signals)
         found["curve"] = result.compiled.step.heights(places, points).round(5).tolist()
         found["points"] = points.round(6).tolist()
+    if isinstance(result.compiled.step, Component) and before is not None:
+        found["parts"] = _parts(before.value)
     if isinstance(result.compiled.step, Curve) and before is not None:
         found["incoming"] = census.histogram(before.value.array, 0.0, 1.0)
     return found

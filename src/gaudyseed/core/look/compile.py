@@ -14,14 +14,16 @@ from typing import Any, TypeVar
 from pydantic import BaseModel
 
 from ..documents import parse
-from ..errors import BadInput
+from ..errors import BadInput, Fix
 from ..population import Population
 from ..stacking import check_blend
 from .follow import Follow, followings
 from .model import Dial, Layer, Look
-from .scope import Scope
+from .scope import Scope, pointer
 from .steps import Kind, Step
 from .steps.base import KIND_WORDS
+from .steps.component import Component
+from .steps.ramp import Ramp, Stop
 
 #: Which step turns one kind into another, for sentences.
 _CONVERTS = {
@@ -31,10 +33,27 @@ _CONVERTS = {
     ("colour", "number"): "Put a component step between them, or move this step before the ramp.",
 }
 
+#: Such a step, whole, as documents have it, and what putting it in is called.
+_CONVERTERS: dict[tuple[str, str], tuple[str, dict[str, Any]]] = {
+    ("vector", "number"): ("Read its length", Component(step="component", part="length").model_dump(mode="json")),
+    ("colour", "number"): ("Read its hue", Component(step="component", part="hue").model_dump(mode="json")),
+    ("number", "colour"): (
+        "Put a ramp in",
+        Ramp(step="ramp", stops=(Stop(at=0.0, colour="#1d2b4f"), Stop(at=0.5, colour="#c8553d"),
+                                 Stop(at=1.0, colour="#f3dfb8"))).model_dump(mode="json"),
+    ),
+}  # fmt: skip
+
 #: All steps of a look together, those of chains inside steps included: each may need memory for all elements.
 MOST_STEPS_IN_ALL = 1000
 
 Model = TypeVar("Model", bound=BaseModel)
+
+
+def _converting(came: Kind, wanted: Kind, place: str) -> Fix | None:
+    """Put in the step that turns one kind into another, at a place of a chain."""
+    found = _CONVERTERS.get((came, wanted))
+    return Fix(found[0], [{"op": "add", "path": pointer(place), "value": found[1]}]) if found else None
 
 
 def _any_of(kinds: Sequence[Kind]) -> str:
@@ -165,7 +184,7 @@ class _Compiler:
             hint = _CONVERTS.get((kind, wanted), "").replace("before it", "at the end")
             raise BadInput(
                 f"The chain ends with {KIND_WORDS[kind]}, but {KIND_WORDS[wanted]} is wanted. {hint}".strip(),
-                place=place, code="wrong_kind",
+                place=place, code="wrong_kind", fix=_converting(kind, wanted, f"{place}.-"),
             )  # fmt: skip
         return tuple(compiled)
 
@@ -191,7 +210,7 @@ class _Compiler:
             raise BadInput(
                 f"{step.step!r} wants {_any_of(step.takes)}, but {KIND_WORDS[kind]} comes. "
                 f"{_CONVERTS.get((kind, step.takes[0]), '')}".strip(),
-                place=here, code="wrong_kind",
+                place=here, code="wrong_kind", fix=_converting(kind, step.takes[0], here),
             )  # fmt: skip
         inner = tuple(self.chain(steps, f"{here}.{path}", None) for path, steps in step.inner_chains())
         gives = step.result_kind_of([c[-1].kind for c in inner], here, kind) or step.result_kind(self.scope, here, kind)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import ClassVar, Literal
 
 import numpy as np
@@ -18,6 +19,9 @@ _AXES = {"x": 0, "y": 1, "z": 2, "red": 0, "green": 1, "blue": 2}
 _DISPLAY = {"hue": kernels.HUE, "saturation": kernels.SATURATION, "value": kernels.VALUE, "luma": kernels.LUMA}
 _OKLCH = {"lightness": 0, "chroma": 1, "oklch_hue": 2}
 _OF_VECTORS = ("x", "y", "z", "length")
+OF_COLOURS = (
+    "hue", "saturation", "value", "luma", "luminance", "red", "green", "blue", "lightness", "chroma", "oklch_hue",
+)  # fmt: skip
 
 
 class Component(Step):
@@ -50,16 +54,26 @@ class Component(Step):
     def apply(self, context: Context, incoming: Value | None) -> Value:
         """(n,) float32."""
         assert incoming is not None
-        source = incoming.array
-        if self.part == "length":
-            return Value("number", np.linalg.norm(source, axis=1).astype(np.float32))
         if self.part in _AXES:
-            same_width(source.shape[1], _AXES[self.part], f"{context.place}.part", self.part)
-            return Value("number", np.ascontiguousarray(source[:, _AXES[self.part]]))
-        if self.part == "luminance":
-            return Value("number", (source @ np.array(kernels.WEIGHTS)).astype(np.float32))
-        out = empty(len(source))
-        kernel = kernels.display_part if self.part in _DISPLAY else kernels.oklch_part
-        index = _DISPLAY.get(self.part, _OKLCH.get(self.part, 0))
-        over(len(out), lambda a, b: kernel(source[a:b].reshape(-1), index, out[a:b]), context.check)
-        return Value("number", out)
+            same_width(incoming.array.shape[1], _AXES[self.part], f"{context.place}.part", self.part)
+        return Value("number", part_of(incoming.array, self.part, context.check))
+
+
+def parts_of(kind: Kind, width: int) -> tuple[str, ...]:
+    """The parts that a colour, or a vector of that width, has."""
+    return (*_OF_VECTORS[: min(width, 3)], "length") if kind == "vector" else OF_COLOURS
+
+
+def part_of(source: np.ndarray, part: str, check: Callable[[], None] | None = None) -> np.ndarray:
+    """(n,) float32: one part of each of (n, 3) linear colours or (n, k) vectors."""
+    if part == "length":
+        return np.linalg.norm(source, axis=1).astype(np.float32)
+    if part in _AXES:
+        return np.ascontiguousarray(source[:, _AXES[part]])
+    if part == "luminance":
+        return (source @ np.array(kernels.WEIGHTS)).astype(np.float32)
+    out = empty(len(source))
+    kernel = kernels.display_part if part in _DISPLAY else kernels.oklch_part
+    index = _DISPLAY.get(part, _OKLCH.get(part, 0))
+    over(len(out), lambda a, b: kernel(source[a:b].reshape(-1), index, out[a:b]), check)
+    return out
