@@ -6,8 +6,7 @@ import { drawn, isFollowing } from "../state/follow";
 import { NONE, useStore } from "../state/store";
 import { IconButton } from "../widgets/Button";
 import { Choice } from "../widgets/Choice";
-import { NumberField } from "../widgets/NumberField";
-import { FollowControl } from "./FollowControl";
+import { FollowNumber } from "./FollowNumber";
 
 type Point = Curve["points"][number];
 
@@ -149,28 +148,21 @@ export function CurveEditor({ curve, census, onDraft, onCommit }: Props) {
     const title = name === "x" ? "from" : name === "y" ? "to" : name;
     const handle = name !== "x" && name !== "y";
     return (
-      <FollowControl
+      <FollowNumber
         key={name}
         title={title}
         how="signal"
         value={own[name]}
-        most={1}
-        otherwise={point[name]}
-        onDraft={(v) => onDraft(put(v as PointNumber))}
-        onCommit={(v, label) => onCommit(isFollowing(v) ? put(v as PointNumber) : typed(v as number), label)}
-      >
-        <NumberField
-          label={title}
-          value={point[name]}
-          min={handle ? -4 : 0}
-          max={handle ? 4 : 1}
-          step={0.01}
-          digits={4}
-          width={handle ? "w-[52px]" : "w-[60px]"}
-          onDraft={(v) => onDraft(typed(v))}
-          onCommit={(v) => onCommit(typed(v), "Move a point")}
-        />
-      </FollowControl>
+        shown={point[name]}
+        change="Move a point"
+        min={handle ? -4 : 0}
+        max={handle ? 4 : 1}
+        step={0.01}
+        digits={4}
+        width={handle ? "w-[52px]" : "w-[60px]"}
+        onDraft={(v) => onDraft(isFollowing(v) ? put(v) : typed(v as number))}
+        onCommit={(v, label) => onCommit(isFollowing(v) ? put(v) : typed(v as number), label)}
+      />
     );
   }
 

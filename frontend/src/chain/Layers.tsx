@@ -10,8 +10,7 @@ import { chooseChain, draftLook, editLook, useStore } from "../state/store";
 import { ActionMenu } from "../widgets/ActionMenu";
 import { Button, IconButton } from "../widgets/Button";
 import { Choice } from "../widgets/Choice";
-import { NumberField } from "../widgets/NumberField";
-import { FollowControl } from "./FollowControl";
+import { FollowNumber } from "./FollowNumber";
 import { BLENDS } from "./words";
 
 const BLEND_OPTIONS = (Object.entries(BLENDS) as [Layer["blend"], string][]).map(([value, label]) => ({ value, label }));
@@ -240,30 +239,21 @@ function LayerRow({ layer, index, stack, kind, chosen, count }: RowProps) {
             />
           )}
           <span className="grow" />
-          <FollowControl
+          <FollowNumber
             title="Amount"
             how="signal"
             value={layer.amount}
-            most={1}
-            otherwise={1}
-            factor={100}
-            unit="%"
-            onDraft={(v) => draftLook(changed({ amount: v as Layer["amount"] }))}
-            onCommit={(v, label) => change(label, { amount: v as Layer["amount"] })}
-          >
-            <NumberField
-              label="Amount"
-              unit="%"
-              width="w-[56px]"
-              digits={0}
-              step={1}
-              min={0}
-              max={100}
-              value={isFollowing(layer.amount) ? 100 : layer.amount * 100}
-              onDraft={(v) => draftLook(changed({ amount: v / 100 }))}
-              onCommit={(v) => change("Change the amount", { amount: v / 100 })}
-            />
-          </FollowControl>
+            shown={1}
+            change="Change the amount"
+            percent
+            min={0}
+            max={1}
+            step={1}
+            digits={0}
+            width="w-[56px]"
+            onDraft={(amount) => draftLook(changed({ amount }))}
+            onCommit={(amount, label) => change(label, { amount })}
+          />
         </div>
       )}
     </>

@@ -16,6 +16,7 @@ import { ColourField } from "../widgets/ColourField";
 import { NumberField } from "../widgets/NumberField";
 import { percent, textOn } from "../widgets/shares";
 import { FollowControl } from "./FollowControl";
+import { FollowNumber } from "./FollowNumber";
 
 interface Props {
   palette: Palette;
@@ -141,17 +142,18 @@ export function PaletteEditor({ palette, census, onDraft, onCommit }: Props) {
           onBlur={(e) => e.target.value.trim() && e.target.value !== palette.name && onCommit({ ...palette, name: e.target.value.trim() }, "Name the palette")}
           onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()}
         />
-        <FollowControl
+        <FollowNumber
           title="Columns"
           how="dial"
           value={palette.columns}
-          most={64}
-          otherwise={8}
-          onDraft={() => undefined}
-          onCommit={(c, label) => onCommit({ ...palette, columns: c as Palette["columns"] }, label)}
-        >
-          <NumberField label="Columns" whole min={1} max={64} width="w-[48px]" value={columns} onCommit={(c) => onCommit({ ...palette, columns: c }, "Change the columns")} />
-        </FollowControl>
+          shown={columns}
+          change="Change the columns"
+          whole
+          min={1}
+          max={64}
+          width="w-[48px]"
+          onCommit={(to, label) => onCommit({ ...palette, columns: to }, label)}
+        />
         <Button
           onClick={() =>
             openLibrary({
@@ -234,17 +236,18 @@ export function PaletteEditor({ palette, census, onDraft, onCommit }: Props) {
         </FollowControl>
         <span className="text-soft tabular">{percent(counts[chosen] ?? 0, total)}</span>
         {palette.parts === "weights" && (
-          <FollowControl
+          <FollowNumber
             title="Weight"
             how="dial"
             value={swatch.weight}
-            most={1e9}
-            otherwise={1}
-            onDraft={() => undefined}
-            onCommit={(weight, label) => put(changed({ weight: weight as Swatch["weight"] }), label)}
-          >
-            <NumberField label="Weight" value={drawn(swatch.weight, dials, 1)} min={0} max={1e9} step={0.05} width="w-[60px]" onCommit={(weight) => put(changed({ weight }), "Weigh a swatch")} />
-          </FollowControl>
+            shown={drawn(swatch.weight, dials, 1)}
+            change="Weigh a swatch"
+            min={0}
+            max={1e9}
+            step={0.05}
+            width="w-[60px]"
+            onCommit={(weight, label) => put(changed({ weight }), label)}
+          />
         )}
         <span className="ml-auto inline-flex">
           <IconButton

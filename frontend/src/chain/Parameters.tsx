@@ -11,6 +11,7 @@ import { IconButton } from "../widgets/Button";
 import { NumberField } from "../widgets/NumberField";
 import { Toggle } from "../widgets/Toggle";
 import { FollowControl } from "./FollowControl";
+import { FollowNumber } from "./FollowNumber";
 import { Seed } from "./Seed";
 
 export interface Property {
@@ -83,25 +84,18 @@ function Triple({ title, value, onDraft, onCommit }: { title: string; value: unk
     <span className="inline-flex flex-wrap items-center gap-x-1.5 gap-y-1">
       <span className="w-[84px] flex-none text-soft">{title}</span>
       {["red", "green", "blue"].map((channel, k) => (
-        <FollowControl
+        <FollowNumber
           key={channel}
           title={`${title}, ${channel}`}
           how="signal"
           value={value[k]}
-          most={16}
-          otherwise={neutral}
+          shown={neutral}
+          change={`Change ${title}`}
+          hideLabel
+          width="w-[56px]"
           onDraft={(v) => onDraft(changed(k, v))}
           onCommit={(v, label) => onCommit(changed(k, v), label)}
-        >
-          <NumberField
-            label={`${title}, ${channel}`}
-            hideLabel
-            value={isFollowing(value[k]) ? neutral : (value[k] as number)}
-            width="w-[56px]"
-            onDraft={(v) => onDraft(changed(k, v))}
-            onCommit={(v) => onCommit(changed(k, v), `Change ${title}`)}
-          />
-        </FollowControl>
+        />
       ))}
     </span>
   );

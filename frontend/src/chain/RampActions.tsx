@@ -10,8 +10,7 @@ import { openLibrary } from "../library/Library";
 import { ActionMenu } from "../widgets/ActionMenu";
 import { Button } from "../widgets/Button";
 import { Choice } from "../widgets/Choice";
-import { NumberField } from "../widgets/NumberField";
-import { FollowControl } from "./FollowControl";
+import { FollowNumber } from "./FollowNumber";
 import { newStop } from "./fresh";
 import { INTERPOLATIONS, SPACES } from "./words";
 
@@ -38,25 +37,18 @@ export function RampActions({ ramp, place, onDraft, onCommit }: Props) {
         onChange={(interpolation) => onCommit({ ...ramp, interpolation }, "Change what lies between stops")}
       />
       {ramp.interpolation === "cardinal" && (
-        <FollowControl
+        <FollowNumber
           title="Tension"
           how="signal"
           value={ramp.tension}
-          most={1}
-          otherwise={0}
-          onDraft={(tension) => onDraft({ ...ramp, tension: tension as Ramp["tension"] })}
-          onCommit={(tension, label) => onCommit({ ...ramp, tension: tension as Ramp["tension"] }, label)}
-        >
-          <NumberField
-            label="Tension"
-            value={isFollowing(ramp.tension) ? 0 : ramp.tension}
-            min={-1}
-            max={1}
-            width="w-[52px]"
-            onDraft={(tension) => onDraft({ ...ramp, tension })}
-            onCommit={(tension) => onCommit({ ...ramp, tension }, "Change the tension")}
-          />
-        </FollowControl>
+          shown={0}
+          change="Change the tension"
+          min={-1}
+          max={1}
+          width="w-[52px]"
+          onDraft={(tension) => onDraft({ ...ramp, tension })}
+          onCommit={(tension, label) => onCommit({ ...ramp, tension }, label)}
+        />
       )}
       {!stepped && (
         <Choice

@@ -9,6 +9,7 @@ import { NumberField } from "../widgets/NumberField";
 import { percent, withShare } from "../widgets/shares";
 import { Toggle } from "../widgets/Toggle";
 import { FollowControl } from "./FollowControl";
+import { FollowNumber } from "./FollowNumber";
 
 interface Props {
   ramp: Ramp;
@@ -48,27 +49,20 @@ export function StopFields({ ramp, place, chosen, at, census, total, onDraft, on
             onCommit={(colour) => onCommit({ colour }, "Recolour a stop")}
           />
         </FollowControl>
-        <FollowControl
+        <FollowNumber
           title={stepped ? "from" : "at"}
           how="signal"
           value={stop.at}
-          most={1}
-          otherwise={at}
-          onDraft={(v) => onDraft({ at: v as Stop["at"] })}
-          onCommit={(v, label) => onCommit({ at: v as Stop["at"] }, label)}
-        >
-          <NumberField
-            label={stepped ? "from" : "at"}
-            value={at}
-            min={0}
-            max={1}
-            step={0.01}
-            digits={4}
-            width="w-[58px]"
-            onDraft={(v) => onDraft({ at: v })}
-            onCommit={(v) => onCommit({ at: v }, "Move a stop")}
-          />
-        </FollowControl>
+          shown={at}
+          change="Move a stop"
+          min={0}
+          max={1}
+          step={0.01}
+          digits={4}
+          width="w-[58px]"
+          onDraft={(to) => onDraft({ at: to })}
+          onCommit={(to, label) => onCommit({ at: to }, label)}
+        />
         {stepped && census ? (
           <span className="inline-flex items-center">
             <NumberField
@@ -97,27 +91,20 @@ export function StopFields({ ramp, place, chosen, at, census, total, onDraft, on
         )}
       </div>
       <div className="mt-1.5 flex flex-wrap items-center gap-x-2.5 gap-y-2">
-        <FollowControl
+        <FollowNumber
           title="Intensity"
           how="signal"
           value={stop.intensity}
-          most={1000}
-          otherwise={1}
-          onDraft={(v) => onDraft({ intensity: v as Stop["intensity"] })}
-          onCommit={(v, label) => onCommit({ intensity: v as Stop["intensity"] }, label)}
-        >
-          <NumberField
-            label="Intensity"
-            value={isFollowing(stop.intensity) ? 1 : stop.intensity}
-            min={0}
-            max={1000}
-            step={0.1}
-            digits={3}
-            width="w-[58px]"
-            onDraft={(intensity) => onDraft({ intensity })}
-            onCommit={(intensity) => onCommit({ intensity }, "Change the intensity")}
-          />
-        </FollowControl>
+          shown={1}
+          change="Change the intensity"
+          min={0}
+          max={1000}
+          step={0.1}
+          digits={3}
+          width="w-[58px]"
+          onDraft={(intensity) => onDraft({ intensity })}
+          onCommit={(intensity, label) => onCommit({ intensity }, label)}
+        />
         {!stepped && (
           <Toggle label="Hold until the next" on={stop.hold} onChange={(hold) => onCommit({ hold }, hold ? "Hold a colour" : "Mix again")} />
         )}
