@@ -84,6 +84,8 @@ def ramp(kind: str, *stops: str) -> dict:
     return {"step": "ramp", "interpolation": kind, "stops": [{"at": float(a), "colour": c} for c, a in pairs]}
 
 
+WHEEL = ramp("linear", "#e84a3a 0", "#e8d83a 0.167", "#4ae83a 0.333", "#3ae8d8 0.5", "#4a3ae8 0.667", "#e83ad8 0.833",
+             "#e83a4a 1")  # fmt: skip
 DUSK = ramp("linear", "#1a1530 0", "#5b2a5c 0.3", "#c8553d 0.62", "#f2b45a 0.85", "#fff1cf 1")
 
 
@@ -102,8 +104,11 @@ def hue_luma(c: Camera) -> None:
 
 
 def signal(c: Camera) -> None:
-    """A signal's own chain."""
+    """A signal's own chain, with a layer over it."""
     c.page.get_by_role("list", name="Signals").get_by_role("button", name="wear").click()
+    c.page.get_by_role("list", name="Layers over wear, top first").get_by_role(
+        "button", name=re.compile("^Height")
+    ).click()
 
 
 def follow(c: Camera) -> None:
@@ -226,6 +231,9 @@ def trace(c: Camera) -> None:
     c.page.get_by_role("region", name="Trace of element").wait_for()
 
 
+HEIGHT = {"name": "Height", "blend": "multiply", "amount": 0.8, "paint": [
+    {"step": "attribute", "name": "position", "component": "z"},
+    {"step": "range", "own": True, "to_high": 1.4}]}  # fmt: skip
 WEAR = {"name": "wear", "chain": [{"step": "random", "seed": 11}, DUSK, {"step": "component", "part": "luma"}]}
 RANDOM = {"step": "random", "seed": 42}
 FOLLOWED = {**DRIFT, "hue": {"signal": "wear", "low": 0, "high": 70}}
@@ -240,13 +248,13 @@ PICTURES: dict[str, tuple[Callable[[Camera], None], list | None, dict]] = {
     "trace-dim": (trace, None, {}),
     "underused": (underused, [{"step": "attribute", "name": "position", "component": "z"},
                               {"step": "range", "own": True, "to_high": 0.5}, DUSK], {}),
-    "hue-luma": (hue_luma, [RANDOM, {**BANDS, "interpolation": "linear", "mix_in": "oklch"},
+    "hue-luma": (hue_luma, [RANDOM, {**WHEEL, "mix_in": "hsv"},
                             {"step": "component", "part": "luma"}, DUSK], {}),
     "parts": (parts, None, {}),
-    "signal": (signal, [RANDOM, BANDS, FOLLOWED], {"signals": [WEAR]}),
+    "signal": (signal, [RANDOM, BANDS, FOLLOWED], {"signals": [{**WEAR, "layers": [HEIGHT]}]}),
     "follow": (follow, [RANDOM, BANDS, FOLLOWED], {"signals": [WEAR]}),
     "glint": (glint, [{"step": "formula", "text": "where(index % 7 == 0, 0.97, random(3) * 0.8)"}, BANDS, DRIFT], {}),
-    "curve": (curve, [RANDOM, BENT, {"step": "spread", "seed": 1}, BANDS], {}),
+    "curve": (curve, [RANDOM, BENT, {"step": "spread", "seed": 1, "by": "ramp_bands"}, BANDS], {}),
     "shares": (shares, None, {}),
     "picture": (picture, None, {}),
     "drift": (drift, [RANDOM, DUSK, {**DRIFT, "hue": 40, "direction": "above", "chance": 0.3},
