@@ -8,7 +8,7 @@ import numpy as np
 from coloraide import Color
 
 from gaudyseed.core.colour import spaces
-from gaudyseed.core.kernels import drift, encoding, hashing
+from gaudyseed.core.kernels import drift, encoding, hashing, waves
 
 RNG = np.random.default_rng(20)
 LINEAR = np.concatenate([RNG.random((2000, 3)), [[0, 0, 0], [1, 1, 1], [0.0031308, 0.0031309, 0.5]]])
@@ -56,6 +56,23 @@ class SrgbEncoding(unittest.TestCase):
             colour = spaces.parse_hex(code).astype(np.float32)
             self.assertEqual(spaces.to_hex(colour), code)
             self.assertEqual(spaces.display_bytes(colour[None])[0].tolist(), [level, 255 - level, 127])
+
+
+class WithoutCalls(unittest.TestCase):
+    """Cube roots, sines and cosines of the kernels against NumPy in float64."""
+
+    def test_cube_roots(self):
+        values = np.concatenate([RNG.random(3000) * 2 - 0.5, 10.0 ** RNG.uniform(-25, 25, 500), [0, 1, -1, 1e-35, -8]])
+        values = values.astype(np.float32)
+        found = np.array([waves.cube_root(v) for v in values])
+        wanted = np.where(np.abs(values) > 1e-30, np.cbrt(values.astype(np.float64)), 0)
+        np.testing.assert_allclose(found, wanted, rtol=4e-7)
+
+    def test_sines_and_cosines_in_turns(self):
+        turns = np.concatenate([RNG.uniform(-3, 3, 3000), np.arange(-8, 9) / 8]).astype(np.float32)
+        found = np.array([waves.cosine_and_sine(v) for v in turns])
+        angles = 2 * np.pi * turns.astype(np.float64)
+        np.testing.assert_allclose(found, np.stack([np.cos(angles), np.sin(angles)], axis=1), atol=5e-7)
 
 
 class OkLab(unittest.TestCase):

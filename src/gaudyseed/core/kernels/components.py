@@ -7,7 +7,7 @@ from numba import int32, njit, void
 
 from . import OPTIONS
 from .encoding import FLAT, FLAT_IN, encode
-from .oklab import LMS_TO_LAB, RGB_TO_LMS
+from .oklab import to_oklab
 
 _ZERO = np.float32(0.0)
 _ONE = np.float32(1.0)
@@ -46,14 +46,10 @@ def oklch_part(linear, part, out):  # type: ignore[no-untyped-def]
     """OKLCH lightness (0), chroma (1) or hue in turns (2) of (3n) linear values."""
     for j in range(out.shape[0]):
         r, g, b = linear[3 * j], linear[3 * j + 1], linear[3 * j + 2]
-        lo = np.cbrt(RGB_TO_LMS[0] * r + RGB_TO_LMS[1] * g + RGB_TO_LMS[2] * b)
-        me = np.cbrt(RGB_TO_LMS[3] * r + RGB_TO_LMS[4] * g + RGB_TO_LMS[5] * b)
-        sh = np.cbrt(RGB_TO_LMS[6] * r + RGB_TO_LMS[7] * g + RGB_TO_LMS[8] * b)
+        lightness, a, c = to_oklab(r, g, b)
         if part == 0:
-            out[j] = LMS_TO_LAB[0] * lo + LMS_TO_LAB[1] * me + LMS_TO_LAB[2] * sh
+            out[j] = lightness
         else:
-            a = LMS_TO_LAB[3] * lo + LMS_TO_LAB[4] * me + LMS_TO_LAB[5] * sh
-            c = LMS_TO_LAB[6] * lo + LMS_TO_LAB[7] * me + LMS_TO_LAB[8] * sh
             chroma = np.sqrt(a * a + c * c)
             if part == 1:
                 out[j] = chroma

@@ -12,8 +12,9 @@ from numba.types import boolean
 from . import OPTIONS
 from .encoding import FLAT, FLAT_IN, decode, encode
 from .hashing import WORDS, pcg3d, unit
-from .oklab import LAB_TO_LMS, LMS_TO_LAB, LMS_TO_RGB, RGB_TO_LMS
+from .oklab import from_oklab, to_oklab
 from .ramps import NUMBERS_IN, hexcone
+from .waves import cosine_and_sine
 
 #: Elements worked on at a time. Short plain loops over flat scratch arrays are what the compiler turns
 #: into vector instructions; one long loop over (n, 3) rows is four times as slow.
@@ -23,7 +24,6 @@ _ZERO = np.float32(0.0)
 _ONE = np.float32(1.0)
 _SIXTH = np.float32(1.0 / 6.0)
 _SIX = np.float32(6.0)
-_TURN = np.float32(2.0 * np.pi)
 #: OKLCH chroma that counts as a saturation of 1: 100 % in CSS Color Module Level 4.
 FULL_CHROMA = np.float32(0.4)
 
@@ -87,27 +87,16 @@ def _move_oklch(linear, hues, saturations, values, result, m):  # type: ignore[n
     """Linear colours moved in OKLCH; those outside the gamut are cut at its faces."""
     for j in range(m):
         r, g, b = linear[3 * j], linear[3 * j + 1], linear[3 * j + 2]
-        lo = np.cbrt(RGB_TO_LMS[0] * r + RGB_TO_LMS[1] * g + RGB_TO_LMS[2] * b)
-        me = np.cbrt(RGB_TO_LMS[3] * r + RGB_TO_LMS[4] * g + RGB_TO_LMS[5] * b)
-        sh = np.cbrt(RGB_TO_LMS[6] * r + RGB_TO_LMS[7] * g + RGB_TO_LMS[8] * b)
-        lightness = LMS_TO_LAB[0] * lo + LMS_TO_LAB[1] * me + LMS_TO_LAB[2] * sh
-        a = LMS_TO_LAB[3] * lo + LMS_TO_LAB[4] * me + LMS_TO_LAB[5] * sh
-        c = LMS_TO_LAB[6] * lo + LMS_TO_LAB[7] * me + LMS_TO_LAB[8] * sh
+        lightness, a, c = to_oklab(r, g, b)
         chroma = np.sqrt(a * a + c * c)
         coloured = chroma > np.float32(2e-4)
         scale = max(chroma + saturations[j] * FULL_CHROMA, _ZERO) / chroma if coloured else _ONE
-        turn = hues[j] * _TURN
-        cosine, sine = np.cos(turn) * scale, np.sin(turn) * scale
+        cosine, sine = cosine_and_sine(hues[j])
+        cosine, sine = cosine * scale, sine * scale
         lightness = min(max(lightness + values[j], _ZERO), max(_ONE, lightness))
         a, c = a * cosine - c * sine, a * sine + c * cosine
-        lo = lightness + LAB_TO_LMS[0] * a + LAB_TO_LMS[1] * c
-        me = lightness + LAB_TO_LMS[2] * a + LAB_TO_LMS[3] * c
-        sh = lightness + LAB_TO_LMS[4] * a + LAB_TO_LMS[5] * c
-        lo, me, sh = lo * lo * lo, me * me * me, sh * sh * sh
         top = max(_ONE, max(r, max(g, b)))
-        r = LMS_TO_RGB[0] * lo + LMS_TO_RGB[1] * me + LMS_TO_RGB[2] * sh
-        g = LMS_TO_RGB[3] * lo + LMS_TO_RGB[4] * me + LMS_TO_RGB[5] * sh
-        b = LMS_TO_RGB[6] * lo + LMS_TO_RGB[7] * me + LMS_TO_RGB[8] * sh
+        r, g, b = from_oklab(lightness, a, c)
         result[3 * j] = min(max(r, _ZERO), top)
         result[3 * j + 1] = min(max(g, _ZERO), top)
         result[3 * j + 2] = min(max(b, _ZERO), top)

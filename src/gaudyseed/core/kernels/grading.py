@@ -10,9 +10,9 @@ from . import OPTIONS
 from .components import WEIGHTS
 from .encoding import FLAT, FLAT_IN, decode, encode
 from .ramps import NUMBERS_IN
+from .waves import cosine_and_sine
 
 _ZERO, _ONE = np.float32(0.0), np.float32(1.0)
-_TURN = np.float32(2.0 * np.pi)
 BLOCK = 512
 #: A setting of each channel for the elements, and switches of each channel.
 TRIPLE = UniTuple(NUMBERS_IN, 3)
@@ -23,7 +23,7 @@ MATRIX = Array(float32, 2, "C")
 @njit(void(float32, float32, MATRIX), inline="always", **OPTIONS)
 def turn_and_saturate(turn, saturation, m):  # type: ignore[no-untyped-def]
     """The product of two matrices of W3C Filter Effects Level 1: hueRotate after ``turn`` turns, then saturate."""
-    c, s = np.cos(turn * _TURN), np.sin(turn * _TURN)
+    c, s = cosine_and_sine(turn)
     h = np.empty((3, 3), np.float32)
     h[0, 0] = 0.213 + c * 0.787 - s * 0.213
     h[0, 1] = 0.715 - c * 0.715 - s * 0.715

@@ -12,7 +12,8 @@ from numba.types import Array, boolean, float32, float64
 
 from . import OPTIONS
 from .encoding import COLOURS, COLOURS_IN, FLAT, decode
-from .oklab import LAB_TO_LMS, LMS_TO_RGB
+from .oklab import from_oklab
+from .waves import cosine_and_sine
 
 NUMBERS_IN = Array(float32, 1, "C", readonly=True)
 TABLE = Array(int32, 1, "C", readonly=True)
@@ -20,7 +21,6 @@ _ZERO = np.float32(0.0)
 _ONE = np.float32(1.0)
 _SIX = np.float32(6.0)
 _HALF = np.float32(0.5)
-_FULL_TURN = np.float32(2.0 * np.pi)
 
 #: Cells of the look-up table over 0..1.
 CELLS = 1024
@@ -248,25 +248,17 @@ def ramp_each(values, places, which_place, own_places, tensions, cardinal, weigh
 def oklab_to_linear(colours):  # type: ignore[no-untyped-def]
     """OKLab to linear RGB, in place, flat (3n); negatives that rounding leaves at gamut edges stay."""
     for i in range(colours.shape[0] // 3):
-        lightness, a, b = colours[3 * i], colours[3 * i + 1], colours[3 * i + 2]
-        long = lightness + LAB_TO_LMS[0] * a + LAB_TO_LMS[1] * b
-        medium = lightness + LAB_TO_LMS[2] * a + LAB_TO_LMS[3] * b
-        short = lightness + LAB_TO_LMS[4] * a + LAB_TO_LMS[5] * b
-        long = long * long * long
-        medium = medium * medium * medium
-        short = short * short * short
-        colours[3 * i] = LMS_TO_RGB[0] * long + LMS_TO_RGB[1] * medium + LMS_TO_RGB[2] * short
-        colours[3 * i + 1] = LMS_TO_RGB[3] * long + LMS_TO_RGB[4] * medium + LMS_TO_RGB[5] * short
-        colours[3 * i + 2] = LMS_TO_RGB[6] * long + LMS_TO_RGB[7] * medium + LMS_TO_RGB[8] * short
+        red, green, blue = from_oklab(colours[3 * i], colours[3 * i + 1], colours[3 * i + 2])
+        colours[3 * i], colours[3 * i + 1], colours[3 * i + 2] = red, green, blue
 
 
 @njit(void(FLAT), **OPTIONS)
 def oklch_to_linear(colours):  # type: ignore[no-untyped-def]
     """Lightness, chroma and hue in turns to linear RGB, in place, flat (3n)."""
     for i in range(colours.shape[0] // 3):
-        chroma, turn = colours[3 * i + 1], colours[3 * i + 2] * _FULL_TURN
-        colours[3 * i + 1] = chroma * np.cos(turn)
-        colours[3 * i + 2] = chroma * np.sin(turn)
+        chroma, hue = colours[3 * i + 1], colours[3 * i + 2]
+        cosine, sine = cosine_and_sine(hue)
+        colours[3 * i + 1], colours[3 * i + 2] = chroma * cosine, chroma * sine
     oklab_to_linear(colours)
 
 
