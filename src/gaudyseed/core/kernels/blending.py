@@ -161,6 +161,18 @@ def _whole(b, s, mode, t):  # type: ignore[no-untyped-def]
         t[3 * i], t[3 * i + 1], t[3 * i + 2] = r, g, u
 
 
+@njit(void(FLAT_IN, FLAT_IN, FLAT_IN, int32, FLAT), **OPTIONS)
+def _blended(b, s, part, mode, t):  # type: ignore[no-untyped-def]
+    """What the mode makes of flat values, mixed in by each one's part."""
+    if _FIRST_WHOLE <= mode <= _LAST_WHOLE:
+        _whole(b, s, mode, t)
+    else:
+        _separable(b, s, mode, t)
+    for j in range(t.shape[0]):
+        mixed = b[j] + (t[j] - b[j]) * part[j]
+        t[j] = mixed if part[j] < _ONE else t[j]
+
+
 @njit(void(FLAT_IN, FLAT_IN, Array(float32, 1, "C", readonly=True), int64, int32, boolean, FLAT), **OPTIONS)
 def blend(base, paint, amounts, width, mode, display, out):  # type: ignore[no-untyped-def]
     """Blend flat rows of ``width`` numbers, mixed in by ``amounts``.
@@ -170,35 +182,26 @@ def blend(base, paint, amounts, width, mode, display, out):  # type: ignore[no-u
     """
     n = out.shape[0] // width
     each = amounts.shape[0] > 1
-    size = BLOCK * width
-    scratch = np.empty((3, size), np.float32)
-    b, s, t = scratch[0], scratch[1], scratch[2]
+    scratch = np.empty((4, BLOCK * width), np.float32)
+    t, part = scratch[2], scratch[3]
+    part[:] = amounts[0] if amounts.shape[0] > 0 else _ONE
     for start in range(0, n, BLOCK):
         rows = min(BLOCK, n - start)
         m, first = rows * width, start * width
-        if display:
-            for j in range(m):
-                b[j] = encode(base[first + j])
-                s[j] = encode(paint[first + j])
-        else:
-            for j in range(m):
-                b[j] = base[first + j]
-                s[j] = paint[first + j]
-        if _FIRST_WHOLE <= mode <= _LAST_WHOLE:
-            _whole(b[:m], s[:m], mode, t[:m])
-        else:
-            _separable(b[:m], s[:m], mode, t[:m])
         if each:
-            for i in range(rows):
-                amount = amounts[start + i]
-                for j in range(i * width, (i + 1) * width):
-                    t[j] = b[j] + (t[j] - b[j]) * amount if amount < _ONE else t[j]
-        elif amounts[0] < _ONE:
-            for j in range(m):
-                t[j] = b[j] + (t[j] - b[j]) * amounts[0]
+            for k in range(width):
+                for i in range(rows):
+                    part[i * width + k] = amounts[start + i]
+        below, above, result = base[first : first + m], paint[first : first + m], out[first : first + m]
         if display:
             for j in range(m):
-                out[first + j] = decode(max(t[j], _ZERO))
-        else:
+                scratch[0, j] = encode(below[j])
+                scratch[1, j] = encode(above[j])
+            _blended(scratch[0, :m], scratch[1, :m], part[:m], mode, t[:m])
             for j in range(m):
-                out[first + j] = t[j] if width == 1 else max(t[j], _ZERO)
+                result[j] = decode(max(t[j], _ZERO))
+        else:
+            _blended(below, above, part[:m], mode, result)
+            if width > 1:
+                for j in range(m):
+                    result[j] = max(result[j], _ZERO)

@@ -40,20 +40,35 @@ def turn_and_saturate(turn, saturation, m):  # type: ignore[no-untyped-def]
             m[j, k] = grey + (h[j, k] - grey) * saturation
 
 
-@njit(void(FLAT, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, boolean), **OPTIONS)
-def _hue_saturation_value(c, turns, saturations, values, one_matrix):  # type: ignore[no-untyped-def]
-    """The matrix, then HSV value moved while hue and saturation stay (A. R. Smith 1978); flat (3m), in place."""
+@njit(void(FLAT, NUMBERS_IN, NUMBERS_IN, boolean), **OPTIONS)
+def _hue_saturation(c, turns, saturations, one_matrix):  # type: ignore[no-untyped-def]
+    """The matrix of hue turn and saturation; flat (3m), in place."""
+    n = turns.shape[0]
     m = np.empty((3, 3), np.float32)
-    if one_matrix and turns.shape[0] > 0:
+    if one_matrix and n > 0:
         turn_and_saturate(turns[0], saturations[0], m)
-    tiny = np.float32(1e-6)
-    for i in range(turns.shape[0]):
-        if not one_matrix:
+        # Single numbers, which the compiler can keep in registers.
+        m00, m01, m02, m10, m11, m12 = m[0, 0], m[0, 1], m[0, 2], m[1, 0], m[1, 1], m[1, 2]
+        m20, m21, m22 = m[2, 0], m[2, 1], m[2, 2]
+        for i in range(n):
+            r, g, b = c[3 * i], c[3 * i + 1], c[3 * i + 2]
+            c[3 * i] = m00 * r + m01 * g + m02 * b
+            c[3 * i + 1] = m10 * r + m11 * g + m12 * b
+            c[3 * i + 2] = m20 * r + m21 * g + m22 * b
+    else:
+        for i in range(n):
             turn_and_saturate(turns[i], saturations[i], m)
-        r, g, b = c[3 * i], c[3 * i + 1], c[3 * i + 2]
-        x = m[0, 0] * r + m[0, 1] * g + m[0, 2] * b
-        y = m[1, 0] * r + m[1, 1] * g + m[1, 2] * b
-        z = m[2, 0] * r + m[2, 1] * g + m[2, 2] * b
+            r, g, b = c[3 * i], c[3 * i + 1], c[3 * i + 2]
+            for k in range(3):
+                c[3 * i + k] = m[k, 0] * r + m[k, 1] * g + m[k, 2] * b
+
+
+@njit(void(FLAT, NUMBERS_IN), **OPTIONS)
+def _value(c, values):  # type: ignore[no-untyped-def]
+    """HSV value moved while hue and saturation stay (A. R. Smith 1978); flat (3m), in place."""
+    tiny = np.float32(1e-6)
+    for i in range(values.shape[0]):
+        x, y, z = c[3 * i], c[3 * i + 1], c[3 * i + 2]
         top = max(x, max(y, z))
         wanted = max(top + values[i], _ZERO)
         black = top <= tiny
@@ -82,14 +97,16 @@ def _decision_list(c, start, slope, offset, power, bends, saturation):  # type: 
 
 
 @njit(void(FLAT_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN,
-           boolean, boolean, boolean, TRIPLE, TRIPLE, TRIPLE, SWITCHES, NUMBERS_IN, FLAT), **OPTIONS)  # fmt: skip
+           boolean, SWITCHES, boolean, TRIPLE, TRIPLE, TRIPLE, SWITCHES, NUMBERS_IN, FLAT), **OPTIONS)  # fmt: skip
 def grade(linear, turns, saturations, values, brightnesses, contrasts, pivots, gains, gammas,
-          one_matrix, bend, cdl, slope, offset, power, bends, cdl_saturation, out):  # type: ignore[no-untyped-def]  # fmt: skip
+          one_matrix, does, cdl, slope, offset, power, bends, cdl_saturation, out):  # type: ignore[no-untyped-def]  # fmt: skip
     """The whole grade, each element with its own settings; the order is that of ``steps/grade.py``.
 
     ``one_matrix``: turn and saturation are the same for all, so their matrix is made once.
-    ``bend``, ``cdl`` and ``bends``: whether gamma, the decision list and each of its powers do anything.
+    ``does``: whether value, brightness with contrast, and gamma do anything; ``cdl`` and ``bends``:
+    whether the decision list and each of its powers do.
     """
+    moves, steepens, bend = does
     n = turns.shape[0]
     scratch = np.empty(3 * BLOCK, np.float32)
     for start in range(0, n, BLOCK):
@@ -105,13 +122,18 @@ def grade(linear, turns, saturations, values, brightnesses, contrasts, pivots, g
             )
         for j in range(3 * m):
             c[j] = encode(c[j])
-        _hue_saturation_value(c, turns[start:e], saturations[start:e], values[start:e], one_matrix)
-        for i in range(m):
-            contrast, pivot = contrasts[start + i], pivots[start + i]
-            factor, shift = brightnesses[start + i] * contrast, pivot - pivot * contrast
-            c[3 * i] = max(c[3 * i] * factor + shift, _ZERO)
-            c[3 * i + 1] = max(c[3 * i + 1] * factor + shift, _ZERO)
-            c[3 * i + 2] = max(c[3 * i + 2] * factor + shift, _ZERO)
+        _hue_saturation(c, turns[start:e], saturations[start:e], one_matrix)
+        if moves:
+            _value(c, values[start:e])
+        if steepens:
+            for i in range(m):
+                contrast, pivot = contrasts[start + i], pivots[start + i]
+                factor, shift = brightnesses[start + i] * contrast, pivot - pivot * contrast
+                c[3 * i] = c[3 * i] * factor + shift
+                c[3 * i + 1] = c[3 * i + 1] * factor + shift
+                c[3 * i + 2] = c[3 * i + 2] * factor + shift
+        for j in range(3 * m):
+            c[j] = max(c[j], _ZERO)
         if bend:
             for i in range(m):
                 power_of = _ONE / gammas[start + i]

@@ -29,18 +29,21 @@ def remap(values, from_low, from_high, to_low, to_high, clamp, out):  # type: ig
         out[i] = to_low[i] + t * (to_high[i] - to_low[i])
 
 
-@njit(void(NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS), **OPTIONS)
-def levels(values, black, white, gamma, contrast, pivot, out):  # type: ignore[no-untyped-def]
-    """Stretch [black, white] to 0..1, bend by a gamma, steepen about a pivot; limited to 0..1."""
+@njit(void(NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, boolean, NUMBERS), **OPTIONS)
+def levels(values, black, white, gamma, contrast, pivot, bend, out):  # type: ignore[no-untyped-def]
+    """Stretch [black, white] to 0..1, bend by a gamma if ``bend`` says so, steepen about a pivot; limited to 0..1."""
     zero, one = np.float32(0.0), np.float32(1.0)
     for i in range(out.shape[0]):
         width = white[i] - black[i]
         flat = abs(width) < np.float32(1e-12)
         t = (values[i] - black[i]) * (zero if flat else one / (one if flat else width))
-        t = min(max(t, zero), one)
-        if gamma[i] != one:
-            t = np.float32(t ** (one / gamma[i]))
-        t = (t - pivot[i]) * contrast[i] + pivot[i]
+        out[i] = min(max(t, zero), one)
+    # Powers are library calls: in a loop of their own they do not keep the others from vector instructions.
+    if bend:
+        for i in range(out.shape[0]):
+            out[i] = np.float32(out[i] ** (one / gamma[i]))
+    for i in range(out.shape[0]):
+        t = (out[i] - pivot[i]) * contrast[i] + pivot[i]
         out[i] = min(max(t, zero), one)
 
 

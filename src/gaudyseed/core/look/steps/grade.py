@@ -70,13 +70,14 @@ class Grade(Step):
             [context.numbers_of(number, within) for number in numbers]
             for numbers, within in ((self.slope, _FACTORS), (self.offset, _OFFSETS), (self.power, _POWERS))
         ]
+        does = (self.value != 0, self.brightness != 1 or self.contrast != 1, self.gamma != 1)
         bends = tuple(power != 1 for power in self.power)
         last = context.numbers(self, "cdl_saturation")
 
         def work(a: int, b: int) -> None:
             kernels.grade(
                 colours[a:b].reshape(-1), turns(a, b), *(of(a, b) for of in settings), one,
-                self.gamma != 1, cdl, *(tuple(of(a, b) for of in triple) for triple in triples), bends,
+                does, cdl, *(tuple(of(a, b) for of in triple) for triple in triples), bends,
                 last(a, b), out[a:b].reshape(-1),
             )  # fmt: skip
 

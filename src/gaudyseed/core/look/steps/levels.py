@@ -32,7 +32,10 @@ class Levels(Step):
         values, out = incoming.array, empty(incoming.array.shape)
         names = ("black_point", "white_point", "gamma", "contrast", "pivot")
         settings = [context.numbers(self, name) for name in names]
-        over(
-            len(out), lambda a, b: shaping.levels(values[a:b], *(of(a, b) for of in settings), out[a:b]), context.check
-        )
+        bend = self.gamma != 1
+
+        def work(a: int, b: int) -> None:
+            shaping.levels(values[a:b], *(of(a, b) for of in settings), bend, out[a:b])
+
+        over(len(out), work, context.check)
         return Value("number", out)
