@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
+from functools import lru_cache
 
 import numpy as np
 
@@ -62,11 +63,17 @@ def oklab_to_linear(lab: np.ndarray) -> np.ndarray:
 
 
 def parse_hex(text: str) -> np.ndarray:
-    """Linear RGB (3,) of a display-encoded ``#rrggbb``; raises BadInput for anything else."""
+    """Linear RGB (3,), not to be written to, of a display-encoded ``#rrggbb``; BadInput for anything else."""
     if not isinstance(text, str) or not _HEX.match(text):
         raise BadInput(f"{text!r} is not a colour. Write six hexadecimal digits after #, such as #d8452f.")
-    levels = np.array([int(text[k : k + 2], 16) for k in (1, 3, 5)])
-    return decode_srgb(levels / 255.0)
+    return _linear_of(text)
+
+
+@lru_cache(maxsize=4096)
+def _linear_of(code: str) -> np.ndarray:
+    linear = decode_srgb(np.array([int(code[k : k + 2], 16) for k in (1, 3, 5)]) / 255.0)
+    linear.flags.writeable = False
+    return linear
 
 
 def to_hex(linear: np.ndarray) -> str:
