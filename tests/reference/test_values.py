@@ -87,6 +87,9 @@ class EvenOut(unittest.TestCase):
             np.array([0.0, -0.0, 1e-38, -1e-38, 3e38, -3e38, 1e-45]),
             np.zeros(100),
             np.array([4.0]),
+            # Runs of equal values that go over the parts that are sorted side by side.
+            rng.integers(0, 3, 150_001).astype(float),
+            np.full(80_000, -0.25),
         ]
         for case in cases:
             values = case.astype(np.float32)

@@ -1,96 +1,107 @@
-"""Exact ranks of float32 values by a stable radix sort of their bit patterns."""
+"""Exact ranks of float32 values by a stable radix sort of their bit patterns.
+
+A value and the element it belongs to travel together in one word of 64 bits. Each pass
+counts and moves the parts of the array side by side: the parts of a bucket follow
+each other in order, so the result is the same for any number of parts.
+"""
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
-from numba import int32, njit, uint32, void
+from numba import int64, njit, uint32, uint64, void
 from numba.types import Array, float32
 
+from ..buffers import empty
 from . import OPTIONS
+from .parallel import over
 
-_BITS = 11
-_BUCKETS = 1 << _BITS
-_MASK = np.uint32(_BUCKETS - 1)
+_BUCKETS = 1 << 11
+_MASK = np.uint64(_BUCKETS - 1)
 _SIGN = np.uint32(0x80000000)
-WORDS = Array(uint32, 1, "C")
-ORDER = Array(int32, 1, "C")
+_LOW = np.uint64(0xFFFFFFFF)
+_HALF = np.uint64(32)
+#: Where the three digits of a key begin.
+_DIGITS = (np.uint64(32), np.uint64(43), np.uint64(54))
+#: Parts that an array is sorted in, and the least size of one.
+_PARTS, _LEAST = 4, 1 << 15
+WORDS = Array(uint64, 1, "C")
+COUNTS = Array(int64, 1, "C")
 
 
-@njit(void(WORDS, ORDER, WORDS, ORDER), **OPTIONS)
-def radix_sort(keys, order, spare_keys, spare_order):  # type: ignore[no-untyped-def]
-    """Sort ``keys`` with their ``order`` in three stable passes of 11 bits.
-
-    The result lies in the two spare arrays (an odd number of passes).
-    """
-    counts = np.zeros((3, _BUCKETS), dtype=np.int32)
-    n = keys.shape[0]
-    for i in range(n):
-        key = keys[i]
-        counts[0, key & _MASK] += 1
-        counts[1, (key >> np.uint32(11)) & _MASK] += 1
-        counts[2, (key >> np.uint32(22)) & _MASK] += 1
-    for step in range(3):
-        total = 0
-        for bucket in range(_BUCKETS):
-            found = counts[step, bucket]
-            counts[step, bucket] = total
-            total += found
-    for i in range(n):
-        bucket = keys[i] & _MASK
-        to = counts[0, bucket]
-        counts[0, bucket] = to + 1
-        spare_keys[to] = keys[i]
-        spare_order[to] = order[i]
-    for i in range(n):
-        bucket = (spare_keys[i] >> np.uint32(11)) & _MASK
-        to = counts[1, bucket]
-        counts[1, bucket] = to + 1
-        keys[to] = spare_keys[i]
-        order[to] = spare_order[i]
-    for i in range(n):
-        bucket = (keys[i] >> np.uint32(22)) & _MASK
-        to = counts[2, bucket]
-        counts[2, bucket] = to + 1
-        spare_keys[to] = keys[i]
-        spare_order[to] = order[i]
-
-
-@njit(void(WORDS, ORDER, Array(float32, 1, "C")), **OPTIONS)
-def mid_ranks(keys, order, out):  # type: ignore[no-untyped-def]
-    """(rank - 0.5)/n of each element, equal keys sharing the middle of their run."""
-    n = keys.shape[0]
-    start = 0
-    while start < n:
-        stop = start + 1
-        while stop < n and keys[stop] == keys[start]:
-            stop += 1
-        place = np.float32((start + stop) * 0.5 / n)
-        for i in range(start, stop):
-            out[order[i]] = place
-        start = stop
-
-
-@njit(void(Array(uint32, 1, "C", readonly=True), WORDS, ORDER), **OPTIONS)
-def sortable(bits, keys, order):  # type: ignore[no-untyped-def]
-    """Bit patterns of floats as words that sort like the floats; minus zero equals zero."""
+@njit(void(Array(uint32, 1, "C", readonly=True), int64, WORDS), **OPTIONS)
+def pack(bits, first, words):  # type: ignore[no-untyped-def]
+    """Bit patterns of floats as keys that sort like the floats (minus zero equals zero), above the element's number."""
     for i in range(bits.shape[0]):
         word = bits[i]
         word = np.uint32(0) if word == _SIGN else word
-        keys[i] = ~word if word & _SIGN else word | _SIGN
-        order[i] = i
+        key = ~word if word & _SIGN else word | _SIGN
+        words[i] = (np.uint64(key) << _HALF) | np.uint64(first + i)
 
 
-def even_out(values: np.ndarray) -> np.ndarray:
+@njit(void(WORDS, uint64, COUNTS), **OPTIONS)
+def count(words, shift, counts):  # type: ignore[no-untyped-def]
+    """Add how many words have each digit."""
+    for i in range(words.shape[0]):
+        counts[(words[i] >> shift) & _MASK] += 1
+
+
+@njit(void(WORDS, uint64, COUNTS, WORDS), **OPTIONS)
+def scatter(words, shift, places, out):  # type: ignore[no-untyped-def]
+    """Move each word to the next place of its digit."""
+    for i in range(words.shape[0]):
+        word = words[i]
+        digit = (word >> shift) & _MASK
+        to = places[digit]
+        places[digit] = to + 1
+        out[to] = word
+
+
+@njit(void(WORDS, int64, int64, Array(float32, 1, "C")), **OPTIONS)
+def mid_ranks(words, first, last, out):  # type: ignore[no-untyped-def]
+    """(rank - 0.5)/n for the sorted places first to last; equal keys share the middle of their run."""
+    n = words.shape[0]
+    start = first
+    while start > 0 and words[start - 1] >> _HALF == words[first] >> _HALF:
+        start -= 1
+    while start < last:
+        key = words[start] >> _HALF
+        stop = start + 1
+        while stop < n and words[stop] >> _HALF == key:
+            stop += 1
+        place = np.float32((start + stop) * 0.5 / n)
+        for i in range(max(start, first), min(stop, last)):
+            out[np.int64(words[i] & _LOW)] = place
+        start = stop
+
+
+def _sorted_words(values: np.ndarray, check: Callable[[], None] | None) -> np.ndarray:
+    """(n,) uint64: key and element number of (n,) float32 values, from the least to the greatest."""
+    n = len(values)
+    part = max(_LEAST, -(-n // _PARTS))
+    words, spare = empty(n, np.uint64), empty(n, np.uint64)
+    bits = np.ascontiguousarray(values, np.float32).view(np.uint32)
+    over(n, lambda a, b: pack(bits[a:b], a, words[a:b]), check, part)
+    for shift in _DIGITS:
+        counts = np.zeros((-(-n // part), _BUCKETS), np.int64)
+        over(n, lambda a, b, w=words, s=shift, c=counts: count(w[a:b], s, c[a // part]), check, part)  # type: ignore[misc]
+        # A bucket's words come from the first part, then from the next one, and so on.
+        by_bucket = counts.T.ravel()
+        places = np.ascontiguousarray((np.cumsum(by_bucket) - by_bucket).reshape(_BUCKETS, -1).T)
+        over(n, lambda a, b, w=words, s=shift, p=places, o=spare: scatter(w[a:b], s, p[a // part], o), check, part)  # type: ignore[misc]
+        words, spare = spare, words
+    return words
+
+
+def even_out(values: np.ndarray, check: Callable[[], None] | None = None) -> np.ndarray:
     """Empirical distribution function at mid-rank of (n,) float32 values.
 
     Returns (rank - 0.5)/n in (0, 1), ties sharing their mean rank, as
     ``scipy.stats.rankdata(method="average")`` counts it.
     """
-    n = len(values)
-    keys, spare_keys = np.empty(n, np.uint32), np.empty(n, np.uint32)
-    order, spare_order = np.empty(n, np.int32), np.empty(n, np.int32)
-    sortable(np.ascontiguousarray(values, np.float32).view(np.uint32), keys, order)
-    radix_sort(keys, order, spare_keys, spare_order)
-    out = np.empty(n, np.float32)
-    mid_ranks(spare_keys, spare_order, out)
+    out = empty(len(values))
+    if len(values):
+        words = _sorted_words(values, check)
+        over(len(values), lambda a, b: mid_ranks(words, a, b, out), check)
     return out

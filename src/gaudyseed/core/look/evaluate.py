@@ -77,7 +77,7 @@ def _chains_of(layers: Iterable[LayerResult]) -> list[Chain]:
 
 @dataclass(frozen=True)
 class SignalResult:
-    """The results of a signal's chain and layers, and what it gives with the digest that is cached under."""
+    """The results of a signal's chain and layers; what it gives, and the digest that names it by content."""
 
     place: str
     chain: Chain

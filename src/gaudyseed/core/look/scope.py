@@ -95,4 +95,5 @@ def pointer(place: str) -> str:
 
 
 def replacing(place: str, value: object) -> dict[str, object]:
+    """The JSON Patch operation (RFC 6902) that puts a value at a place of the look."""
     return {"op": "replace", "path": pointer(place), "value": value}

@@ -56,7 +56,7 @@ class EvenOut(Step):
         context.check()
         if self.frozen:
             return Value("number", self._by_frozen(context, incoming.array))
-        return Value("number", ranking.even_out(incoming.array))
+        return Value("number", ranking.even_out(incoming.array, context.check))
 
     def _by_frozen(self, context: Context, values: np.ndarray) -> np.ndarray:
         reference = np.array(self.frozen)
