@@ -1,5 +1,4 @@
 /** A number that is typed, or follows a signal or a dial. */
-import { isFollowing } from "../state/follow";
 import { NumberField } from "../widgets/NumberField";
 import { FollowControl } from "./FollowControl";
 
@@ -42,7 +41,7 @@ export function FollowNumber<V>({ title, how, value, shown, change, onDraft, onC
       <NumberField
         label={title}
         unit={unit}
-        value={(isFollowing(value) ? shown : typeof value === "number" ? value : shown) * factor}
+        value={(typeof value === "number" ? value : shown) * factor}
         min={min === undefined ? undefined : min * factor}
         max={max === undefined ? undefined : max * factor}
         onDraft={onDraft && ((v) => onDraft((v / factor) as V))}

@@ -6,7 +6,7 @@ import { openLibrary } from "../library/Library";
 import { usePicture } from "../library/PictureDialog";
 import { save } from "../rooms/publish/save";
 import { moved } from "../state/edits";
-import { drawn, isFollowing, sourceOf } from "../state/follow";
+import { drawn, isFollowing, sourceOf, UNKNOWN } from "../state/follow";
 import { isolate, NONE, useStore } from "../state/store";
 import { ActionMenu } from "../widgets/ActionMenu";
 import { Button, IconButton } from "../widgets/Button";
@@ -26,8 +26,6 @@ interface Props {
 }
 
 const MOST = 256;
-/** What stands for a colour that follows until the core has told it. */
-const UNKNOWN = "#808080";
 const ORDERS = { grid: "As a grid by lightness and hue", hue: "By hue", lightness: "By lightness", path: "Likes side by side" } as const;
 const RELATIONS = { complement: "Complement", analogous: "Analogous", triad: "Triad", tetrad: "Tetrad", split_complement: "Split complement" } as const;
 

@@ -44,6 +44,8 @@ interface Props {
 
 const SHORT = ["hsv", "oklch", "oklab"];
 const capital = (word: string) => (SHORT.includes(word) ? word.toUpperCase() : word.charAt(0).toUpperCase() + word.slice(1).replaceAll("_", " "));
+/** Controls that a step's own editor shows, or none. */
+const ELSEWHERE = ["chains", "frozen", "swatches", "edges"];
 /** Controls that want a row of their own where parameters stand in two columns. */
 const WIDE = ["triple", "seed"];
 
@@ -159,7 +161,7 @@ function Fixed({ name, of, value, onDraft, onCommit }: ControlProps) {
     return <AttributeChoice title={title} value={value as string} of={of} attributes={attributes} onCommit={onCommit} />;
   }
   if (of.control === "signal") return <SignalChoice title={title} value={value as string} onCommit={onCommit} />;
-  if (of.control === "chains" || of.control === "frozen" || of.control === "swatches" || of.control === "edges") return null;
+  if (ELSEWHERE.includes(of.control ?? "")) return null;
   if (of.control === "triple") return <Triple title={title} value={value as unknown[]} onDraft={onDraft} onCommit={onCommit} />;
   if (of.control === "formula") return <FormulaField title={title} value={value as string} help={of.description} onCommit={onCommit} />;
   if (of.control === "number_or_colour") return <NumberOrColour value={value as number | string} onDraft={onDraft} onCommit={onCommit} />;

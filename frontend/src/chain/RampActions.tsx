@@ -3,7 +3,7 @@ import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
 import { ArrowLeftRight, ChevronDown, ClipboardPaste, Copy, Equal, Grid2x2, LibraryBig, Rows3 } from "lucide-react";
 import { useState } from "react";
 import { json, type Ramp } from "../api/client";
-import { isFollowing } from "../state/follow";
+import { isFollowing, UNKNOWN } from "../state/follow";
 import { editRamp } from "../state/ramps";
 import { orderedStops } from "../state/edits";
 import { openLibrary } from "../library/Library";
@@ -105,7 +105,7 @@ function Spacing({ place }: { place: string }) {
 /** The ramp as a hex list with places. */
 export function rampText(ramp: Ramp): string {
   return ramp.stops
-    .map((s) => `${isFollowing(s.colour) ? "#808080" : s.colour}${isFollowing(s.at) ? "" : ` ${Number((s.at * 100).toFixed(4))}%`}`)
+    .map((s) => `${isFollowing(s.colour) ? UNKNOWN : s.colour}${isFollowing(s.at) ? "" : ` ${Number((s.at * 100).toFixed(4))}%`}`)
     .join(", ");
 }
 

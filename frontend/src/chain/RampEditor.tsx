@@ -3,7 +3,7 @@ import { Lock } from "lucide-react";
 import { useRef } from "react";
 import type { Dial, Ramp, RampCensus, Stop, TraceStep } from "../api/client";
 import { orderedStops } from "../state/edits";
-import { drawn, isFollowing } from "../state/follow";
+import { drawn, isFollowing, UNKNOWN } from "../state/follow";
 import { chooseStep, isolate, NONE, useStore } from "../state/store";
 import { bytesOf, hexFromBytes } from "../widgets/bytes";
 import { Bar, Bars } from "../widgets/Distribution";
@@ -50,7 +50,7 @@ export function RampEditor({ ramp, place, index, census, trace, onDraft, onCommi
   const stops = placed(ramp, dials, census);
   const colourOf = (k: number): string => {
     const own = ramp.stops[k]!.colour;
-    return census?.colours[k] && (isFollowing(own) || ramp.stops[k]!.intensity !== 1) ? census.colours[k]! : isFollowing(own) ? "#808080" : own;
+    return census?.colours[k] && (isFollowing(own) || ramp.stops[k]!.intensity !== 1) ? census.colours[k]! : isFollowing(own) ? UNKNOWN : own;
   };
 
   /** The ramp with stop k changed, put in order; the stop stays chosen wherever it goes. */

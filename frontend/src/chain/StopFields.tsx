@@ -1,7 +1,7 @@
 /** The chosen stop of a ramp in numbers: colour, place, share, intensity. */
 import { Copy, Lock, LockOpen, Plus, Trash2 } from "lucide-react";
 import type { Ramp, RampCensus, Stop } from "../api/client";
-import { isFollowing } from "../state/follow";
+import { isFollowing, UNKNOWN } from "../state/follow";
 import { setShares } from "../state/ramps";
 import { IconButton } from "../widgets/Button";
 import { ColourField } from "../widgets/ColourField";
@@ -38,13 +38,13 @@ export function StopFields({ ramp, place, chosen, at, census, total, onDraft, on
           how="colour"
           value={stop.colour}
           most={1}
-          otherwise="#808080"
+          otherwise={UNKNOWN}
           onDraft={(colour) => onDraft({ colour: colour as Stop["colour"] })}
           onCommit={(colour, label) => onCommit({ colour: colour as Stop["colour"] }, label)}
         >
           <ColourField
             label={`Stop ${chosen + 1}`}
-            value={isFollowing(stop.colour) ? "#808080" : stop.colour}
+            value={isFollowing(stop.colour) ? UNKNOWN : stop.colour}
             onDraft={(colour) => onDraft({ colour })}
             onCommit={(colour) => onCommit({ colour }, "Recolour a stop")}
           />

@@ -72,7 +72,7 @@ export function summary(step: Step, facts: Record<string, number> = {}): string 
         ? `${step.stops.length} steps`
         : `${step.stops.length} stops, ${INTERPOLATIONS[step.interpolation].toLowerCase()} in ${SPACES[step.mix_in]}`;
     case "component":
-      return PARTS[step.part].length > 1 ? PARTS[step.part].replace(/^[A-Z](?=[a-z])/, (c) => c.toLowerCase()) : step.part;
+      return PARTS[step.part].replace(/^[A-Z](?=[a-z])/, (c) => c.toLowerCase());
     case "levels": {
       const bend = step.gamma === 1 ? "" : `, gamma ${short(step.gamma)}`;
       return `${short(step.black_point)} to ${short(step.white_point)}${bend}${step.contrast === 1 ? "" : `, contrast ${short(step.contrast)}`}`;

@@ -4,6 +4,9 @@ import type { Dial, Follow, FollowColour, FollowDial, Following } from "../api/c
 /** What a parameter may be beside a literal, by the schema's `follow`. */
 export type Follows = "signal" | "dial" | "colour";
 
+/** What stands for a colour that follows until the core has told it. */
+export const UNKNOWN = "#808080";
+
 export function isFollowing(value: unknown): value is Following {
   return typeof value === "object" && value !== null && ("dial" in value || "signal" in value);
 }
