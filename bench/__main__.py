@@ -44,9 +44,9 @@ def look(first: float = 0.2) -> Look:
     paint: list[dict[str, Any]] = [
         {"step": "random", "seed": 42},
         {"step": "range", "to_low": 0.05, "to_high": 0.95},
-        {"step": "ramp", "interpolation": "linear", "mix_in": "oklab",
+        {"step": "ramp", "interpolation": "straight", "mix_in": "oklab",
          "stops": [{"at": a, "colour": c} for a, c in zip(places, COLOURS, strict=True)]},
-        {"step": "drift", "hue": 18, "saturation": 0.06, "lightness": 0.06, "seed": 3},
+        {"step": "drift", "hue": [-18, 18], "saturation": [-0.06, 0.06], "lightness": [-0.06, 0.06], "seed": 3},
     ]  # fmt: skip
     return Look.model_validate({"lanes": {"base_colour": {"layers": [{"paint": paint}]}}})
 

@@ -91,13 +91,14 @@ def bench_colour(rows: list[tuple[str, str, str]], timed: Timer, versus: Versus,
         ("linear ramp, OKLab, against a look-up", base, number, lambda: table(values),
          "wanted: 1, matplotlib's table of 256 entries"),
         ("B-spline ramp, linear RGB",
-         {**base, "interpolation": "b_spline", "stops": stops(even), "mix_in": "linear_rgb"}, number,
+         {**base, "interpolation": "soft", "stops": stops(even), "mix_in": "linear_rgb"}, number,
          lambda: soft(values * 5), "wanted: 10, scipy.interpolate.BSpline"),
-        ("B-spline ramp, OKLab", {**base, "interpolation": "b_spline", "stops": stops(even)}, number,
+        ("B-spline ramp, OKLab", {**base, "interpolation": "soft", "stops": stops(even)}, number,
          lambda: _plain_linear(soft_lab(values * 5)), "wanted: 10, scipy.interpolate.BSpline"),
-        ("drift in HSV", {"step": "drift", "seed": 1, "hue": 9, "saturation": 0.05, "lightness": 0.05}, colour, drifted,
+        ("drift in HSV", {"step": "drift", "seed": 1, "hue": [-9, 9], "saturation": [-0.05, 0.05],
+                           "lightness": [-0.05, 0.05]}, colour, drifted,
          "wanted: 25, skimage.color.rgb2hsv and back"),
-        ("drift in OKLCH", {"step": "drift", "seed": 1, "space": "oklch", "hue": 9}, colour, drifted, "the same"),
+        ("drift in OKLCH", {"step": "drift", "seed": 1, "space": "oklch", "hue": [-9, 9]}, colour, drifted, "the same"),
         ("grade, all settings", {"step": "grade", "hue_turn": 20, "saturation": 1.2, "contrast": 1.1, "gamma": 1.1,
                                  "slope": [1.1, 1, 0.9], "power": [1, 1.1, 1]}, colour, drifted, "the same"),
     ]  # fmt: skip
@@ -141,7 +142,8 @@ def _layered(last: float) -> Look:
         paint = [
             {"step": "random", "seed": k}, {"step": "range", "to_high": 0.9}, {"step": "levels", "contrast": 1.2},
             {"step": "ramp", "stops": [{"at": a, "colour": c} for a, c in zip(at, COLOURS, strict=True)]},
-            {"step": "drift", "seed": k, "hue": 9, "lightness": 0.05}, {"step": "grade", "saturation": 1.1},
+            {"step": "drift", "seed": k, "hue": [-9, 9], "lightness": [-0.05, 0.05]},
+            {"step": "grade", "saturation": 1.1},
         ]  # fmt: skip
         mask = [{"step": "random", "seed": 90 + k}, {"step": "range"}]
         layers.append(

@@ -23,12 +23,12 @@ FIVE = ["#131f4d", "#0b6a72", "#22a98a", "#f3b13c", "#ef5236"]
 def ramp(places: list[float], colours: list[str], **more: Any) -> dict[str, Any]:
     """A ramp step's document."""
     stops = [{"at": a, "colour": c} for a, c in zip(places, colours, strict=True)]
-    return {"step": "ramp", "interpolation": "step", "mix_in": "oklab", "stops": stops, **more}
+    return {"step": "ramp", "interpolation": "steps", "mix_in": "oklab", "stops": stops, **more}
 
 
 def look_document(*steps: dict[str, Any], **layer: Any) -> dict[str, Any]:
     """A look with one layer of these steps."""
-    return {"gaudyseed": 1, "lanes": {"base_colour": {"layers": [{"name": "Bands", "paint": list(steps), **layer}]}}}
+    return {"gaudyseed": 2, "lanes": {"base_colour": {"layers": [{"name": "Bands", "paint": list(steps), **layer}]}}}
 
 
 def look(*steps: dict[str, Any], **layer: Any) -> Look:

@@ -72,7 +72,7 @@ def sequins(camera: Camera, paint: list, **look) -> None:
     camera.wanted = scene
 
 
-DRIFT = {"step": "drift", "hue": 9.0, "saturation": 0.06, "lightness": 0.07, "seed": 3}
+DRIFT = {"step": "drift", "hue": [-9.0, 9.0], "saturation": [-0.06, 0.06], "lightness": [-0.07, 0.07], "seed": 3}
 BANDS = json.loads((ROOT / "src/gaudyseed/demo/midnight-menagerie.json").read_text())["populations"][0]["look"][
     "lanes"
 ]["base_colour"]["layers"][0]["paint"][1]
@@ -84,9 +84,9 @@ def ramp(kind: str, *stops: str) -> dict:
     return {"step": "ramp", "interpolation": kind, "stops": [{"at": float(a), "colour": c} for c, a in pairs]}
 
 
-WHEEL = ramp("linear", "#e84a3a 0", "#e8d83a 0.167", "#4ae83a 0.333", "#3ae8d8 0.5", "#4a3ae8 0.667", "#e83ad8 0.833",
+WHEEL = ramp("straight", "#e84a3a 0", "#e8d83a 0.167", "#4ae83a 0.333", "#3ae8d8 0.5", "#4a3ae8 0.667", "#e83ad8 0.833",
              "#e83a4a 1")  # fmt: skip
-DUSK = ramp("linear", "#1a1530 0", "#5b2a5c 0.3", "#c8553d 0.62", "#f2b45a 0.85", "#fff1cf 1")
+DUSK = ramp("straight", "#1a1530 0", "#5b2a5c 0.3", "#c8553d 0.62", "#f2b45a 0.85", "#fff1cf 1")
 
 
 def colour_room(c: Camera) -> None:
@@ -296,7 +296,7 @@ def two_layers(name: str, scene: dict) -> dict:
     stack = scene["populations"][0]["look"]["lanes"]["base_colour"]["layers"]
     if name == "soft":
         stack.append(
-            {"name": "Soft dusk", "paint": [{**RANDOM, "linked": True}, {**DUSK, "interpolation": "b_spline"}, DRIFT]}
+            {"name": "Soft dusk", "paint": [{**RANDOM, "linked": True}, {**DUSK, "interpolation": "soft"}, DRIFT]}
         )
     else:
         mask = [{"step": "attribute", "name": "position", "component": "z"}, {"step": "range", "own": True},

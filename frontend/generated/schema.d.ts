@@ -511,7 +511,33 @@ export interface components {
              */
             beyond: "hold" | "repeat";
             /** Chains */
-            chains: (components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Levels"] | components["schemas"]["Limits"] | components["schemas"]["Mix"] | components["schemas"]["Palette"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"])[][];
+            chains: (components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Levels"] | components["schemas"]["Mix"] | components["schemas"]["Palette"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"])[][];
+        };
+        /**
+         * Clamp
+         * @description Each display-encoded channel held at the least and the greatest level; where these cross, the greatest holds.
+         */
+        Clamp: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            step: "clamp";
+            /**
+             * On
+             * @default true
+             */
+            enabled: boolean;
+            /**
+             * Least
+             * @default 0
+             */
+            least: number | components["schemas"]["Follow"];
+            /**
+             * Greatest
+             * @default 1
+             */
+            greatest: number | components["schemas"]["Follow"];
         };
         /**
          * ColourList
@@ -582,8 +608,8 @@ export interface components {
          * Curve
          * @description Through points from left to right, level outside them.
          *
-         *     ``straight`` joins them; ``monotone`` is a cubic without overshoot (Fritsch and
-         *     Carlson 1980); ``bezier`` follows handles. A point whose place follows a signal
+         *     ``straight`` joins them; ``monotone`` is a cubic without overshoot (Fritsch and Butland
+         *     1984 with three-point ends, known as PCHIP); ``bezier`` follows handles. A point whose place follows a signal
          *     never passes the one before it.
          */
         Curve: {
@@ -692,13 +718,13 @@ export interface components {
         };
         /**
          * Drift
-         * @description Hue, saturation, lightness and gamma moved by random parts of their ranges.
+         * @description Hue, saturation, lightness and gamma moved by a random number from an interval each.
          *
          *     In HSV (A. R. Smith 1978, on display-encoded values; lightness is its value) or in
          *     OKLCH (Ottosson 2020; a saturation of 1 is a chroma of 0.4). Saturation and lightness
          *     stay within 0..1 (a lightness above 1 may stay there). A grey has no hue, and its
          *     saturation stays 0. Gamma moves in powers of two, on display-encoded values.
-         *     ``around`` moves by minus to plus the range, or with ``separate`` by its own low one.
+         *     An interval of no width moves every element by the same.
          */
         Drift: {
             /**
@@ -718,58 +744,49 @@ export interface components {
              */
             space: "hsv" | "oklch";
             /**
-             * Direction
-             * @default around
-             * @enum {string}
-             */
-            direction: "around" | "above" | "below";
-            /**
-             * Separate low and high
-             * @description Give the range below the colour its own width.
-             * @default false
-             */
-            separate: boolean;
-            /**
              * Hue
-             * @default 0
+             * @default [
+             *       0,
+             *       0
+             *     ]
              */
-            hue: number | components["schemas"]["Follow"];
-            /**
-             * Hue low
-             * @default 0
-             */
-            hue_below: number | components["schemas"]["Follow"];
+            hue: [
+                number | components["schemas"]["Follow"],
+                number | components["schemas"]["Follow"]
+            ];
             /**
              * Saturation
-             * @default 0
+             * @default [
+             *       0,
+             *       0
+             *     ]
              */
-            saturation: number | components["schemas"]["Follow"];
-            /**
-             * Saturation low
-             * @default 0
-             */
-            saturation_below: number | components["schemas"]["Follow"];
+            saturation: [
+                number | components["schemas"]["Follow"],
+                number | components["schemas"]["Follow"]
+            ];
             /**
              * Lightness
-             * @default 0
+             * @default [
+             *       0,
+             *       0
+             *     ]
              */
-            lightness: number | components["schemas"]["Follow"];
-            /**
-             * Lightness low
-             * @default 0
-             */
-            lightness_below: number | components["schemas"]["Follow"];
+            lightness: [
+                number | components["schemas"]["Follow"],
+                number | components["schemas"]["Follow"]
+            ];
             /**
              * Gamma
-             * @description In powers of two: 1 halves or doubles it.
-             * @default 0
+             * @default [
+             *       0,
+             *       0
+             *     ]
              */
-            gamma: number | components["schemas"]["Follow"];
-            /**
-             * Gamma low
-             * @default 0
-             */
-            gamma_below: number | components["schemas"]["Follow"];
+            gamma: [
+                number | components["schemas"]["Follow"],
+                number | components["schemas"]["Follow"]
+            ];
             /**
              * Chance
              * @description The part of the elements that drift at all.
@@ -1022,7 +1039,7 @@ export interface components {
             enabled: boolean;
             /**
              * Formula
-             * @description Such as where(index % 7 == 0, 1, random(3) * 0.5)
+             * @description Such as where(random(5) < 0.14, 1, random(3) * 0.5)
              * @default index / count
              */
             text: string;
@@ -1058,11 +1075,12 @@ export interface components {
         };
         /**
          * Grade
-         * @description In this order: gain, hue turn, saturation, value, brightness, contrast, gamma; then the ASC CDL.
+         * @description In this order: gain, hue turn, saturation, complement, monochrome, value, brightness, contrast, gamma; ASC CDL.
          *
          *     Gain multiplies linear light; all else works on display-encoded values. Hue turn and
          *     saturation are the matrices of W3C Filter Effects Level 1 (hueRotate, saturate), brightness and
-         *     contrast its functions (contrast about ``pivot``). Value moves HSV value and keeps hue and
+         *     contrast its functions (contrast about ``pivot``). Complement turns HSV hue half round,
+         *     monochrome mixes with Rec. 709 luma. Value moves HSV value and keeps hue and
          *     saturation. Gamma is ``v ** (1 / gamma)``. ASC CDL v1.2: ``(v * slope + offset) ** power`` for
          *     each channel, then saturation about Rec. 709 luma; not limited to 1.
          */
@@ -1093,6 +1111,16 @@ export interface components {
              * @default 1
              */
             saturation: number | components["schemas"]["Follow"];
+            /**
+             * Complement
+             * @default false
+             */
+            complement: boolean;
+            /**
+             * Monochrome
+             * @default 0
+             */
+            monochrome: number | components["schemas"]["Follow"];
             /**
              * Value
              * @default 0
@@ -1392,9 +1420,9 @@ export interface components {
              * Mask
              * @default null
              */
-            mask: (components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Levels"] | components["schemas"]["Limits"] | components["schemas"]["Mix"] | components["schemas"]["Palette"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"])[] | null;
+            mask: (components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Levels"] | components["schemas"]["Mix"] | components["schemas"]["Palette"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"])[] | null;
             /** Paint */
-            paint: (components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Levels"] | components["schemas"]["Limits"] | components["schemas"]["Mix"] | components["schemas"]["Palette"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"])[];
+            paint: (components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Levels"] | components["schemas"]["Mix"] | components["schemas"]["Palette"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"])[];
         };
         /**
          * Levels
@@ -1438,55 +1466,16 @@ export interface components {
             pivot: number | components["schemas"]["Follow"];
         };
         /**
-         * Limits
-         * @description In this order, on display-encoded values: complement, monochrome, minimum, maximum.
-         *
-         *     Complement turns HSV hue half round; monochrome mixes with Rec. 709 luma; minimum and
-         *     maximum hold each channel.
-         */
-        Limits: {
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            step: "limits";
-            /**
-             * On
-             * @default true
-             */
-            enabled: boolean;
-            /**
-             * Complement
-             * @default false
-             */
-            complement: boolean;
-            /**
-             * Monochrome
-             * @default 0
-             */
-            monochrome: number | components["schemas"]["Follow"];
-            /**
-             * Minimum
-             * @default 0
-             */
-            minimum: number | components["schemas"]["Follow"];
-            /**
-             * Maximum
-             * @default 1
-             */
-            maximum: number | components["schemas"]["Follow"];
-        };
-        /**
          * Look
-         * @description A population's signals and lanes. ``gaudyseed`` is the version of the format.
+         * @description A population's signals and lanes.
          */
         Look: {
             /**
              * Gaudyseed
-             * @default 1
+             * @default 2
              * @constant
              */
-            gaudyseed: 1;
+            gaudyseed: 2;
             /**
              * Signals
              * @default []
@@ -1546,7 +1535,7 @@ export interface components {
              */
             blend: "normal" | "multiply" | "screen" | "overlay" | "darken" | "lighten" | "colour_dodge" | "colour_burn" | "hard_light" | "soft_light" | "difference" | "exclusion" | "hue" | "saturation" | "colour" | "luminosity" | "add" | "subtract" | "minimum" | "maximum" | "average";
             /** The other chain */
-            chain: (components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Levels"] | components["schemas"]["Limits"] | components["schemas"]["Mix"] | components["schemas"]["Palette"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"])[];
+            chain: (components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Levels"] | components["schemas"]["Mix"] | components["schemas"]["Palette"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"])[];
         };
         /**
          * NearPair
@@ -1683,7 +1672,7 @@ export interface components {
             maker: components["schemas"]["ScatterMaker"] | components["schemas"]["ImportedMaker"];
             /**
              * @default {
-             *       "gaudyseed": 1,
+             *       "gaudyseed": 2,
              *       "signals": [],
              *       "lanes": {
              *         "base_colour": {
@@ -1779,10 +1768,10 @@ export interface components {
             enabled: boolean;
             /**
              * Between stops
-             * @default linear
+             * @default straight
              * @enum {string}
              */
-            interpolation: "step" | "linear" | "smooth" | "cardinal" | "b_spline";
+            interpolation: "steps" | "straight" | "eased" | "through" | "soft";
             /**
              * Tension
              * @default 0
@@ -1841,7 +1830,7 @@ export interface components {
          *
          *     The key is the element's stable id where it has one, else its index; or the
          *     value of an integer or text attribute, so that equal values get equal numbers. A
-         *     coarser domain is read by the attribute of its own name: ``per`` part gives all
+         *     coarser level is read by the attribute of its own name: ``per`` part gives all
          *     elements of a part one number.
          *     Two or three numbers make a vector. ``linked`` says that steps of one seed agree
          *     on purpose.
@@ -2039,10 +2028,10 @@ export interface components {
         Scene: {
             /**
              * Gaudyseed
-             * @default 1
+             * @default 2
              * @constant
              */
-            gaudyseed: 1;
+            gaudyseed: 2;
             /**
              * Name
              * @default Untitled
@@ -2130,7 +2119,8 @@ export interface components {
          *     ramp or palette that comes next (between steps its bands, else half-way between its stops).
          *     Every value stays, so every count stays. Neighbours are those nearer than the usual
          *     distance to the sixth nearest. Local search over hashed partners: the same result
-         *     everywhere for the same seed.
+         *     everywhere for the same seed. Elements are taken in the order of their keys, so that the
+         *     order of the rows does not matter where they have an id.
          */
         Spread: {
             /**
@@ -2305,7 +2295,7 @@ export interface components {
             /** Name */
             name: string;
             /** Chain */
-            chain: (components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Levels"] | components["schemas"]["Limits"] | components["schemas"]["Mix"] | components["schemas"]["Palette"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"])[];
+            chain: (components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Levels"] | components["schemas"]["Mix"] | components["schemas"]["Palette"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"])[];
             /**
              * Layers
              * @default []

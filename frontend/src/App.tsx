@@ -124,7 +124,7 @@ function useSettable(): boolean {
   return useStore((s) => {
     const place = s.results[s.chosen]?.groups.place;
     const step = place ? (at(chosenPopulation(s)?.look, place) as Step | undefined) : undefined;
-    return isRamp(step) && step.interpolation === "step";
+    return isRamp(step) && step.interpolation === "steps";
   });
 }
 

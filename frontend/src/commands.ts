@@ -48,7 +48,7 @@ export function commands(): Command[] {
     { name: "Show as with deuteranopia", run: () => lookWith("deuteranopia") },
     { name: "Show as with tritanopia", run: () => lookWith("tritanopia") },
     { name: "Show all elements as a table", run: () => (showRoom("gather"), useStore.setState({ table: true })) },
-    { name: "Frame all in the view", keys: "Home", run: () => view.stage?.frame() },
+    { name: "Frame all in the view", keys: "0", run: () => view.stage?.frame() },
     { name: "Show flat colour", run: setView("Change the shading", { shading: "flat" }) },
     { name: "Show the finished look", run: setView("Change the shading", { shading: "finished" }) },
     { name: "Light surround", run: setView("Change the surround", { surround: "light" }) },

@@ -86,14 +86,14 @@ class Ramps(ColourCase):
 
     def test_every_interpolation_and_space_is_at_hand(self):
         page = self.page
-        self.choose("Between stops", "B-spline")
+        self.choose("Between stops", "Soft")
         bar = page.get_by_title("Click to add a stop")
         seen = {self.pixels(bar).tobytes()}
         for space in ("OKLCH", "linear RGB", "display RGB", "HSV", "OKLab"):
             self.choose("Mix in", f"In {space}")
             seen.add(self.pixels(bar).tobytes())
         self.assertEqual(len(seen), 5)
-        self.choose("Between stops", "Cardinal")
+        self.choose("Between stops", "Through")
         self.fill("Tension", "0.8")
         self.after(lambda: page.get_by_role("switch", name="Hold until the next").click())
         page.get_by_label("Duplicate stop 1").click()
@@ -204,7 +204,7 @@ class Palettes(ColourCase):
         page.keyboard.press("Escape")
         page.keyboard.press("Alt+1")
         page.get_by_role("button", name="Make a scatter").click()
-        page.get_by_text("1,000 elements", exact=True).wait_for()
+        page.get_by_text("2,500 elements", exact=True).wait_for()
         self.settle()
         page.keyboard.press("Alt+2")
         page.get_by_role("button", name=re.compile("^Random")).click()
@@ -252,9 +252,14 @@ class DriftAndLayers(ColourCase):
         page.get_by_role("alert").filter(has_text="'ramp' wants a number").wait_for()
         self.menu("More for Ramp", "Remove")
         self.open("Drift")
-        self.choose("Direction", "Above")
-        for label, text in (("Hue, degrees", "40"), ("Saturation", "0"), ("Lightness", "0"), ("Chance, %", "30")):
-            self.fill(label, text)
+        for name in ("Hue", "Saturation", "Lightness"):
+            unit = ", degrees" if name == "Hue" else ""
+            for end, text in (("from", "0"), ("to", "40" if name == "Hue" else "0")):
+                field = page.get_by_label(f"{name} {end}{unit}", exact=True)
+                if field.input_value() != text:
+                    field.fill(text)
+                    self.after(lambda field=field: field.press("Enter"))
+        self.fill("Chance, %", "30")
         colours = self.colours() / 255
         base = np.array([0xC8, 0x55, 0x3D]) / 255
         h = colorsys.rgb_to_hsv(*base)[0]
@@ -324,7 +329,7 @@ class DriftAndLayers(ColourCase):
         flat = self.colours()
         self.menu("More for layer Sequin bands", "Duplicate")
         self.open("Ramp")
-        self.choose("Between stops", "B-spline")
+        self.choose("Between stops", "Soft")
         page.get_by_role("status").filter(has_text="is hidden by 'Sequin bands copy'").wait_for()
         soft = self.colours()
         self.assertGreater(np.abs(soft - flat).max(), 40)
@@ -437,9 +442,8 @@ class Screens(ColourCase):
         page.get_by_role("group", name="Part").wait_for()
         self.looked_at("parts of colours")
         self.open("Drift")
-        page.get_by_label("Let Hue follow…").click()
+        page.get_by_label("Let Hue to follow…").click()
         self.after(lambda: page.get_by_role("menuitem", name="signal").click())
-        self.after(lambda: page.get_by_role("switch", name="Separate low and high").click())
         page.get_by_label("Let Chance follow…").click()
         self.after(lambda: page.get_by_role("menuitem", name="A new dial").click())
         self.looked_at("drift that follows")

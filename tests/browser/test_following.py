@@ -130,7 +130,7 @@ class Following(ColourCase):
         self.signal()
         self.menu("More for Drift", "Remove")
         page.get_by_role("button", name=re.compile("^Ramp")).click()
-        self.choose("Between stops", "Cardinal")
+        self.choose("Between stops", "Through")
         self.fill("Tension", "1")
         stiff = self.colours()
         self.follow("Tension")

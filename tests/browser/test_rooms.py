@@ -113,7 +113,7 @@ class ColourRoom(BrowserCase):
         self.after(lambda: page.keyboard.press("Enter"))
         self.assertIn("#aabbcc", page.get_by_role("slider").nth(0).get_attribute("aria-label"))
         page.get_by_role("application").focus()
-        for key in ("ArrowLeft", "+", "Alt+ArrowUp", "Home"):
+        for key in ("ArrowLeft", "+", "Alt+ArrowUp", "0"):
             self.redrawn(lambda key=key: page.keyboard.press(key))
         page.keyboard.press("PageDown")
         page.keyboard.press("Escape")
@@ -413,20 +413,20 @@ class GatherAndPublish(BrowserCase):
         page = self.page
         page.keyboard.press("Alt+1")
         page.get_by_role("button", name="Make a scatter").click()
-        page.get_by_text("1,000 elements", exact=True).wait_for()
+        page.get_by_text("2,500 elements", exact=True).wait_for()
         self.settle()
         page.keyboard.press("Alt+3")
         few = PlyData.read(io.BytesIO(self.download("Download PLY, binary")))["vertex"]
         page.keyboard.press("Alt+1")
-        for count in ("100,000", "50,000", "12,000"):
+        for count in ("250,000", "60,000", "12,000"):
             page.get_by_role("button", name=count, exact=True).click()
             page.get_by_text(f"{count} elements", exact=True).wait_for()
         self.settle()
         page.keyboard.press("Alt+3")
         many = PlyData.read(io.BytesIO(self.download("Download PLY, binary")))["vertex"]
-        self.assertEqual((len(few["x"]), len(many["x"])), (1000, 12_000))
+        self.assertEqual((len(few["x"]), len(many["x"])), (2500, 12_000))
         for name in ("id", "x", "size", "red", "green", "blue"):
-            np.testing.assert_array_equal(many[name][:1000], few[name])
+            np.testing.assert_array_equal(many[name][:2500], few[name])
         page.keyboard.press("Alt+1")
         field = page.get_by_role("textbox", name="Count")
         field.fill("0")
@@ -532,7 +532,7 @@ class Scenes(BrowserCase):
         page.get_by_text("Nothing here yet").wait_for()
         page.keyboard.press("Alt+1")
         page.get_by_role("button", name="Make a scatter").click()
-        page.get_by_text("1,000 elements", exact=True).wait_for()
+        page.get_by_text("2,500 elements", exact=True).wait_for()
         self.settle()
         page.keyboard.press("Alt+2")
         page.get_by_label("More for layers and looks").click()

@@ -105,17 +105,17 @@ class Values(BrowserCase):
         page.get_by_role("button", name=re.compile("^Sequin bands")).click()
         page.get_by_role("button", name=re.compile("^Drift")).click()
         before = self.pixels(page.get_by_role("application"))
-        page.get_by_label("Let Hue follow…").click()
+        page.get_by_label("Let Hue to follow…").click()
         self.after(lambda: page.get_by_role("menuitem", name="signal").click())
-        page.get_by_label("Hue follows signal").wait_for()
-        high = page.get_by_label("Hue where signal is 1, degrees")
+        page.get_by_label("Hue to follows signal").wait_for()
+        high = page.get_by_label("Hue to where signal is 1, degrees")
         self.assertEqual(high.input_value(), "9")
         high.fill("120")
         self.redrawn(lambda: self.after(lambda: high.press("Enter")))
         self.assertGreater(np.abs(self.pixels(page.get_by_role("application")) - before).max(), 60)
-        page.get_by_label("Hue follows signal").click()
+        page.get_by_label("Hue to follows signal").click()
         self.after(lambda: page.get_by_role("menuitem", name="Fixed value").click())
-        self.assertEqual(page.get_by_label("Hue, degrees").input_value(), "120")
+        self.assertEqual(page.get_by_label("Hue to, degrees").input_value(), "120")
 
     def test_a_dial_is_made_at_the_field_and_turned(self):
         page = self.page

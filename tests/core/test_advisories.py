@@ -45,10 +45,10 @@ class Case(unittest.TestCase):
 
 class Ramps(Case):
     def test_stops_that_stand_for_an_edge(self):
-        near = ramp([0, 0.5, 0.503, 1], FIVE[:4], interpolation="linear")
+        near = ramp([0, 0.5, 0.503, 1], FIVE[:4], interpolation="straight")
         mended = self.mended(look_document(RANDOM, near), "stops_as_edge")
         self.assertTrue(mended["lanes"]["base_colour"]["layers"][0]["paint"][1]["stops"][1]["hold"])
-        stepped = {**near, "interpolation": "step"}
+        stepped = {**near, "interpolation": "steps"}
         self.assertNotIn("stops_as_edge", self.advised(look_document(RANDOM, stepped)))
 
     def test_a_stop_that_no_element_reaches(self):
@@ -73,7 +73,7 @@ class Ramps(Case):
 
 class Colours(Case):
     def test_drift_so_wide_that_the_ramp_is_lost(self):
-        wide = {"step": "drift", "seed": 2, "hue": 180, "lightness": 0.5}
+        wide = {"step": "drift", "seed": 2, "hue": [-180, 180], "lightness": [-0.5, 0.5]}
         document = look_document(RANDOM, BANDS, wide)
         found = self.advised(document)
         self.assertIn("drift_too_wide", found)
@@ -81,8 +81,8 @@ class Colours(Case):
         for operation in found["drift_too_wide"]["fixes"][0]["operations"]:
             apply_patch(whole, operation)
         paint = whole["lanes"]["base_colour"]["layers"][0]["paint"]
-        self.assertEqual((paint[2]["hue"], paint[2]["lightness"]), (90, 0.25))
-        narrow = {**wide, "hue": 10, "lightness": 0.05}
+        self.assertEqual((paint[2]["hue"], paint[2]["lightness"]), ([-90, 90], [-0.25, 0.25]))
+        narrow = {**wide, "hue": [-10, 10], "lightness": [-0.05, 0.05]}
         self.assertNotIn("drift_too_wide", self.advised(look_document(RANDOM, BANDS, narrow)))
 
     def test_hue_turned_on_greys(self):
@@ -130,6 +130,6 @@ class Layers(Case):
         self.mended(linked, "linked_alone", 1)
 
     def test_a_good_look_is_left_in_peace(self):
-        drift = {"step": "drift", "seed": 3, "hue": 9, "saturation": 0.06, "lightness": 0.07}
-        for kind in ("step", "linear", "smooth", "cardinal", "b_spline"):
+        drift = {"step": "drift", "seed": 3, "hue": [-9, 9], "saturation": [-0.06, 0.06], "lightness": [-0.07, 0.07]}
+        for kind in ("steps", "straight", "eased", "through", "soft"):
             self.assertEqual(self.advised(look_document(RANDOM, {**BANDS, "interpolation": kind}, drift)), {}, kind)

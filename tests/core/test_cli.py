@@ -66,7 +66,7 @@ class Colour(unittest.TestCase):
 
     def test_bad_input(self):
         bad = self.folder / "bad.json"
-        bad.write_text('{"gaudyseed": 1, "lanez": {}}')
+        bad.write_text('{"gaudyseed": 2, "lanez": {}}')
         wrong = self.folder / "wrong.json"
         wrong.write_text(json.dumps(look_document({"step": "attribute", "name": "wear"}, ramp([0], FIVE[:1]))))
         cases = [

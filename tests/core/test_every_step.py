@@ -26,7 +26,7 @@ from tests.support import FIVE, context, look_document, points, ramp
 
 RANDOM = {"step": "random", "seed": 1}
 SIZE = {"step": "attribute", "name": "size"}
-DUSK = ramp([0, 0.3, 0.6, 1], FIVE[:4], interpolation="linear")
+DUSK = ramp([0, 0.3, 0.6, 1], FIVE[:4], interpolation="straight")
 COLOUR = [{"step": "constant", "value": "#c8553d"}]
 
 #: Every step with settings that make it work, after what it takes.
@@ -46,18 +46,29 @@ SAMPLES: dict[str, list[dict]] = {
     "mix": [{"step": "mix", "chain": [RANDOM], "factor": {"signal": "s"}}],
     "component": [{"step": "component", "part": p} for p in ("hue", "luma", "luminance", "chroma", "blue")],
     "drift": [
-        {"step": "drift", "seed": 1, "hue": {"signal": "s", "high": 90}, "lightness": 0.2},
-        {"step": "drift", "seed": 1, "space": "oklch", "hue": 30, "saturation": 0.2, "gamma": 1, "chance": 0.5},
+        {"step": "drift", "seed": 1, "hue": [0, {"signal": "s", "high": 90}], "lightness": [-0.2, 0.2]},
+        {
+            "step": "drift",
+            "seed": 1,
+            "space": "oklch",
+            "hue": [-30, 30],
+            "saturation": [-0.2, 0.2],
+            "gamma": [-1, 1],
+            "chance": 0.5,
+        },
     ],
-    "grade": [{"step": "grade", "hue_turn": {"signal": "s", "high": 180}, "contrast": 2, "power": [2, 1, 0.5]}],
-    "limits": [{"step": "limits", "complement": True, "monochrome": {"signal": "s"}}],
+    "grade": [
+        {"step": "grade", "hue_turn": {"signal": "s", "high": 180}, "contrast": 2, "power": [2, 1, 0.5]},
+        {"step": "grade", "complement": True, "monochrome": {"signal": "s"}},
+    ],
+    "clamp": [{"step": "clamp", "least": {"signal": "s", "high": 0.3}, "greatest": 0.8}],
     "palette": [
         {"step": "palette", "swatches": [{"colour": c} for c in FIVE]},
         {"step": "palette", "swatches": [{"colour": c} for c in (*FIVE[:3], {"signal": "tint"})]},
     ],
     "ramp": [
         ramp([0, 0.4, 0.7], [FIVE[0], {"signal": "tint"}, FIVE[2]], interpolation=k, mix_in=s)
-        for k in ("step", "linear", "smooth", "cardinal", "b_spline")
+        for k in ("steps", "straight", "eased", "through", "soft")
         for s in ("oklab", "hsv")
     ],
 }
@@ -176,7 +187,7 @@ class EveryStep(unittest.TestCase):
                 found = numbers.numbers(parse(step, made), name)(0, 4)
                 np.testing.assert_allclose(found, np.float32([low, high, low, high]), err_msg=f"{word}.{name}")
                 checked += 1
-        self.assertGreater(checked, 25)
+        self.assertGreater(checked, 22)
 
     def test_every_number_and_colour_can_follow(self):
         """All but a frozen distribution and typed band edges, which are data."""
@@ -185,16 +196,18 @@ class EveryStep(unittest.TestCase):
             for name, field in model.model_fields.items():
                 kinds = set(_kinds(field.annotation))
                 coloured = any(HEX_PATTERN in str(part) for part in (field, field.annotation))
-                if name not in ("frozen", "edges") and (kinds & {int, float} or coloured):
+                if name not in ("frozen", "edges", "gaudyseed") and (kinds & {int, float} or coloured):
                     self.assertTrue(kinds & wanted, f"{model.__name__}.{name}")
                     checked += 1
-        self.assertGreater(checked, 50)
+        self.assertGreater(checked, 45)
 
     def test_dials_reach_every_number_that_can_follow(self):
         population = points(40)
         for word, name, value in (
-            ("drift", "hue", 40.0), ("levels", "gamma", 2.0), ("range", "to_high", 0.5), ("quantise", "levels", 3.0),
-            ("grade", "gain", 0.5), ("limits", "monochrome", 1.0), ("spread", "bands", 3.0), ("random", "seed", 9.0),
+            ("drift", "chance", 0.5), ("levels", "gamma", 2.0),
+            ("range", "to_high", 0.5), ("quantise", "levels", 3.0),
+            ("grade", "gain", 0.5), ("clamp", "least", 0.4),
+            ("grade", "monochrome", 1.0), ("spread", "bands", 3.0), ("random", "seed", 9.0),
             ("random", "numbers", 1.0), ("palette", "columns", 3.0),
         ):  # fmt: skip
             sample = {k: v for k, v in SAMPLES[word][0].items() if not isinstance(v, dict)}
@@ -221,4 +234,4 @@ def _kinds(annotation) -> list:
 
 def _first(attribute, count: int):
     """The first few rows of an attribute."""
-    return type(attribute)(attribute.name, attribute.kind, attribute.values[:count], attribute.domain, attribute.labels)
+    return type(attribute)(attribute.name, attribute.kind, attribute.values[:count], attribute.level, attribute.labels)

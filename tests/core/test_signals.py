@@ -23,7 +23,7 @@ from gaudyseed.core.report import Reporter
 from tests.support import FIVE, look, look_document, points, ramp
 
 WEAR = {"step": "attribute", "name": "wear"}
-GREYS = ramp([0, 1], ["#000000", "#ffffff"], interpolation="linear", mix_in="linear_rgb")
+GREYS = ramp([0, 1], ["#000000", "#ffffff"], interpolation="straight", mix_in="linear_rgb")
 
 
 def with_signals(signals: dict[str, list], *steps: dict, **layer) -> Look:
@@ -92,7 +92,7 @@ class Signals(Case):
         )
 
     def test_renamed_everywhere(self):
-        drift = {"step": "drift", "seed": 1, "hue": {"signal": "s", "high": 30}}
+        drift = {"step": "drift", "seed": 1, "hue": [0, {"signal": "s", "high": 30}]}
         choose = {"step": "choose", "chains": [[{"step": "signal", "name": "s"}], [WEAR]]}
         chain = with_signals(
             {"s": [WEAR], "t": [{"step": "formula", "text": "s*2 + value( 's' ) + size"}]},
@@ -128,7 +128,7 @@ class Signals(Case):
                 for k, entry in enumerate(looks)
             ]
             dials = [{"name": "low", "value": 0.2}, {"name": "high", "value": 1}]
-            return parse(Scene, {"gaudyseed": 1, "name": "s", "populations": entries, "dials": dials})
+            return parse(Scene, {"gaudyseed": 2, "name": "s", "populations": entries, "dials": dials})
 
         carried = {"p0": ("wear",), "p1": ("wear", "low")}
         named = rename_dial(scene("wear * low + high", "low + 1"), "low", "late night", carried)
@@ -257,16 +257,16 @@ class Following(Case):
 
     def test_a_drift_range_for_each_element(self):
         colour = {"step": "constant", "value": "#d8452f"}
-        drift = {"step": "drift", "seed": 4, "hue": {"signal": "s", "high": 60}}
+        drift = {"step": "drift", "seed": 4, "hue": [0, {"signal": "s", "high": 60}]}
         evaluation = self.run_look(with_signals({"s": [WEAR]}, colour, drift))
-        plain = self.run_look(with_signals({}, colour, {**drift, "hue": 30})).colours
+        plain = self.run_look(with_signals({}, colour, {**drift, "hue": [0, 30]})).colours
         np.testing.assert_allclose(evaluation.colours[0], evaluation.layers[0].paint[0].value.array[0], atol=1e-6)
         np.testing.assert_allclose(evaluation.colours[50], plain[50], atol=1e-5)
         self.assertGreater(np.abs(evaluation.colours[100] - plain[100]).max(), 1e-3)
 
     def test_a_stop_whose_colour_comes_from_a_signal(self):
-        tint = [WEAR, ramp([0, 1], ["#ff0000", "#0000ff"], interpolation="linear")]
-        for kind in ("step", "linear", "smooth", "cardinal", "b_spline"):
+        tint = [WEAR, ramp([0, 1], ["#ff0000", "#0000ff"], interpolation="straight")]
+        for kind in ("steps", "straight", "eased", "through", "soft"):
             for space in ("oklab", "oklch", "linear_rgb", "display_rgb", "hsv"):
                 stops = [
                     {"at": 0, "colour": "#102030"},
@@ -290,7 +290,7 @@ class Following(Case):
     def test_stops_whose_places_tension_and_intensity_follow_a_signal(self):
         """Each element's colour is that of a ramp of its own, written with its own numbers."""
         at = np.clip(0.1 + 0.7 * self.wear, 0, 1)
-        for kind in ("step", "linear", "smooth", "cardinal", "b_spline"):
+        for kind in ("steps", "straight", "eased", "through", "soft"):
             for space in ("oklab", "oklch", "linear_rgb", "display_rgb", "hsv"):
 
                 def stops(place, intensity):
@@ -389,7 +389,7 @@ class Following(Case):
         self.assertGreater(np.ptp(encode_srgb(each[100])), np.ptp(encode_srgb(each[50])))
 
     def test_swatches_whose_colours_weights_and_number_follow(self):
-        tint = [WEAR, ramp([0, 1], ["#ff0000", "#0000ff"], interpolation="linear")]
+        tint = [WEAR, ramp([0, 1], ["#ff0000", "#0000ff"], interpolation="straight")]
         swatches = [{"colour": "#102030", "weight": {"dial": "much"}}, {"colour": {"signal": "tint"}},
                     {"colour": {"dial": "night"}, "weight": 2}]  # fmt: skip
         palette = {"step": "palette", "parts": "weights", "columns": {"dial": "much"}, "swatches": swatches}
@@ -420,13 +420,13 @@ class Following(Case):
         chain = with_signals(
             {}, {"step": "random", "seed": {"dial": "night"}},
             ramp([0, 0.5], [FIVE[0], {"dial": "glow"}]) | {"tension": {"dial": "low"}},
-            {"step": "drift", "seed": 1, "hue": {"dial": "low", "high": 90}},
+            {"step": "drift", "seed": 1, "hue": [0, {"dial": "low", "high": 90}]},
             amount={"dial": "low", "low": 1, "high": 0},
         )  # fmt: skip
         dials = [{"name": "night", "value": 42}, {"name": "glow", "value": "#ff8800"}, {"name": "low", "value": 0.25}]
         plain = with_signals(
             {}, {"step": "random", "seed": 42}, ramp([0, 0.5], [FIVE[0], "#ff8800"]) | {"tension": 0.25},
-            {"step": "drift", "seed": 1, "hue": 22.5}, amount=0.75,
+            {"step": "drift", "seed": 1, "hue": [0, 22.5]}, amount=0.75,
         )  # fmt: skip
         np.testing.assert_array_equal(self.run_look(chain, *dials).colours, self.run_look(plain).colours)
         for bad, word in (
@@ -442,9 +442,9 @@ class Following(Case):
 
     def test_what_cannot_be_followed_is_told(self):
         cases = [
-            ({"step": "drift", "seed": 1, "hue": {"signal": "nope"}}, "No signal is called 'nope'"),
+            ({"step": "drift", "seed": 1, "hue": [0, {"signal": "nope"}]}, "No signal is called 'nope'"),
             (
-                {"step": "drift", "seed": 1, "hue": {"signal": "tint"}},
+                {"step": "drift", "seed": 1, "hue": [0, {"signal": "tint"}]},
                 "wants a number, but the signal 'tint' gives a colour",
             ),
         ]

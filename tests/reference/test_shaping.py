@@ -211,7 +211,7 @@ class Spread(unittest.TestCase):
             np.testing.assert_array_equal(counts, others)
             self.assertLess(by_ramp, 0.6 * equal)
         # Between stops that are mixed, what is nearest to which stop counts: the edges lie half-way.
-        mixed = parse(REGISTRY["ramp"], {**steps, "interpolation": "linear"})
+        mixed = parse(REGISTRY["ramp"], {**steps, "interpolation": "straight"})
         spread = parse(REGISTRY["spread"], {"step": "spread", "by": "ramp_bands", "seed": 1})
         np.testing.assert_allclose(spread.before(mixed, "").edges, [0.18, 0.49, 0.7, 0.845])
         for follows in (None, parse(REGISTRY["range"], {"step": "range"})):

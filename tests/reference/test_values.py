@@ -112,13 +112,13 @@ class Ramps(unittest.TestCase):
     VALUES = np.concatenate([np.random.default_rng(3).random(20_000), [0, 1, -2, 7, 0.1, 0.25, 0.9]]).astype(np.float32)
 
     def test_linear_rgb_against_numpy_interp(self):
-        compiled = compile_ramp(self.PLACES, FIVE, "linear", "linear_rgb")
+        compiled = compile_ramp(self.PLACES, FIVE, "straight", "linear_rgb")
         colours = np.array([parse_hex(c) for c in FIVE])
         wanted = np.stack([np.interp(self.VALUES, self.PLACES, colours[:, k]) for k in range(3)], axis=1)
         np.testing.assert_allclose(compiled.colours_of(self.VALUES), wanted, atol=2e-6)
 
     def test_oklab_against_coloraide(self):
-        compiled = compile_ramp(self.PLACES, FIVE, "linear", "oklab")
+        compiled = compile_ramp(self.PLACES, FIVE, "straight", "oklab")
         values = self.VALUES[:300].clip(0.1, 0.9)
         for value, found in zip(values, compiled.colours_of(values), strict=True):
             k = min(int(np.searchsorted(self.PLACES, value, side="right")) - 1, 3)
@@ -143,7 +143,7 @@ class Ramps(unittest.TestCase):
         np.testing.assert_array_equal(compiled.bands_of(values), wanted)
 
     def test_one_stop_and_no_elements(self):
-        for kind in ("step", "linear"):
+        for kind in ("steps", "straight"):
             one = compile_ramp(np.array([0.5]), ["#d8452f"], kind, "oklab")
             found = encode_srgb(one.colours_of(self.VALUES))
             np.testing.assert_allclose(found, np.tile(encode_srgb(parse_hex("#d8452f")), (len(found), 1)), atol=1e-5)

@@ -41,14 +41,18 @@ class Documents:
             "constant": {"value": choice([0.5, {"dial": "d"}])},
             "formula": {"text": choice(["index / count", "d * 2 + size", "random(4)", "1 / 0", "x(position)"])},
             "signal": {"name": "s"},
-            "drift": {"seed": 2, "hue": choice([9, {"signal": "s", "high": 90}]), "space": choice(["hsv", "oklch"])},
+            "drift": {
+                "seed": 2,
+                "hue": choice([[-9, 9], [0, {"signal": "s", "high": 90}]]),
+                "space": choice(["hsv", "oklch"]),
+            },
             "spread": {"seed": 3},
             "grade": {"hue_turn": choice([30, {"signal": "s", "low": -180, "high": 180}]), "gamma": choice([1, 2])},
             "component": {"part": choice(["hue", "luma", "chroma", "red"])},
             "palette": {"swatches": [{"colour": "#123456"}] * self.rng.randint(1, 5)},
             "choose": {"chains": [[{"step": "constant", "value": c}] for c in ("#ffeedd", "#102030")]},
             "ramp": {
-                "interpolation": choice(["step", "linear", "smooth", "cardinal", "b_spline"]),
+                "interpolation": choice(["steps", "straight", "eased", "through", "soft"]),
                 "mix_in": choice(["oklab", "oklch", "hsv", "display_rgb", "linear_rgb"]),
                 "stops": stops,
             },
@@ -86,7 +90,7 @@ class Documents:
             "blend": self.rng.choice(["normal", "hue", "overlay", "colour_burn", "average"]),
             "blend_in": self.rng.choice(["linear", "display"]),
         }  # fmt: skip
-        return {"gaudyseed": 1, "signals": signals, "lanes": {"base_colour": {"layers": [layer]}}}
+        return {"gaudyseed": 2, "signals": signals, "lanes": {"base_colour": {"layers": [layer]}}}
 
     def spoiled(self, look: dict[str, Any]) -> dict[str, Any]:
         """The look with something odd in one place."""

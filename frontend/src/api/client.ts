@@ -13,6 +13,7 @@ export type Look = Schemas["Look"];
 export type Step = Layer["paint"][number];
 export type Ramp = Schemas["Ramp"];
 export type Curve = Schemas["Curve"];
+export type Drift = Schemas["Drift"];
 export type Component = Schemas["Component"];
 export type Stop = Schemas["Stop"];
 export type Follow = Schemas["Follow"];
@@ -67,10 +68,18 @@ export interface StepCensus {
   facts?: Record<string, number>;
   /** What every part of the incoming colours or vectors would give. */
   parts?: Record<string, Histogram>;
+  /** Of a drift: each component's ends as drawn, its axis in colours, and the colours at the ends. */
+  drift?: Record<string, DriftAxis>;
   /** The part of 0..1 that values reach. */
   reached?: number;
   /** How many elements each swatch of a palette has, and its colour; the mean where it differs from element to element. */
   palette?: { counts: number[]; colours: string[] };
+}
+
+export interface DriftAxis {
+  ends: [number, number];
+  bar: string;
+  colours: [string, string];
 }
 
 export interface PatchOperation {
@@ -126,7 +135,7 @@ export interface EvaluationHeader {
 export interface AttributeCensus {
   name: string;
   kind: "number" | "integer" | "vector" | "colour" | "text";
-  domain: string;
+  level: string;
   width: number;
   census: Histogram | null;
   texts: number;
@@ -135,7 +144,7 @@ export interface AttributeCensus {
 }
 
 /** A level at which attributes live, and how many there are. The first is that of the elements. */
-export interface Domain {
+export interface Level {
   name: string;
   count: number;
 }
@@ -143,7 +152,7 @@ export interface Domain {
 export interface PopulationHeader {
   count: number;
   notes: string[];
-  domains: Domain[];
+  levels: Level[];
   attributes: AttributeCensus[];
   low: [number, number, number];
   high: [number, number, number];

@@ -75,10 +75,10 @@ function LayerHead({ look, chain, index }: { look: Look; chain: string; index: n
   );
 }
 
-/** The domain that the chain runs on. */
+/** The level that the chain runs on. */
 function RunsOn() {
-  const domain = useStore((s) => s.geometry[s.chosen]?.header.domains[0]?.name);
-  return domain ? <span className="flex-none text-soft">on each {domain}</span> : null;
+  const level = useStore((s) => s.geometry[s.chosen]?.header.levels[0]?.name);
+  return level ? <span className="flex-none text-soft">on each {level}</span> : null;
 }
 
 /** Copy, paste and keep a chain. */

@@ -21,11 +21,12 @@ interface Props<V> {
   hideLabel?: boolean;
   /** Kept as 0 to 1, shown in percent. */
   percent?: boolean;
+  unit?: string;
 }
 
-export function FollowNumber<V>({ title, how, value, shown, change, onDraft, onCommit, percent, min, max, ...rest }: Props<V>) {
+export function FollowNumber<V>({ title, how, value, shown, change, onDraft, onCommit, percent, unit: own, min, max, ...rest }: Props<V>) {
   const factor = percent ? 100 : 1;
-  const unit = percent ? "%" : undefined;
+  const unit = percent ? "%" : own;
   return (
     <FollowControl
       title={title}

@@ -1,7 +1,7 @@
 /** A step's controls, drawn from the JSON Schema of its parameters. */
 import { RotateCcw } from "lucide-react";
 import { useState } from "react";
-import type { AttributeCensus, Domain, Step } from "../api/client";
+import type { AttributeCensus, Level, Step } from "../api/client";
 import { NONE, useStore } from "../state/store";
 import { type Follows, isFollowing } from "../state/follow";
 import { chosenPopulation } from "../state/store";
@@ -45,7 +45,7 @@ interface Props {
 const SHORT = ["hsv", "oklch", "oklab"];
 const capital = (word: string) => (SHORT.includes(word) ? word.toUpperCase() : word.charAt(0).toUpperCase() + word.slice(1).replaceAll("_", " "));
 /** Controls that a step's own editor shows, or none. */
-const ELSEWHERE = ["chains", "frozen", "swatches", "edges"];
+const ELSEWHERE = ["chains", "frozen", "swatches", "edges", "interval"];
 /** Controls that want a row of their own where parameters stand in two columns. */
 const WIDE = ["triple", "seed"];
 
@@ -215,15 +215,15 @@ interface AttributeChoiceProps {
 }
 
 function AttributeChoice({ title, value, of, attributes, onCommit }: AttributeChoiceProps) {
-  const domains = useStore((s) => s.geometry[s.chosen]?.header.domains ?? (NONE as Domain[]));
+  const levels = useStore((s) => s.geometry[s.chosen]?.header.levels ?? (NONE as Level[]));
   const key = of.control === "key";
   const fitting = attributes.filter((a) => (key ? a.kind === "integer" || a.kind === "text" : a.kind !== "text"));
   const options = fitting.map((a) => {
-    const above = domains.find((d) => d.name === a.name);
+    const above = levels.find((d) => d.name === a.name);
     return { value: a.name, label: above ? `${a.name} · ${above.count} of them` : `${a.name} · ${a.kind}` };
   });
   if (key) {
-    const coarser = (o: { value: string }) => domains.some((d) => d.name === o.value);
+    const coarser = (o: { value: string }) => levels.some((d) => d.name === o.value);
     options.sort((a, b) => Number(coarser(b)) - Number(coarser(a)));
     options.unshift({ value: "element", label: "element" });
   }

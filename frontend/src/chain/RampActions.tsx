@@ -25,7 +25,7 @@ const options = <T extends string>(words: Record<T, string>, before = "") =>
   (Object.entries(words) as [T, string][]).map(([value, label]) => ({ value, label: before + label }));
 
 export function RampActions({ ramp, place, onDraft, onCommit }: Props) {
-  const stepped = ramp.interpolation === "step";
+  const stepped = ramp.interpolation === "steps";
   const polar = ramp.mix_in === "oklch" || ramp.mix_in === "hsv";
   return (
     <div className="mt-2 flex flex-wrap items-center gap-x-1.5 gap-y-1.5 border-t border-line pt-2">
@@ -36,7 +36,7 @@ export function RampActions({ ramp, place, onDraft, onCommit }: Props) {
         options={options(INTERPOLATIONS)}
         onChange={(interpolation) => onCommit({ ...ramp, interpolation }, "Change what lies between stops")}
       />
-      {ramp.interpolation === "cardinal" && (
+      {ramp.interpolation === "through" && (
         <FollowNumber
           title="Tension"
           how="signal"
@@ -117,9 +117,9 @@ function AsText({ ramp, onCommit }: Pick<Props, "ramp" | "onCommit">) {
     try {
       const { colours } = await json<{ colours: { colour: string; at: number | null }[] }>("POST", "/colour-texts", { text: text ?? "" });
       const some = colours.slice(0, 256);
-      const last = ramp.interpolation === "step" ? some.length : Math.max(1, some.length - 1);
+      const last = ramp.interpolation === "steps" ? some.length : Math.max(1, some.length - 1);
       const placed = some.map((c, k) => ({ at: c.at ?? k / last, stop: newStop(0, c.colour) }));
-      const { stops } = orderedStops(placed, 0);
+      const stops = placed.reduce<typeof placed>((all, stop) => orderedStops([...all, stop], all.length).stops, []);
       onCommit({ ...ramp, stops: stops.map(({ at, stop }) => ({ ...stop, at })) }, "Paste a ramp");
       setText(null);
       close();

@@ -43,7 +43,7 @@ export function RampEditor({ ramp, place, index, census, trace, onDraft, onCommi
   const track = useRef<HTMLDivElement>(null);
   const dials = useStore((s) => s.scene?.dials ?? (NONE as Dial[]));
   const chosen = Math.min(useStore((s) => s.stop), ramp.stops.length - 1);
-  const stepped = ramp.interpolation === "step";
+  const stepped = ramp.interpolation === "steps";
   const total = census?.counts.reduce((a, b) => a + b, 0) ?? 0;
   const choose = (k: number) => chooseStep(index, k);
   const moving = useRef<{ index: number; ramp: Ramp; moved: boolean } | null>(null);
@@ -56,6 +56,7 @@ export function RampEditor({ ramp, place, index, census, trace, onDraft, onCommi
   /** The ramp with stop k changed, put in order; the stop stays chosen wherever it goes. */
   function changed(base: Ramp, k: number, to: Partial<Stop>): { ramp: Ramp; index: number } {
     const all = base.stops.map((s, i) => (i === k ? { ...s, ...to } : s));
+    if (!("at" in to)) return { ramp: { ...base, stops: all }, index: k };
     // The dials of now: one may have been made for this very change.
     const found = orderedStops(placed({ ...base, stops: all }, useStore.getState().scene?.dials ?? NONE, census), k);
     return { ramp: { ...base, stops: written(found.stops) }, index: found.index };

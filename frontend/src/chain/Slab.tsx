@@ -11,6 +11,7 @@ import { PaletteEditor } from "./PaletteEditor";
 import { PartChoice } from "./PartChoice";
 import { Parameters, useSchema } from "./Parameters";
 import { CurveEditor } from "./CurveEditor";
+import { DriftEditor } from "./DriftEditor";
 import { RampEditor } from "./RampEditor";
 import { Seed } from "./Seed";
 import { STEP_WORDS, summary } from "./words";
@@ -87,6 +88,8 @@ export function Slab({ step, index, place, open, census, trace, tracedAt, action
             <PaletteEditor palette={step} census={census} onDraft={onDraft} onCommit={onCommit} />
           ) : step.step === "component" && census?.parts ? (
             <PartChoice part={step.part} parts={census.parts} onChoose={(part) => onCommit({ ...step, part }, "Read another part")} />
+          ) : step.step === "drift" ? (
+            <DriftEditor drift={step} census={census} schema={schema} onDraft={onDraft} onCommit={onCommit} />
           ) : step.step === "curve" ? (
             <CurveEditor curve={step} census={census} onDraft={onDraft} onCommit={onCommit} />
           ) : (

@@ -28,7 +28,7 @@ interface Props {
 
 export function StopFields({ ramp, place, chosen, at, census, total, onDraft, onCommit, onAdd, onDuplicate, onRemove }: Props) {
   const stop = ramp.stops[chosen]!;
-  const stepped = ramp.interpolation === "step";
+  const stepped = ramp.interpolation === "steps";
   const locked = ramp.stops.map((s) => s.locked);
   return (
     <>

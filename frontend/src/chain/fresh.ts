@@ -18,9 +18,9 @@ function beginning(word: Step["step"], name: string): Record<string, unknown> {
     case "range":
       return { own: true };
     case "formula":
-      return { text: "where(index % 7 == 0, 1, random(3) * 0.8)" };
+      return { text: "where(random(5) < 0.14, 1, random(3) * 0.8)" };
     case "drift":
-      return { hue: 12, lightness: 0.06 };
+      return { hue: [-12, 12], lightness: [-0.06, 0.06] };
     case "ramp":
       return { stops: [newStop(0, "#1d2b4f"), newStop(0.5, "#c8553d"), newStop(1, "#f3dfb8")] };
     case "palette":

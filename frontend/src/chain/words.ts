@@ -21,7 +21,7 @@ export const STEP_WORDS: Record<Word, { title: string; noun: string }> = {
   signal: { title: "Signal", noun: "a signal" },
   palette: { title: "Palette", noun: "a palette" },
   grade: { title: "Grade", noun: "a grade" },
-  limits: { title: "Limits", noun: "limits" },
+  clamp: { title: "Clamp", noun: "a clamp" },
   choose: { title: "Choose", noun: "a choice" },
   mix: { title: "Mix", noun: "a mix" },
 };
@@ -29,6 +29,16 @@ export const STEP_WORDS: Record<Word, { title: string; noun: string }> = {
 /** A number, or what it follows. */
 function short(value: number | Following): string {
   return isFollowing(value) ? `by ${sourceOf(value)}` : String(Number(value.toFixed(2)));
+}
+
+/** An interval that something is drawn from; nothing where both ends are 0. */
+function interval(word: string, [low, high]: readonly [number | Following, number | Following], unit = ""): string {
+  if (!moving(low) && !moving(high)) return "";
+  if (!isFollowing(low) && !isFollowing(high)) {
+    if (low === -high) return `${word} ±${short(Math.abs(high))}${unit}`;
+    if (low === 0 || high === 0) return `${word} ${low + high > 0 ? "+" : "−"}${short(Math.abs(low + high))}${unit}`;
+  }
+  return `${word} ${short(low)} to ${short(high)}${unit}`;
 }
 
 const moving = (value: number | Following) => isFollowing(value) || value !== 0;
@@ -44,7 +54,7 @@ export const PARTS: Record<Component["part"], string> = {
   hue: "Hue", saturation: "Saturation", value: "Value", luma: "Luma", luminance: "Luminance", red: "Red", green: "Green", blue: "Blue",
   lightness: "OK lightness", chroma: "OK chroma", oklch_hue: "OK hue", x: "x", y: "y", z: "z", length: "Length",
 };
-export const INTERPOLATIONS = { step: "Steps", linear: "Linear", smooth: "Smooth", cardinal: "Cardinal", b_spline: "B-spline" } as const;
+export const INTERPOLATIONS = { steps: "Steps", straight: "Straight", eased: "Eased", through: "Through", soft: "Soft" } as const;
 
 /** Four digits are enough to see where a range lies. */
 const near = (value: number | undefined) => String(Number((value ?? 0).toPrecision(4)));
@@ -68,7 +78,7 @@ export function summary(step: Step, facts: Record<string, number> = {}): string 
     case "even_out":
       return step.frozen.length ? "by a frozen distribution" : "by rank, whole range used";
     case "ramp":
-      return step.interpolation === "step"
+      return step.interpolation === "steps"
         ? `${step.stops.length} steps`
         : `${step.stops.length} stops, ${INTERPOLATIONS[step.interpolation].toLowerCase()} in ${SPACES[step.mix_in]}`;
     case "component":
@@ -95,6 +105,8 @@ export function summary(step: Step, facts: Record<string, number> = {}): string 
         step.gain !== 1 ? `gain ${short(step.gain)}` : "",
         moving(step.hue_turn) ? `hue ${short(step.hue_turn)}${isFollowing(step.hue_turn) ? "" : "°"}` : "",
         step.saturation !== 1 ? `sat ×${short(step.saturation)}` : "",
+        step.complement ? "complement" : "",
+        moving(step.monochrome) ? `monochrome ${short(step.monochrome)}` : "",
         moving(step.value) ? `value ${short(step.value)}` : "",
         step.brightness !== 1 ? `bright ×${short(step.brightness)}` : "",
         step.contrast !== 1 ? `contrast ${short(step.contrast)}` : "",
@@ -103,30 +115,19 @@ export function summary(step: Step, facts: Record<string, number> = {}): string 
       ].filter(Boolean);
       return parts.join(" · ") || "nothing yet";
     }
-    case "limits":
-      return [
-        step.complement ? "complement" : "",
-        moving(step.monochrome) ? `monochrome ${short(step.monochrome)}` : "",
-        `${short(step.minimum)} to ${short(step.maximum)}`,
-      ]
-        .filter(Boolean)
-        .join(" · ");
+    case "clamp":
+      return `levels ${short(step.least)} to ${short(step.greatest)}`;
     case "choose":
       return `one of ${step.chains.length} chains by ${step.of === "index" ? "whole number" : "value"}`;
     case "mix":
       if (step.blend !== "normal") return `${BLENDS[step.blend].toLowerCase()} with another chain`;
       return isFollowing(step.factor) ? `with another, ${short(step.factor)}` : `${short(step.factor * 100)}% of another`;
     case "drift": {
-      const sign = { around: "±", above: "+", below: "−" }[step.direction];
-      const part = (word: string, range: number | Following, unit = "") => {
-        if (isFollowing(range)) return `${word} ${short(range)}`;
-        return range === 0 ? "" : `${word} ${sign}${short(range)}${unit}`;
-      };
       const parts = [
-        part("hue", step.hue, "°"),
-        part("sat", step.saturation),
-        part("light", step.lightness),
-        part("gamma", step.gamma),
+        interval("hue", step.hue, "°"),
+        interval("sat", step.saturation),
+        interval("light", step.lightness),
+        interval("gamma", step.gamma),
       ].filter(Boolean);
       const { chance } = step;
       const some = isFollowing(chance) ? `, chance ${short(chance)}` : chance < 1 ? `, ${short(chance * 100)}% of elements` : "";

@@ -163,7 +163,7 @@ function Picture({ item }: { item: LibraryItem }) {
 
 // Copying between populations and scenes: the browser keeps what was copied last of each kind.
 
-const KEY = (kind: LibraryKind) => `gaudyseed copied ${kind}`;
+const KEY = (kind: LibraryKind) => `gaudyseed 2 copied ${kind}`;
 
 export function copy(kind: LibraryKind, document: unknown) {
   localStorage.setItem(KEY(kind), JSON.stringify(document));

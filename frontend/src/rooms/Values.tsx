@@ -17,7 +17,7 @@ function figure(v: number): string {
 
 export function Values() {
   const attributes = useStore((s) => s.geometry[s.chosen]?.header.attributes ?? NONE);
-  const domain = useStore((s) => s.geometry[s.chosen]?.header.domains[0]?.name ?? "clone");
+  const level = useStore((s) => s.geometry[s.chosen]?.header.levels[0]?.name ?? "clone");
   const signals = useStore((s) => chosenPopulation(s)?.look.signals ?? NONE);
   const chain = useStore((s) => s.chain);
   const scale = useStore((s) => s.scale);
@@ -29,7 +29,7 @@ export function Values() {
       <div className="flex h-6.5 items-center justify-between">
         <h2 className="heading">Values</h2>
         <span className="flex items-center">
-          <span className="heading mr-1 font-normal">per {domain}</span>
+          <span className="heading mr-1 font-normal">per {level}</span>
           <IconButton
             label={scale === "greys" ? "Preview in false colours" : "Preview in greys"}
             onClick={() => useStore.setState({ scale: scale === "greys" ? "false_colour" : "greys" })}
@@ -46,7 +46,7 @@ export function Values() {
       )}
       <ul aria-label="Attributes">
         {found.map((a) => (
-          <AttributeRow key={a.name} of={a} elements={domain} />
+          <AttributeRow key={a.name} of={a} elements={level} />
         ))}
         {found.length === 0 && <li className="px-1.5 py-1 text-soft">No value has this name.</li>}
       </ul>
@@ -98,10 +98,10 @@ function Row({ name, of, title, strong, onClick, children }: RowProps) {
 const KIND_MARKS = { number: "", integer: "whole", vector: "vector", colour: "colour", text: "text" } as const;
 
 function AttributeRow({ of: a, elements }: { of: AttributeCensus; elements: string }) {
-  const coarser = a.domain !== elements;
-  const marks = [KIND_MARKS[a.kind], coarser ? `per ${a.domain}` : a.derived ? "derived" : ""];
+  const coarser = a.level !== elements;
+  const marks = [KIND_MARKS[a.kind], coarser ? `per ${a.level}` : a.derived ? "derived" : ""];
   const range = a.census ? `, ${figure(a.census.least)} to ${figure(a.census.greatest)}` : "";
-  const title = `${a.kind}${a.width > 1 ? ` of ${a.width}` : ""} on each ${a.domain}${range}; point at it to see it, click to keep it in the view`;
+  const title = `${a.kind}${a.width > 1 ? ` of ${a.width}` : ""} on each ${a.level}${range}; point at it to see it, click to keep it in the view`;
   return (
     <li>
       <Row name={a.name} of="attribute" title={title} onClick={pinPreview}>

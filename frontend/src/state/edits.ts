@@ -122,22 +122,27 @@ export function outerOf(chain: string): { chain: string; step: number } | null {
 /** The least distance between two stops that typing or dragging may leave. */
 const APART = 0.0005;
 
-/** Stops in order and apart; says where the stop that was `index` went. */
+/**
+ * Stops in order after the one that was `index` was put somewhere: it stays apart from its neighbours and pushes those
+ * that it would meet; all others keep their places exactly. Says where it went.
+ */
 export function orderedStops<T extends { at: number }>(stops: T[], index: number): { stops: T[]; index: number } {
   const tagged = stops.map((stop, k) => ({ stop, k }));
   tagged.sort((a, b) => a.stop.at - b.stop.at || a.k - b.k);
-  const places = tagged.map(({ stop }) => Math.min(1, Math.max(0, stop.at)));
-  for (let k = 1; k < places.length; k++) {
-    if (places[k]! - places[k - 1]! < APART) places[k] = places[k - 1]! + APART;
+  const went = tagged.findIndex(({ k }) => k === index);
+  const places = tagged.map(({ stop }) => stop.at);
+  const clean = (at: number) => Math.round(at * 1e6) / 1e6;
+  if (went >= 0) {
+    const before = went > 0 ? places[went - 1]! + APART : 0;
+    places[went] = clean(Math.min(1, Math.max(0, before, places[went]!)));
+    for (let k = went + 1; k < places.length && places[k]! < places[k - 1]! + APART; k++) places[k] = clean(places[k - 1]! + APART);
   }
   for (let k = places.length - 1; k >= 0; k--) {
-    const limit = 1 - (places.length - 1 - k) * APART;
-    if (places[k]! > limit) places[k] = limit;
+    const limit = k === places.length - 1 ? 1 : places[k + 1]!;
+    // Only what was pushed beyond the end comes back.
+    if (places[k]! > limit || (places[k]! === limit && k < places.length - 1)) places[k] = k === places.length - 1 ? 1 : clean(limit - APART);
   }
-  return {
-    stops: tagged.map(({ stop }, k) => ({ ...stop, at: Math.round(places[k]! * 1e6) / 1e6 })),
-    index: tagged.findIndex(({ k }) => k === index),
-  };
+  return { stops: tagged.map(({ stop }, k) => ({ ...stop, at: places[k]! })), index: went };
 }
 
 export function isRamp(step: Step | undefined): step is Ramp {

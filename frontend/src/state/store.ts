@@ -137,7 +137,7 @@ export async function start() {
   }
 }
 
-const begun = () => json<SceneAnswer>("POST", "/scenes", { document: { gaudyseed: 1, name: "Untitled" } });
+const begun = () => json<SceneAnswer>("POST", "/scenes", { document: { gaudyseed: 2, name: "Untitled" } });
 
 export async function listScenes(): Promise<SceneListed[]> {
   const { scenes } = await json<{ scenes: SceneListed[] }>("GET", "/scenes");

@@ -128,7 +128,7 @@ export default function View() {
   const count = geometry?.header.count ?? 0;
 
   function keys(event: React.KeyboardEvent) {
-    const step = event.shiftKey ? 0.04 : 0.12;
+    const step = event.shiftKey ? 0.36 : 0.12;
     const actions: Record<string, () => void> = {
       ArrowLeft: () => (event.altKey ? view.stage?.pan(-0.05, 0) : view.stage?.orbit(-step, 0)),
       ArrowRight: () => (event.altKey ? view.stage?.pan(0.05, 0) : view.stage?.orbit(step, 0)),
@@ -137,7 +137,7 @@ export default function View() {
       "+": () => view.stage?.zoom(0.88),
       "=": () => view.stage?.zoom(0.88),
       "-": () => view.stage?.zoom(1.14),
-      Home: () => view.stage?.frame(),
+      "0": () => view.stage?.frame(),
       Enter: () => {
         const box = canvas.current!;
         choose(view.stage?.elementAt(box.clientWidth / 2, box.clientHeight / 2) ?? null);
@@ -158,7 +158,7 @@ export default function View() {
         ref={canvas}
         tabIndex={0}
         role="application"
-        aria-label={`View of ${population?.name ?? "nothing"}. Arrow keys orbit, with Alt they pan, plus and minus zoom, Home frames all, Enter traces the element in the middle, Page Up and Page Down the neighbours.`}
+        aria-label={`View of ${population?.name ?? "nothing"}. Arrow keys orbit, with Alt they pan, plus and minus zoom, 0 frames all, Enter traces the element in the middle, Page Up and Page Down the neighbours.`}
         className={`block h-full w-full touch-none outline-none ${picking ? "cursor-crosshair" : ""} focus-visible:shadow-[inset_0_0_0_2px_var(--ink)]`}
         onPointerDown={(e) => {
           pressed.current = { x: e.clientX, y: e.clientY };
@@ -208,7 +208,7 @@ export default function View() {
           ]}
           onChange={(value) => lookWith(value === "all" ? null : value)}
         />
-        <IconButton label="Frame all (Home)" className="bg-panel" onClick={() => view.stage?.frame()}>
+        <IconButton label="Frame all (0)" className="bg-panel" onClick={() => view.stage?.frame()}>
           <Maximize size={14} />
         </IconButton>
       </div>

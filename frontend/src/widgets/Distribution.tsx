@@ -79,7 +79,7 @@ export function Swatches({ of, height, label }: { of: NonNullable<StepCensus["co
   );
 }
 
-/** A ramp's bar from 256 colours of the core. */
+/** A bar of colours from the core, side by side. */
 export function Bar({ bar, height }: { bar: string; height: number }) {
   const canvas = useRef<HTMLCanvasElement>(null);
   useEffect(() => {
@@ -93,5 +93,5 @@ export function Bar({ bar, height }: { bar: string; height: number }) {
     }
     context.putImageData(image, 0, 0);
   }, [bar]);
-  return <canvas ref={canvas} width={256} height={1} aria-hidden className="block w-full" style={{ height }} />;
+  return <canvas ref={canvas} width={Math.floor((bar.length * 3) / 4 / 3)} height={1} aria-hidden className="block w-full" style={{ height }} />;
 }

@@ -22,6 +22,7 @@ import numpy as np
 
 from .errors import BadInput
 from .kernels import shaping
+from .population.table import WHOLE_FLOAT32, WHOLE_FLOAT64
 
 _BLANKS = str.maketrans("\n\r\t", "   ")
 LONGEST = 1000
@@ -36,7 +37,7 @@ warnings.filterwarnings("ignore", category=SyntaxWarning, module="<unknown>")
 #: Finds the column of a name for the elements start to stop: (m,), (m, 3) or one number.
 Lookup = Callable[[str, int, int], Array]
 
-CONSTANTS = {"pi": np.float32(np.pi), "tau": np.float32(2 * np.pi)}
+CONSTANTS = {"pi": np.pi, "tau": 2 * np.pi}
 
 
 def _numbers(mask: Array) -> Array:
@@ -67,7 +68,7 @@ def _where(condition: Array, yes: Array, no: Array) -> Array:
     condition = _truth(condition)
     if condition.ndim == 1 and max(yes.ndim, no.ndim) == 2:
         condition = condition[:, None]
-    if condition.ndim != 1 or max(yes.ndim, no.ndim) != 1:
+    if condition.ndim != 1 or max(yes.ndim, no.ndim) != 1 or np.float64 in (yes.dtype, no.dtype):
         return np.where(condition, yes, no)
     sides = [np.ascontiguousarray(np.broadcast_to(side, condition.shape), np.float32) for side in (yes, no)]
     out = np.empty(len(condition), np.float32)
@@ -198,39 +199,59 @@ class Formula:
                 return n.col_offset + 1
         return 1
 
-    def over(self, lookup: Lookup, start: int, stop: int, out: Array | None = None) -> Array:
+    @property
+    def far_constants(self) -> bool:
+        """Whether it holds whole numbers that float32 would round."""
+        numbers = [n.value for n in ast.walk(self.tree) if isinstance(n, ast.Constant) and isinstance(n.value, int)]
+        return any(float(np.float32(v)) != v for v in numbers)
+
+    def over(self, lookup: Lookup, start: int, stop: int, out: Array | None = None, number: type = np.float32) -> Array:
         """(m,) or (m, k) float32 for the elements start to stop; NaN and infinities become 0.
 
-        Written to ``out`` where that is given.
+        Parameters
+        ----------
+        out
+            Where the result is written, if that is given.
+        number
+            The type that its constants have. With float64, and columns of it, whole numbers are worked out exactly
+            up to 2^53.
+
+        Raises
+        ------
+        BadInput
+            Where values do not go together, or the result is a whole number beyond 2^24 that float32 would round.
         """
         with np.errstate(all="ignore"):
-            found = np.asarray(self._value(self.tree, lookup, start, stop), np.float32)
+            found = np.asarray(self._value(self.tree, lookup, start, stop, number))
+            if found.dtype == np.float64:
+                _keeps_digits(found)
+            found = found.astype(np.float32, copy=False)
         if out is None:
             out = np.empty(found.shape if found.ndim else stop - start, np.float32)
         np.copyto(out, found)
         shaping.tidy(out.reshape(-1))
         return out
 
-    def _value(self, node: ast.expr, lookup: Lookup, a: int, b: int) -> Array:
+    def _value(self, node: ast.expr, lookup: Lookup, a: int, b: int, number: type) -> Array:
         def of(child: ast.expr) -> Array:
-            return self._value(child, lookup, a, b)
+            return self._value(child, lookup, a, b, number)
 
         try:
             match node:
                 case ast.Constant(value=int() | float() as v):
-                    return np.float32(v)
+                    return number(v)
                 case ast.Name(id=name):
-                    return CONSTANTS[name] if name in CONSTANTS else lookup(name, a, b)
+                    return number(CONSTANTS[name]) if name in CONSTANTS else lookup(name, a, b)
                 case ast.BinOp(left=left, op=op, right=right):
                     return _joined(_BINARY[type(op)])(of(left), of(right))
+                case ast.UnaryOp(op=ast.Not()) | ast.BoolOp() | ast.Compare():
+                    return _numbers(self._truth(node, lookup, a, b, number))
                 case ast.UnaryOp(op=op, operand=operand):
                     return np.negative(of(operand)) if isinstance(op, ast.USub) else of(operand)
-                case ast.UnaryOp(op=ast.Not()) | ast.BoolOp() | ast.Compare():
-                    return _numbers(self._truth(node, lookup, a, b))
                 case ast.IfExp(test=test, body=body, orelse=other):
-                    return _where(self._truth(test, lookup, a, b), of(body), of(other))
+                    return _where(self._truth(test, lookup, a, b, number), of(body), of(other))
                 case ast.Call(func=ast.Name(id="where"), args=[test, body, other]):
-                    return _where(self._truth(test, lookup, a, b), of(body), of(other))
+                    return _where(self._truth(test, lookup, a, b, number), of(body), of(other))
                 case ast.Call(func=ast.Name(id="value"), args=[ast.Constant(value=str() as name)]):
                     return lookup(name, a, b)
                 case ast.Call(func=ast.Name(id="random"), args=[ast.Constant(value=int() as seed)]):
@@ -243,19 +264,31 @@ class Formula:
             raise _wrong(node, f"these values do not go together ({error}).") from None
         raise _wrong(node, "this cannot stand in a formula.")
 
-    def _truth(self, node: ast.expr, lookup: Lookup, a: int, b: int) -> Array:
+    def _truth(self, node: ast.expr, lookup: Lookup, a: int, b: int, number: type) -> Array:
         """Whether the value of a part is not 0; comparisons need not become numbers for that."""
         match node:
             case ast.UnaryOp(op=ast.Not(), operand=operand):
-                return np.logical_not(self._truth(operand, lookup, a, b))
+                return np.logical_not(self._truth(operand, lookup, a, b, number))
             case ast.BoolOp(op=op, values=values):
                 both = np.logical_and if isinstance(op, ast.And) else np.logical_or
-                return _fold(both)(*[self._truth(v, lookup, a, b) for v in values])
+                return _fold(both)(*[self._truth(v, lookup, a, b, number) for v in values])
             case ast.Compare(left=left, ops=ops, comparators=others):
-                sides = [self._value(v, lookup, a, b) for v in (left, *others)]
+                sides = [self._value(v, lookup, a, b, number) for v in (left, *others)]
                 parts = [_joined(_COMPARE[type(op)])(p, q) for op, p, q in zip(ops, sides, sides[1:], strict=False)]
                 return _fold(np.logical_and)(*parts)
-        return _truth(self._value(node, lookup, a, b))
+        return _truth(self._value(node, lookup, a, b, number))
+
+
+def _keeps_digits(values: np.ndarray) -> None:
+    """BadInput where float32 would round a whole number beyond 2^24."""
+    far = values[(np.abs(values) > WHOLE_FLOAT32) & (np.abs(values) <= WHOLE_FLOAT64)]
+    lost = (far == np.floor(far)) & (far.astype(np.float32) != far)
+    if lost.any():
+        raise BadInput(
+            f"The formula gives {far[lost][0]:,.0f}, whose last digits the next steps would lose: whole numbers are "
+            f"kept up to {WHOLE_FLOAT32:,}. Subtract the least first, or take a remainder with %.",
+            code="digits_lost",
+        )  # fmt: skip
 
 
 @lru_cache(maxsize=256)

@@ -59,21 +59,21 @@ class OwnRamp:
         """(n, 3) linear float32 colours of (n,) float32 values, between stops."""
         common, out = self.common, empty((len(values), 3))
         places, which_place = common.positions.astype(np.float32), self._which(self.places)
-        colours = np.nan_to_num(to_space(common.colours, common.mix_in)).astype(np.float32)
+        colours = to_space(common.colours, common.mix_in).astype(np.float32)
         which_colour, weights = self._which(self.colours), common.weights()
-        polar, cardinal = common.mix_in in POLAR, common.interpolation == "cardinal"
+        polar, cardinal = common.mix_in in POLAR, common.interpolation == "through"
+        unwinds = common.interpolation in ("through", "soft")
         holds = np.zeros(len(places), bool)
         holds[: len(common.holds)] = common.holds
-        finish = TO_LINEAR.get(common.mix_in)
+        finish = TO_LINEAR[common.mix_in]
 
         def work(a: int, b: int) -> None:
             tensions = self.tensions(a, b) if self.tensions else np.full(b - a, common.tension, np.float32)
             kernels.ramp_each(
                 values[a:b], places, which_place, self._own_places(a, b), tensions, cardinal, weights, holds,
-                colours, which_colour, self._own_colours(a, b), polar, common.longer, out[a:b],
+                colours, which_colour, self._own_colours(a, b), polar, unwinds, common.longer, out[a:b],
             )  # fmt: skip
-            if finish:
-                finish(out[a:b].reshape(-1))
+            finish(out[a:b].reshape(-1))
 
         over(len(out), work, check)
         return out
@@ -92,5 +92,5 @@ class OwnRamp:
     def _own_colours(self, a: int, b: int) -> np.ndarray:
         if not self.colours:
             return np.empty((0, b - a, 3), np.float32)
-        found = [np.nan_to_num(to_space(own(a, b), self.common.mix_in)) for own in self.colours.values()]
+        found = [to_space(own(a, b), self.common.mix_in) for own in self.colours.values()]
         return np.stack(found).astype(np.float32)

@@ -22,10 +22,11 @@ from .kernels.encoding import decode_values
 from .kernels.parallel import over
 from .picking import Check, picked
 
-Interpolation = Literal["step", "linear", "smooth", "cardinal", "b_spline"]
+Interpolation = Literal["steps", "straight", "eased", "through", "soft"]
 
 #: Turns coordinates of a space into linear RGB, in place, on flat arrays.
 TO_LINEAR = {
+    "linear_rgb": kernels.hold,
     "display_rgb": lambda flat: decode_values(flat, flat),
     "oklab": kernels.oklab_to_linear,
     "oklch": kernels.oklch_to_linear,
@@ -49,7 +50,7 @@ class Ramp:
 
     positions: np.ndarray
     colours: np.ndarray
-    interpolation: Interpolation = "linear"
+    interpolation: Interpolation = "straight"
     mix_in: MixIn = "oklab"
     longer: bool = False
     tension: float = 0.0
@@ -69,7 +70,7 @@ class Ramp:
 
     def colours_of(self, values: np.ndarray, check: Check = None) -> np.ndarray:
         """(n, 3) linear float32 colours of (n,) float32 values."""
-        if self.interpolation == "step":
+        if self.interpolation == "steps":
             return self.colours_of_bands(self.bands_of(values, check), check)
         out = empty((len(values), 3))
         self._fill(values, out, check)
@@ -82,19 +83,18 @@ class Ramp:
     def _fill(self, values: np.ndarray, out: np.ndarray, check: Check) -> None:
         positions = self.positions.astype(np.float32)
         table = kernels.segment_table(positions)
-        finish = TO_LINEAR.get(self.mix_in)
+        finish = TO_LINEAR[self.mix_in]
         fill = self._filler(positions, table)
 
         def work(a: int, b: int) -> None:
             fill(values[a:b], out[a:b])
-            if finish:
-                finish(out[a:b].reshape(-1))
+            finish(out[a:b].reshape(-1))
 
         over(len(values), work, check)
 
     def _filler(self, positions: np.ndarray, table: np.ndarray) -> Callable[..., None]:
-        """Fills coordinates, whose space is left to the caller."""
-        if self.interpolation == "linear":
+        """A function that interpolates in the mixing space, into ``out``; the caller converts to RGB."""
+        if self.interpolation == "straight":
             starts, slopes = self._straight(positions)
             return lambda v, out: kernels.linear_ramp(v, positions, table, starts, slopes, out)
         rows = self._cubics(positions)
@@ -150,11 +150,11 @@ class Ramp:
         w = np.zeros((4, 4))
         if self._held()[k]:
             w[1, 0] = 1
-        elif self.interpolation in ("linear", "smooth"):
-            rise = [0.0, 1, 0, 0] if self.interpolation == "linear" else [0.0, 0, 3, -2]
+        elif self.interpolation in ("straight", "eased"):
+            rise = [0.0, 1, 0, 0] if self.interpolation == "straight" else [0.0, 0, 3, -2]
             w[2] = rise
             w[1] = [1, 0, 0, 0] - w[2]
-        elif self.interpolation == "cardinal":
+        elif self.interpolation == "through":
             kernels.cardinal_weights(self.positions, k, self.tension, w)
         else:
             # Uniform cubic B-spline; the stop beyond an end lies as far outside, so that the ends are met.
@@ -175,7 +175,7 @@ class Ramp:
         rows = np.zeros((n + 1, 14))
         rows[:, 12:] = _spans(positions)
         rows[0, 0:12:4], rows[-1, 0:12:4] = self._flat_ends()
-        if n > 1 and self.interpolation == "smooth":
+        if n > 1 and self.interpolation == "eased":
             first, last = self._ends()
             last[self._held()] = first[self._held()]
             for c in range(3):
@@ -195,13 +195,11 @@ class Ramp:
             return points
         hues = points[:, 2]
         known = np.flatnonzero(~np.isnan(hues))
-        if len(known) == 0:
-            hues[:] = 0
-            return points
-        hues[: known[0]] = hues[known[0]]
+        # Each stop looks back to the last one that has a hue; those before the first such one take its.
+        before = np.maximum.accumulate(np.where(np.isnan(hues), -1, np.arange(len(hues))))
+        hues[:] = hues[np.where(before < 0, known[0], before)] if len(known) else 0
         for k in range(1, len(hues)):
-            way = 0.0 if np.isnan(hues[k]) else float(turned(hues[k - 1 : k], hues[k : k + 1], self.longer)[1][0])
-            hues[k] = hues[k - 1] if np.isnan(hues[k]) else way
+            hues[k] = turned(hues[k - 1 : k], hues[k : k + 1], self.longer)[1][0]
         return points
 
     # Groups
@@ -235,7 +233,7 @@ class Ramp:
 
         Stepped: its band. Else: the stop with the nearest colour.
         """
-        return self.bands_of(values, check) if self.interpolation == "step" else self.nearest_stop_of(values, check)
+        return self.bands_of(values, check) if self.interpolation == "steps" else self.nearest_stop_of(values, check)
 
 
 def compile_ramp(positions: np.ndarray, colours: Sequence[str], interpolation: str, mix_in: str) -> Ramp:
@@ -273,8 +271,14 @@ def edges_for_shares(values: np.ndarray, shares: np.ndarray) -> np.ndarray:
     Returns
     -------
     (k - 1,) float64 edges, strictly increasing within (0, 1]. Counts follow the
-    largest remainder method and are met to within one element wherever the values
-    are distinct and lie within 0..1.
+    largest remainder method and are met exactly wherever the values
+    are distinct and lie within 0..1, else as nearly as equal values allow.
+
+    Raises
+    ------
+    BadInput
+        Where the shares do not fit, or a share of 0 at an end cannot be had: values of 0
+        and below always take the first colour, those of 1 and above the last.
     """
     if len(shares) == 0 or not np.all(np.isfinite(shares)) or shares.min() < 0:
         raise BadInput("Every share must be a number from 0 to 100 %.", place="shares", code="bad_shares")
@@ -288,7 +292,20 @@ def edges_for_shares(values: np.ndarray, shares: np.ndarray) -> np.ndarray:
         raise BadInput("There are no elements to share out.", place="shares", code="bad_shares")
     counts = largest_remainder(shares / shares.sum(), len(values))
     ordered = np.sort(values).astype(np.float64)
+    if len(counts) > 1:
+        _check_end(int(np.searchsorted(ordered, 0, side="right")), shares[0], "0 or less", "first")
+        _check_end(len(ordered) - int(np.searchsorted(ordered, 1, side="left")), shares[-1], "1 or more", "last")
     return _increasing(np.array([_edge_after(ordered, c) for c in np.cumsum(counts)[:-1]]))
+
+
+def _check_end(held: int, share: float, what: str, which: str) -> None:
+    """BadInput where values that an end of the ramp always has would be left to a colour whose share is 0."""
+    if held and share == 0:
+        raise BadInput(
+            f"{held:,} of the values are {what}, and these always take the {which} colour. Give it a share, remove it, "
+            "or put Even out before the ramp, which leaves the ends free.",
+            place="shares", code="bad_shares",
+        )  # fmt: skip
 
 
 def largest_remainder(shares: np.ndarray, total: int) -> np.ndarray:
@@ -316,15 +333,18 @@ def _edge_after(ordered: np.ndarray, count: int) -> float:
     return float((low + high) / 2)
 
 
+#: Edges that fall together, because no value lies between them, are parted by so much: far less than float32 can
+#: tell apart, so that they part no values.
+_PARTED = 2.0**-40
+
+
 def _increasing(edges: np.ndarray) -> np.ndarray:
-    """Clip to (0, 1] and part equal edges by the least steps that float32 can tell apart."""
-    step = 2.0**-22
-    edges = np.clip(edges, step, 1.0)
+    """Within (0, 1], equal edges parted by the least that float64 keeps apart in a document."""
+    edges = np.clip(edges, _PARTED, 1.0)
     for k in range(1, len(edges)):
-        edges[k] = max(edges[k], edges[k - 1] + step) if edges[k] <= edges[k - 1] else edges[k]
+        edges[k] = max(edges[k], edges[k - 1] + _PARTED)
     for k in range(len(edges) - 1, -1, -1):
-        limit = 1.0 - (len(edges) - 1 - k) * step
-        edges[k] = min(edges[k], limit)
+        edges[k] = min(edges[k], 1.0 - (len(edges) - 1 - k) * _PARTED)
     return edges
 
 
@@ -333,7 +353,7 @@ def flipped(positions: np.ndarray, interpolation: str) -> np.ndarray:
 
     Stepped: the bands keep their widths, in reversed order. Linear: places mirror.
     """
-    if interpolation == "step":
+    if interpolation == "steps":
         edges = np.concatenate([[0.0], positions[1:], [1.0]])
         return (1.0 - edges)[::-1][:-1]
     return (1.0 - positions)[::-1]
@@ -341,6 +361,6 @@ def flipped(positions: np.ndarray, interpolation: str) -> np.ndarray:
 
 def evenly_spaced(count: int, interpolation: str) -> np.ndarray:
     """Stepped: bands of equal width. Linear: from 0 to 1 inclusive."""
-    if interpolation == "step":
+    if interpolation == "steps":
         return np.arange(count) / count
     return np.linspace(0, 1, count) if count > 1 else np.array([0.5])

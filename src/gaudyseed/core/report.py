@@ -17,9 +17,12 @@ from .look.steps import Step, Value
 from .look.steps.choose import Choose
 from .look.steps.component import Component, part_of, parts_of
 from .look.steps.curve import Curve
+from .look.steps.drift import Drift
 from .look.steps.even_out import EvenOut
 from .look.steps.palette import Palette
 from .look.steps.ramp import Ramp
+from .population import Attribute
+from .vectors import lengths
 
 #: Places at which a curve is drawn.
 CURVE_SAMPLES = 129
@@ -162,8 +165,8 @@ def _of_value(value: Value, places: np.ndarray | None) -> dict[str, Any]:
     """The distribution of numbers, of the lengths of vectors, or of colours along the numbers that led to them."""
     if value.kind == "colour":
         return {"kind": value.kind, "colours": census.of_colours(value.array, places)}
-    lengths = value.array if value.kind == "number" else np.linalg.norm(value.array, axis=1).astype(np.float32)
-    return {"kind": value.kind, "numbers": census.of_numbers(lengths)}
+    numbers = value.array if value.kind == "number" else lengths(value.array)
+    return {"kind": value.kind, "numbers": census.of_numbers(numbers)}
 
 
 def _parts(value: Value) -> dict[str, Any]:
@@ -189,13 +192,16 @@ def _of_step(result: StepResult, signals: Mapping[str, Value]) -> dict[str, Any]
         found["points"] = points.round(6).tolist()
     if isinstance(result.compiled.step, Component) and before is not None:
         found["parts"] = _parts(before.value)
+    if isinstance(result.compiled.step, Drift) and before is not None:
+        found["drift"] = census.of_drift(result.compiled.step, before.value.array, signals)
     if isinstance(result.compiled.step, Curve) and before is not None:
         found["incoming"] = census.histogram(before.value.array, 0.0, 1.0)
     return found
 
 
 def _value_at(result: StepResult, element: int) -> dict[str, Any]:
-    row = result.value.array[element]
+    value = result.value
+    row = value.array[element] if value.exact is None else value.exact[element]
     if result.value.kind == "number":
         return {"kind": "number", "number": float(row)}
     if result.value.kind == "vector":
@@ -226,12 +232,19 @@ def _deciding_layer(evaluation: Evaluation) -> LayerResult | None:
     return next((layer for layer in evaluation.layers if _last_ramp(layer)), None)
 
 
-def attribute_census(values: np.ndarray) -> dict[str, Any]:
+def attribute_census(attribute: Attribute) -> dict[str, Any]:
     """The distribution of one attribute over its own range.
 
     Of (n, k) values: the last of three components (height, for places), else the first.
     """
-    numbers = values if values.ndim == 1 else values[:, 2 if values.shape[1] == 3 else 0]
-    numbers = np.ascontiguousarray(numbers, np.float32)
+    values = attribute.readable
+    part = 0 if values.ndim == 1 else 2 if values.shape[1] == 3 else 0
+    if len(values) and attribute.kind != "colour" and attribute.beyond[part]:
+        exact = attribute.precise(part)
+        least, greatest = exact.min(), exact.max()
+        found = census.histogram((exact - least).astype(np.float32), 0.0, float(greatest - least))
+        ends = {"low": least, "high": greatest, "least": least, "greatest": greatest}
+        return {**found, **{key: float(end) for key, end in ends.items()}}
+    numbers = np.ascontiguousarray(values if values.ndim == 1 else values[:, part], np.float32)
     whole = census.histogram(numbers, 0.0, 1.0)
     return census.histogram(numbers, whole["least"], whole["greatest"])

@@ -19,14 +19,14 @@ const SURFACES = [
   { value: "ring" as const, label: "Ring" },
   { value: "sheet" as const, label: "Sheet" },
 ];
-const COUNTS = [1_000, 12_000, 50_000, 100_000];
+const COUNTS = [2_500, 12_000, 60_000, 250_000];
 
 export function newScatter() {
   const { scene } = useStore.getState();
   if (!scene) return;
   const name = `Scatter ${scene.populations.length + 1}`;
   const maker: ScatterMaker = {
-    maker: "scatter", surface: "ball", count: 1_000, seed: 1, spacing: 0, evenness: 0.66, size: 0.11,
+    maker: "scatter", surface: "ball", count: 2_500, seed: 1, spacing: 0, evenness: 0.66, size: 0.07,
     size_variation: 0.25, tilt: 6, lift: 0.004,
   };
   addPopulation({ id: freeId(scene, name), name, maker, look: plainLook(), shape: "sequin" });

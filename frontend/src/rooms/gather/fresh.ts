@@ -13,7 +13,7 @@ export function freeId(scene: Scene, name: string): string {
 /** One layer: a random value through a ramp. */
 export function plainLook(): Look {
   return {
-    gaudyseed: 1,
+    gaudyseed: 2,
     signals: [],
     lanes: {
       base_colour: {

@@ -10,7 +10,7 @@ from ..colour.spaces import linear_to_oklab
 from ..errors import Fix
 from ..look.evaluate import Evaluation, StepResult
 from ..look.scope import pointer
-from ..look.steps.drift import RANGES, Drift
+from ..look.steps.drift import COMPONENTS, Drift
 from ..look.steps.ramp import Ramp
 from .base import Advisory, grey_part, put, sample
 
@@ -31,11 +31,10 @@ def of_step(evaluation: Evaluation, result: StepResult) -> Iterator[Advisory]:
             "drift_chance_zero", place, "Drift has a chance of 0 %, so no element drifts.",
             (Fix("Let all drift", [put(f"{at}/chance", 1.0)]),),
         )  # fmt: skip
-    elif all(step.still(name) for name in RANGES):
-        side = "hue_below" if step.separate and step.direction == "below" else "hue"
+    elif all(step.still(name) for name in COMPONENTS):
         yield Advisory(
-            "drift_ranges_zero", place, "Every range of drift is 0, so nothing changes.",
-            (Fix("Give hue 12°", [put(f"{at}/{side}", 12.0)]),),
+            "drift_ranges_zero", place, "Every interval of drift is 0 to 0, so nothing changes.",
+            (Fix("Give hue 12° both ways", [put(f"{at}/hue", [-12.0, 12.0])]),),
         )  # fmt: skip
     else:
         yield from _of_greys(step, place, before)
@@ -68,16 +67,16 @@ def _of_width(evaluation: Evaluation, step: Drift, result: StepResult) -> Iterat
     part = float((nearest != chosen)[true].mean()) if true.any() else 0.0
     if part > MOST_OVERLAP:
         at = pointer(result.place)
-        names = [f"{name}{side}" for name in RANGES for side in ("", "_below")]
         halved = [
-            put(f"{at}/{n}", getattr(step, n) / 2)
-            for n in names
-            if isinstance(getattr(step, n), float) and getattr(step, n) > 0
+            {"op": "replace", "path": f"{at}/{name}/{k}", "value": end / 2}
+            for name in COMPONENTS
+            for k, end in enumerate(getattr(step, name))
+            if isinstance(end, float) and end != 0
         ]
         yield Advisory(
             "drift_too_wide", result.place,
             f"Drift is so wide that {100 * part:.0f} % of the elements look like another colour of the ramp.",
-            (Fix("Halve the ranges", halved),) if halved else (),
+            (Fix("Halve the intervals", halved),) if halved else (),
         )  # fmt: skip
 
 
@@ -90,9 +89,9 @@ def _of_greys(step: Drift, place: str, before: StepResult) -> Iterator[Advisory]
     who = "Every incoming colour is a grey" if all_grey else f"{100 * grey:.0f} % of the incoming colours are greys"
     fixes: tuple[Fix, ...] = ()
     if all_grey:
-        still = {f"{name}{side}": 0.0 for name in ("hue", "saturation") for side in ("", "_below")}
+        still = {name: [0.0, 0.0] for name in ("hue", "saturation")}
         if step.still("lightness"):
-            still["lightness_below" if step.separate and step.direction == "below" else "lightness"] = 0.08
+            still["lightness"] = [-0.08, 0.08]
         fixes = (Fix("Drift lightness alone", [put(f"{pointer(place)}/{k}", v) for k, v in still.items()]),)
     sentence = f"{who}: without saturation there is no {' or '.join(moving)} to drift."
     yield Advisory("drift_without_saturation", place, sentence, fixes)

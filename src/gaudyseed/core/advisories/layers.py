@@ -13,7 +13,7 @@ from ..errors import Fix
 from ..look.evaluate import Evaluation, LayerResult, SignalResult, covers_all
 from ..look.places import step_of
 from ..look.scope import pointer
-from ..look.steps.limits import Limits
+from ..look.steps.clamp import Clamp
 from ..look.steps.palette import Palette
 from ..look.steps.ramp import Ramp
 from .base import Advisory, put
@@ -26,7 +26,7 @@ NEAR_WITH_DEFICIENCY = 0.04
 LARGE = 0.1
 _VIEWERS = {"protanopia": "without long-wave cones", "deuteranopia": "without medium-wave cones",
             "tritanopia": "without short-wave cones"}  # fmt: skip
-HOLD = Limits(step="limits").model_dump(mode="json")
+HOLD = Clamp(step="clamp").model_dump(mode="json")
 
 
 def of_layers(layers: tuple[LayerResult, ...]) -> Iterator[Advisory]:

@@ -45,7 +45,7 @@ def of_ramp(result: StepResult, ramp: dict[str, Any]) -> Iterator[Advisory]:
 
 def _of_near_stops(step: Ramp, place: str) -> Iterator[Advisory]:
     """Two stops so near that they stand for a hard edge."""
-    if step.interpolation == "step":
+    if step.interpolation == "steps":
         return
     places = [s.at if isinstance(s.at, float) else np.nan for s in step.stops]
     close = np.flatnonzero(np.diff(places) < HARD_EDGE).tolist()
@@ -70,7 +70,7 @@ def _of_unreached(step: Ramp, place: str, ramp: dict[str, Any], total: int) -> I
     unreached = []
     for k in range(n if n > 1 else 0):
         low, high = (at[k - 1] if k else -1.0), (at[k + 1] if k + 1 < n else 2.0)
-        inside = ramp["counts"][k] if step.interpolation == "step" else bins[(centres > low) & (centres < high)].sum()
+        inside = ramp["counts"][k] if step.interpolation == "steps" else bins[(centres > low) & (centres < high)].sum()
         if inside == 0 and ramp["counts"][k] == 0 and high - low > 2 / len(bins):
             unreached.append(k)
     if unreached:
@@ -89,7 +89,7 @@ def _of_bands(step: Ramp, place: str, ramp: dict[str, Any], total: int) -> Itera
     Edges that follow have no one width.
     """
     fixed = all(isinstance(s.at, float) for s in step.stops)
-    if step.interpolation != "step" or len(step.stops) < 2 or not fixed or any(s.locked for s in step.stops):
+    if step.interpolation != "steps" or len(step.stops) < 2 or not fixed or any(s.locked for s in step.stops):
         return
     counts = ramp["counts"]
     widths = np.diff([0.0, *ramp["places"][1:], 1.0])
@@ -106,7 +106,7 @@ def _of_bands(step: Ramp, place: str, ramp: dict[str, Any], total: int) -> Itera
 
 def _all_bands(step: Ramp, counts: list[int]) -> bool:
     """Whether every band has elements: values that are few, such as one for each part, leave gaps but no colour out."""
-    return step.interpolation == "step" and min(counts) > 0.01 * sum(counts) / len(counts)
+    return step.interpolation == "steps" and min(counts) > 0.01 * sum(counts) / len(counts)
 
 
 def _of_values(step: Ramp, place: str, ramp: dict[str, Any], total: int) -> Iterator[Advisory]:

@@ -82,9 +82,9 @@ def from_space(coordinates: np.ndarray, space: str) -> np.ndarray:
 def turned(first: np.ndarray, second: np.ndarray, longer: bool) -> tuple[np.ndarray, np.ndarray]:
     """Two hues in turns made ready to be mixed: shorter or longer way round, as CSS Color Module Level 4, 12.4 has it.
 
-    A missing hue takes the other's, and then there is no way to go, long or short.
+    A missing hue takes the other's before the way is chosen (12.2): the shorter way is then none,
+    the longer one goes once round.
     """
-    missing = np.isnan(first) | np.isnan(second)
     first, second = np.where(np.isnan(first), second, first), np.where(np.isnan(second), first, second)
     first, second = np.nan_to_num(first), np.nan_to_num(second)
     way = second % 1 - first % 1
@@ -92,4 +92,4 @@ def turned(first: np.ndarray, second: np.ndarray, longer: bool) -> tuple[np.ndar
         way = np.where((way > 0) & (way < 0.5), way - 1, np.where((way > -0.5) & (way <= 0), way + 1, way))
     else:
         way = np.where(way > 0.5, way - 1, np.where(way < -0.5, way + 1, way))
-    return first, first + np.where(missing, 0, way)
+    return first, first + way

@@ -134,7 +134,7 @@ def digits(values: np.ndarray) -> list[str]:
 
 
 def outgoing(population: Population, linear: np.ndarray | None) -> list[RawColumn]:
-    """Every column that came in, unchanged, those of coarser domains too, then the results.
+    """Every column that came in, unchanged, those of coarser levels too, then the results.
 
     The results are ``red``, ``green``, ``blue`` (display-encoded, 8 bits) and
     ``base_colour_r`` to ``_b`` (linear light, float32). Columns that came in under
@@ -157,6 +157,8 @@ def outgoing(population: Population, linear: np.ndarray | None) -> list[RawColum
                     name = KEPT + name
             columns.append((name, values, a.labels))
     if linear is not None:
+        if not np.isfinite(linear).all():
+            raise BadInput("Some colours are no finite numbers, so no file is written. Check the look's numbers.")
         levels = display_bytes(linear)
         columns += [(n, levels[:, k], ()) for k, n in enumerate(RESULT_BYTES)]
         columns += [(n, linear[:, k].astype("<f4"), ()) for k, n in enumerate(RESULT_LINEAR)]

@@ -1,7 +1,8 @@
 """Put one layer of values over another.
 
 Blend formulas of W3C Compositing and Blending Level 1 (section 10), for opaque layers, and
-add, subtract, minimum, maximum and average. Results do not go below 0. Values above 1
+add, subtract, minimum, maximum and average. Colours do not go below 0, numbers and vectors may;
+all stay within 1e30, and what is no number counts as 0. Values above 1
 (emission) pass through the formulas; those that divide are held at 1, and the
 non-separable ones clip to 0..1, as the standard writes them.
 """
@@ -13,7 +14,7 @@ from numba import int32, int64, njit, void
 from numba.types import Array, boolean, float32
 
 from . import OPTIONS
-from .encoding import FLAT, FLAT_IN, decode, encode
+from .encoding import FLAT, FLAT_IN, LARGEST, decode_block, encode_block
 
 #: The number of each mode in the kernels.
 MODES = {
@@ -169,8 +170,10 @@ def _blended(b, s, part, mode, t):  # type: ignore[no-untyped-def]
     else:
         _separable(b, s, mode, t)
     for j in range(t.shape[0]):
-        mixed = b[j] + (t[j] - b[j]) * part[j]
-        t[j] = mixed if part[j] < _ONE else t[j]
+        top = t[j] if t[j] == t[j] else _ZERO
+        top = min(max(top, -LARGEST), LARGEST)
+        mixed = b[j] + (top - b[j]) * part[j]
+        t[j] = mixed if part[j] < _ONE else top
 
 
 @njit(void(FLAT_IN, FLAT_IN, Array(float32, 1, "C", readonly=True), int64, int32, boolean, FLAT), **OPTIONS)
@@ -194,12 +197,10 @@ def blend(base, paint, amounts, width, mode, display, out):  # type: ignore[no-u
                     part[i * width + k] = amounts[start + i]
         below, above, result = base[first : first + m], paint[first : first + m], out[first : first + m]
         if display:
-            for j in range(m):
-                scratch[0, j] = encode(below[j])
-                scratch[1, j] = encode(above[j])
+            encode_block(below, scratch[0, :m])
+            encode_block(above, scratch[1, :m])
             _blended(scratch[0, :m], scratch[1, :m], part[:m], mode, t[:m])
-            for j in range(m):
-                result[j] = decode(max(t[j], _ZERO))
+            decode_block(t[:m], result)
         else:
             _blended(below, above, part[:m], mode, result)
             if width > 1:

@@ -31,8 +31,8 @@ def _end_slope(near, far, secant, other):  # type: ignore[no-untyped-def]
 def monotone_slope(x, y, k):  # type: ignore[no-untyped-def]
     """The slope at knot k that keeps each piece monotone.
 
-    The condition of Fritsch and Carlson 1980 ("Monotone Piecewise Cubic Interpolation"),
-    met by the weighted harmonic mean of Fritsch and Butland 1984, with three-point ends.
+    Fritsch and Butland 1984 ("A Method for Constructing Local Monotone Piecewise Cubic Interpolants"): the weighted
+    harmonic mean of the slopes on both sides, with three-point ends kept monotone, what SciPy calls PCHIP.
     """
     n = x.shape[0]
     if n < 2:

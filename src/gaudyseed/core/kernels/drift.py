@@ -10,7 +10,8 @@ from numba import njit, uint32, void
 from numba.types import boolean
 
 from . import OPTIONS
-from .encoding import FLAT, FLAT_IN, decode, encode
+from .components import TINY
+from .encoding import FLAT, FLAT_IN, TOP, decode_block, encode_block
 from .hashing import WORDS, pcg3d, unit
 from .oklab import from_oklab, to_oklab
 from .ramps import NUMBERS_IN, hexcone
@@ -46,7 +47,7 @@ def _bend(encoded, bends, m):  # type: ignore[no-untyped-def]
     for j in range(m):
         power = np.float32(2.0 ** (-bends[j]))
         for k in range(3 * j, 3 * j + 3):
-            encoded[k] = np.float32(max(encoded[k], _ZERO) ** power)
+            encoded[k] = min(np.float32(max(encoded[k], _ZERO) ** power), TOP)
 
 
 @njit(inline="always", **OPTIONS)
@@ -65,7 +66,7 @@ def _move_hsv(encoded, hues, saturations, values, m):  # type: ignore[no-untyped
         r, g, b = encoded[3 * j], encoded[3 * j + 1], encoded[3 * j + 2]
         top = max(r, max(g, b))
         span = top - min(r, min(g, b))
-        coloured = span > _ZERO and top > _ZERO
+        coloured = span > TINY
         inverse = _ONE / (span if coloured else _ONE)
         s = span / top if coloured else _ZERO
         h = (r - g) * inverse + np.float32(4.0)
@@ -127,15 +128,12 @@ def drift(colours, low, high, seed, stream, h0, h1, s0, s1, v0, v1, g0, g1, chan
         if oklch:
             _move_oklch(linear, hues, saturations, values, result, m)
             if bend:
-                for j in range(3 * m):
-                    encoded[j] = encode(result[j])
+                encode_block(result, encoded[: 3 * m])
         else:
-            for j in range(3 * m):
-                encoded[j] = encode(linear[j])
+            encode_block(linear, encoded[: 3 * m])
             _move_hsv(encoded, hues, saturations, values, m)
         if bend:
             _bend(encoded, bends, m)
         if bend or not oklch:
-            for j in range(3 * m):
-                result[j] = decode(encoded[j])
+            decode_block(encoded[: 3 * m], result)
         _keep_still(linear, moves, result, m)

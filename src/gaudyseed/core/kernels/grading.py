@@ -1,4 +1,4 @@
-"""Colour corrections on display-encoded values, and limits."""
+"""Colour corrections on display-encoded values, and levels that they are held between."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ from numba.types import Array, UniTuple, boolean, float32
 
 from . import OPTIONS
 from .components import WEIGHTS
-from .encoding import FLAT, FLAT_IN, decode, encode
+from .encoding import FLAT, FLAT_IN, TOP, decode, decode_block, encode, encode_block
 from .ramps import NUMBERS_IN
 from .waves import cosine_and_sine
 
@@ -17,6 +17,7 @@ BLOCK = 512
 #: A setting of each channel for the elements, and switches of each channel.
 TRIPLE = UniTuple(NUMBERS_IN, 3)
 SWITCHES = UniTuple(boolean, 3)
+DOES = UniTuple(boolean, 5)
 MATRIX = Array(float32, 2, "C")
 
 
@@ -77,6 +78,25 @@ def _value(c, values):  # type: ignore[no-untyped-def]
         c[3 * i], c[3 * i + 1], c[3 * i + 2] = x * scale + lift, y * scale + lift, z * scale + lift
 
 
+@njit(void(FLAT), **OPTIONS)
+def _complement(c):  # type: ignore[no-untyped-def]
+    """HSV hue turned half round: each channel becomes the greatest and the least together, less itself."""
+    for i in range(c.shape[0] // 3):
+        r, g, b = c[3 * i], c[3 * i + 1], c[3 * i + 2]
+        both = max(r, max(g, b)) + min(r, min(g, b))
+        c[3 * i], c[3 * i + 1], c[3 * i + 2] = both - r, both - g, both - b
+
+
+@njit(void(FLAT, NUMBERS_IN), **OPTIONS)
+def _monochrome(c, parts):  # type: ignore[no-untyped-def]
+    """Colours mixed with their Rec. 709 luma; flat (3m), in place."""
+    for i in range(parts.shape[0]):
+        part = parts[i]
+        luma = WEIGHTS[0] * c[3 * i] + WEIGHTS[1] * c[3 * i + 1] + WEIGHTS[2] * c[3 * i + 2]
+        for k in range(3 * i, 3 * i + 3):
+            c[k] = c[k] + (luma - c[k]) * part
+
+
 @njit(void(FLAT, int64, TRIPLE, TRIPLE, TRIPLE, SWITCHES, NUMBERS_IN), **OPTIONS)
 def _decision_list(c, start, slope, offset, power, bends, saturation):  # type: ignore[no-untyped-def]
     """ASC CDL v1.2 on flat values (3m), in place; settings are read from ``start`` on."""
@@ -87,7 +107,7 @@ def _decision_list(c, start, slope, offset, power, bends, saturation):  # type: 
             c[3 * i + k] = max(c[3 * i + k] * slopes[i] + offsets[i], _ZERO)
         if bends[k]:
             for i in range(m):
-                c[3 * i + k] = np.float32(c[3 * i + k] ** powers[i])
+                c[3 * i + k] = min(np.float32(c[3 * i + k] ** powers[i]), TOP)
     for i in range(m):
         part = saturation[start + i]
         luma = WEIGHTS[0] * c[3 * i] + WEIGHTS[1] * c[3 * i + 1] + WEIGHTS[2] * c[3 * i + 2]
@@ -97,16 +117,17 @@ def _decision_list(c, start, slope, offset, power, bends, saturation):  # type: 
 
 
 @njit(void(FLAT_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN,
-           boolean, SWITCHES, boolean, TRIPLE, TRIPLE, TRIPLE, SWITCHES, NUMBERS_IN, FLAT), **OPTIONS)  # fmt: skip
-def grade(linear, turns, saturations, values, brightnesses, contrasts, pivots, gains, gammas,
+           NUMBERS_IN, boolean, DOES, boolean, TRIPLE, TRIPLE, TRIPLE, SWITCHES, NUMBERS_IN, FLAT),
+      **OPTIONS)  # fmt: skip
+def grade(linear, turns, saturations, monochromes, values, brightnesses, contrasts, pivots, gains, gammas,
           one_matrix, does, cdl, slope, offset, power, bends, cdl_saturation, out):  # type: ignore[no-untyped-def]  # fmt: skip
     """The whole grade, each element with its own settings; the order is that of ``steps/grade.py``.
 
     ``one_matrix``: turn and saturation are the same for all, so their matrix is made once.
-    ``does``: whether value, brightness with contrast, and gamma do anything; ``cdl`` and ``bends``:
-    whether the decision list and each of its powers do.
+    ``does``: whether complement, monochrome, value, brightness with contrast, and gamma do anything;
+    ``cdl`` and ``bends``: whether the decision list and each of its powers do.
     """
-    moves, steepens, bend = does
+    complements, greys, moves, steepens, bend = does
     n = turns.shape[0]
     scratch = np.empty(3 * BLOCK, np.float32)
     for start in range(0, n, BLOCK):
@@ -120,9 +141,12 @@ def grade(linear, turns, saturations, values, brightnesses, contrasts, pivots, g
                 source[3 * i + 1] * gain,
                 source[3 * i + 2] * gain,
             )
-        for j in range(3 * m):
-            c[j] = encode(c[j])
+        encode_block(c, c)
         _hue_saturation(c, turns[start:e], saturations[start:e], one_matrix)
+        if complements:
+            _complement(c)
+        if greys:
+            _monochrome(c, monochromes[start:e])
         if moves:
             _value(c, values[start:e])
         if steepens:
@@ -138,24 +162,16 @@ def grade(linear, turns, saturations, values, brightnesses, contrasts, pivots, g
             for i in range(m):
                 power_of = _ONE / gammas[start + i]
                 for k in range(3 * i, 3 * i + 3):
-                    c[k] = np.float32(c[k] ** power_of)
+                    c[k] = min(np.float32(c[k] ** power_of), TOP)
         if cdl:
             _decision_list(c, start, slope, offset, power, bends, cdl_saturation)
-        for j in range(3 * m):
-            result[j] = decode(max(c[j], _ZERO))
+        decode_block(c, result)
 
 
-@njit(void(FLAT_IN, boolean, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, FLAT), **OPTIONS)
-def limits(linear, complement, monochromes, lows, highs, out):  # type: ignore[no-untyped-def]
-    """Complement (HSV hue turned half round), then towards luma, then held between two levels; display-encoded."""
+@njit(void(FLAT_IN, NUMBERS_IN, NUMBERS_IN, FLAT), **OPTIONS)
+def clamp(linear, lows, highs, out):  # type: ignore[no-untyped-def]
+    """Flat colours (3n) held between two display-encoded levels."""
     for i in range(lows.shape[0]):
-        r, g, b = encode(linear[3 * i]), encode(linear[3 * i + 1]), encode(linear[3 * i + 2])
-        if complement:
-            # Half a turn of HSV hue exchanges each channel for the sum of the greatest and least less itself.
-            both = max(r, max(g, b)) + min(r, min(g, b))
-            r, g, b = both - r, both - g, both - b
-        luma = WEIGHTS[0] * r + WEIGHTS[1] * g + WEIGHTS[2] * b
-        part, low, high = monochromes[i], lows[i], highs[i]
-        out[3 * i] = decode(min(max(r + (luma - r) * part, low), high))
-        out[3 * i + 1] = decode(min(max(g + (luma - g) * part, low), high))
-        out[3 * i + 2] = decode(min(max(b + (luma - b) * part, low), high))
+        low, high = lows[i], highs[i]
+        for k in range(3 * i, 3 * i + 3):
+            out[k] = decode(min(max(encode(linear[k]), low), high))

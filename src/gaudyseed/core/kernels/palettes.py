@@ -21,8 +21,8 @@ def cells(places, count, columns, out):  # type: ignore[no-untyped-def]
     """
     rows = (count + columns - 1) // columns
     for i in range(out.shape[0]):
-        x = min(max(places[i, 0], np.float32(0.0)), _ONE)
-        y = min(max(places[i, 1], np.float32(0.0)), _ONE)
+        x = min(places[i, 0], _ONE) if places[i, 0] > np.float32(0.0) else np.float32(0.0)
+        y = min(places[i, 1], _ONE) if places[i, 1] > np.float32(0.0) else np.float32(0.0)
         row = min(np.int64(y * np.float32(rows)), rows - 1)
         length = min(columns, count - row * columns)
         out[i] = np.uint8(row * columns + min(np.int64(x * np.float32(length)), length - 1))

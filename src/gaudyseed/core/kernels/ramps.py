@@ -11,7 +11,7 @@ from numba import int32, int64, njit, uint8, void
 from numba.types import Array, boolean, float32, float64
 
 from . import OPTIONS
-from .encoding import COLOURS, COLOURS_IN, FLAT, decode
+from .encoding import COLOURS, COLOURS_IN, FLAT, LARGEST, decode_values
 from .oklab import from_oklab
 from .waves import cosine_and_sine
 
@@ -200,23 +200,46 @@ def bands_each(values, places, which_place, own_places, out):  # type: ignore[no
         out[i] = np.uint8(band)
 
 
+@njit(float32(COLOURS_IN, WHICH, Array(float32, 3, "C", readonly=True), int64, int64), inline="always", **OPTIONS)
+def _hue_of(colours, which, own, s, i):  # type: ignore[no-untyped-def]
+    """The hue of stop s for element i, in turns; NaN for a grey."""
+    f = which[s]
+    return colours[s, 2] if f < 0 else own[f, i, 2]
+
+
+@njit(void(COLOURS_IN, WHICH, Array(float32, 3, "C", readonly=True), int64, Array(float32, 1, "C")), **OPTIONS)
+def _filled_hues(colours, which, own, i, hues):  # type: ignore[no-untyped-def]
+    """The hues of all stops for element i: a grey takes that of the stop before it, the first ones the next."""
+    n = hues.shape[0]
+    known = np.float32(0.0)
+    for s in range(n - 1, -1, -1):
+        hue = _hue_of(colours, which, own, s, i)
+        known = known if np.isnan(hue) else hue
+    for s in range(n):
+        hue = _hue_of(colours, which, own, s, i)
+        known = known if np.isnan(hue) else hue
+        hues[s] = known
+
+
 @njit(void(NUMBERS_IN, NUMBERS_IN, WHICH, ROWS_IN, NUMBERS_IN, boolean, Array(float64, 3, "C", readonly=True),
            Array(boolean, 1, "C", readonly=True), COLOURS_IN, WHICH, Array(float32, 3, "C", readonly=True),
-           boolean, boolean, COLOURS), **OPTIONS)  # fmt: skip
+           boolean, boolean, boolean, COLOURS), **OPTIONS)  # fmt: skip
 def ramp_each(values, places, which_place, own_places, tensions, cardinal, weights, holds, colours, which_colour,
-              own_colours, polar, longer, out):  # type: ignore[no-untyped-def]  # fmt: skip
+              own_colours, polar, unwinds, longer, out):  # type: ignore[no-untyped-def]  # fmt: skip
     """A ramp whose stops may differ from element to element, by the weights of four neighbouring stops.
 
     ``places`` (s,) and ``colours`` (s, 3), coordinates, hold for all elements but where ``which_place[k]`` or
     ``which_colour[k]`` is not -1: that row of ``own_places`` (p, n) or ``own_colours`` (f, n, 3) takes their place.
     ``weights`` (s + 1, 4, 4): for stops k - 2 to k + 1 four powers of t; between stops that do not hold they are
     those of a ``cardinal`` spline with each element's tension, if that is wanted. With ``polar`` the last
-    coordinate is a hue in turns.
+    coordinate is a hue in turns, NaN for a grey, which takes its neighbour's: that of the other end of the segment,
+    or where the hues ``unwind`` from stop to stop that of the stop before it.
     """
     n = np.int64(places.shape[0])
     x = np.empty(n, np.float64)
     near = np.empty((4, 3), np.float32)
     w = np.empty((4, 4), np.float64)
+    hues = np.empty(n, np.float32)
     for i in range(out.shape[0]):
         _own_places(own_places, which_place, places, i, x)
         k = np.int64(0)
@@ -228,15 +251,25 @@ def ramp_each(values, places, which_place, own_places, tensions, cardinal, weigh
             cardinal_weights(x, k - 1, np.float64(tensions[i]), w)
         else:
             w[:] = weights[k]
+        if polar and unwinds:
+            _filled_hues(colours, which_colour, own_colours, i, hues)
         for j in range(4):
             s = min(max(k - 2 + j, np.int64(0)), n - 1)
             f = which_colour[s]
             for c in range(3):
                 near[j, c] = colours[s, c] if f < 0 else own_colours[f, i, c]
+            if polar and unwinds:
+                near[j, 2] = hues[s]
         if polar:
-            near[2, 2] = near[1, 2] + _way(near[1, 2], near[2, 2], longer)
-            near[0, 2] = near[1, 2] - _way(near[0, 2], near[1, 2], longer)
-            near[3, 2] = near[2, 2] + _way(near[2, 2], near[3, 2], longer)
+            if not unwinds:  # only the two ends of the segment weigh anything
+                first, last = near[1, 2], near[2, 2]
+                near[1, 2] = (_ZERO if np.isnan(last) else last) if np.isnan(first) else first
+                near[2, 2] = near[1, 2] if np.isnan(last) else last
+                near[0, 2], near[3, 2] = near[1, 2], near[2, 2]
+            middle, last, before, after = near[1, 2], near[2, 2], near[0, 2], near[3, 2]
+            near[2, 2] = middle + (_way(middle, last, longer) if inside else _ZERO)
+            near[0, 2] = middle - (_way(before, middle, longer) if k > 1 else _ZERO)
+            near[3, 2] = near[2, 2] + (_way(last, after, longer) if k < n - 1 else _ZERO)
         for c in range(3):
             total = 0.0
             for j in range(4):
@@ -244,12 +277,25 @@ def ramp_each(values, places, which_place, own_places, tensions, cardinal, weigh
             out[i, c] = np.float32(total)
 
 
+@njit(float32(float32), inline="always", **OPTIONS)
+def _held(light):  # type: ignore[no-untyped-def]
+    """Light is never below 0."""
+    return min(max(light, _ZERO), LARGEST)
+
+
+@njit(void(FLAT), **OPTIONS)
+def hold(colours):  # type: ignore[no-untyped-def]
+    """Linear RGB that a curve took below 0, cut there, in place, flat (3n)."""
+    for i in range(colours.shape[0]):
+        colours[i] = _held(colours[i])
+
+
 @njit(void(FLAT), **OPTIONS)
 def oklab_to_linear(colours):  # type: ignore[no-untyped-def]
-    """OKLab to linear RGB, in place, flat (3n); negatives that rounding leaves at gamut edges stay."""
+    """OKLab to linear RGB, in place, flat (3n); what lies outside the gamut is cut at 0."""
     for i in range(colours.shape[0] // 3):
         red, green, blue = from_oklab(colours[3 * i], colours[3 * i + 1], colours[3 * i + 2])
-        colours[3 * i], colours[3 * i + 1], colours[3 * i + 2] = red, green, blue
+        colours[3 * i], colours[3 * i + 1], colours[3 * i + 2] = _held(red), _held(green), _held(blue)
 
 
 @njit(void(FLAT), **OPTIONS)
@@ -269,9 +315,10 @@ def hsv_to_linear(colours):  # type: ignore[no-untyped-def]
         value, hue = colours[3 * i + 1], colours[3 * i + 2]
         vs = value * min(max(colours[3 * i], _ZERO), _ONE)
         h = (hue - np.floor(hue)) * np.float32(6.0)
-        colours[3 * i] = decode(value - vs * hexcone(h + np.float32(5.0)))
-        colours[3 * i + 1] = decode(value - vs * hexcone(h + np.float32(3.0)))
-        colours[3 * i + 2] = decode(value - vs * hexcone(h + np.float32(1.0)))
+        colours[3 * i] = value - vs * hexcone(h + np.float32(5.0))
+        colours[3 * i + 1] = value - vs * hexcone(h + np.float32(3.0))
+        colours[3 * i + 2] = value - vs * hexcone(h + np.float32(1.0))
+    decode_values(colours, colours)
 
 
 @njit(void(COLOURS_IN, COLOURS_IN, Array(uint8, 1, "C")), **OPTIONS)

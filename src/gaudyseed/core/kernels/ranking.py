@@ -105,3 +105,10 @@ def even_out(values: np.ndarray, check: Callable[[], None] | None = None) -> np.
         words = _sorted_words(values, check)
         over(len(values), lambda a, b: mid_ranks(words, a, b, out), check)
     return out
+
+
+def even_out_wide(values: np.ndarray) -> np.ndarray:
+    """The same for (n,) int64 or float64 values, through NumPy's own sort."""
+    _, where, counts = np.unique(values, return_inverse=True, return_counts=True)
+    ends = np.cumsum(counts)
+    return (((2 * ends - counts) * 0.5) / len(values)).astype(np.float32)[where]

@@ -4,32 +4,41 @@ from __future__ import annotations
 
 import numpy as np
 from numba import njit, void
-from numba.types import Array, boolean, float32
+from numba.types import Array, boolean, float32, float64
 
 from . import OPTIONS
 from .ramps import BLOCK, TABLE, locate
 
 NUMBERS_IN = Array(float32, 1, "C", readonly=True)
 NUMBERS = Array(float32, 1, "C")
+#: Numbers that float32 would round: whole ones beyond 2^24.
+WIDE_IN = Array(float64, 1, "C", readonly=True)
 
 #: Results stay finite: a place this many widths outside the range is far enough.
-_FAR = np.float32(1e20)
+_FAR = 1e20
+#: Ranges that are narrower have no width.
+_FLAT = 1e-12
 
 
-@njit(void(NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, boolean, NUMBERS), **OPTIONS)
+@njit([void(NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, boolean, NUMBERS),
+       void(WIDE_IN, WIDE_IN, WIDE_IN, NUMBERS_IN, NUMBERS_IN, boolean, NUMBERS)], **OPTIONS)  # fmt: skip
 def remap(values, from_low, from_high, to_low, to_high, clamp, out):  # type: ignore[no-untyped-def]
-    """Map [from_low, from_high] linearly to [to_low, to_high], each with its own ends; equal ends map to to_low."""
-    zero, one = np.float32(0.0), np.float32(1.0)
+    """Map [from_low, from_high] linearly to [to_low, to_high], each with its own ends; equal ends map to to_low.
+
+    In float64, with a division and the end itself at the end, so that ends meet ends and whole numbers stay whole.
+    """
     for i in range(out.shape[0]):
-        width = from_high[i] - from_low[i]
-        flat = abs(width) < np.float32(1e-12)
-        scale = zero if flat else one / (one if flat else width)
-        t = (values[i] - from_low[i]) * scale
-        t = min(max(t, zero), one) if clamp else min(max(t, -_FAR), _FAR)
-        out[i] = to_low[i] + t * (to_high[i] - to_low[i])
+        low, first, last = np.float64(from_low[i]), np.float64(to_low[i]), np.float64(to_high[i])
+        width = np.float64(from_high[i]) - low
+        flat = abs(width) < _FLAT
+        t = (np.float64(values[i]) - low) / (1.0 if flat else width)
+        t = 0.0 if flat else t
+        t = min(max(t, 0.0), 1.0) if clamp else min(max(t, -_FAR), _FAR)
+        out[i] = np.float32(last if t == 1.0 else first + t * (last - first))
 
 
-@njit(void(NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, boolean, NUMBERS), **OPTIONS)
+@njit([void(NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, boolean, NUMBERS),
+       void(WIDE_IN, WIDE_IN, WIDE_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, boolean, NUMBERS)], **OPTIONS)  # fmt: skip
 def levels(values, black, white, gamma, contrast, pivot, bend, out):  # type: ignore[no-untyped-def]
     """Stretch [black, white] to 0..1, bend by a gamma if ``bend`` says so, steepen about a pivot; limited to 0..1."""
     zero, one = np.float32(0.0), np.float32(1.0)

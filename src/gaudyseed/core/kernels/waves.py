@@ -30,9 +30,9 @@ def cube_root(x):  # type: ignore[no-untyped-def]
     size = abs(x)
     root = np.int32(np.float32(size).view(np.int32) // _THIRD + _BIAS).view(np.float32)
     cube = root * root * root
-    root = root * (cube + size + size) / (cube + cube + size)
+    root = root * ((cube + size + size) / (cube + cube + size))
     cube = root * root * root
-    root = root * (cube + size + size) / (cube + cube + size)
+    root = root * ((cube + size + size) / (cube + cube + size))
     root = root if size > _TINY else _ZERO
     return -root if x < _ZERO else root
 

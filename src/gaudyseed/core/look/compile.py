@@ -16,6 +16,7 @@ from pydantic import BaseModel
 from ..documents import parse
 from ..errors import BadInput, Fix
 from ..population import Population
+from ..population.table import WHOLE_FLOAT32
 from ..stacking import check_blend
 from .follow import Follow, followings
 from .model import Dial, Layer, Look
@@ -24,6 +25,7 @@ from .steps import Kind, Step
 from .steps.base import KIND_WORDS
 from .steps.component import Component
 from .steps.ramp import Ramp, Stop
+from .steps.range import Range
 
 #: Which step turns one kind into another, for sentences.
 _CONVERTS = {
@@ -43,6 +45,8 @@ _CONVERTERS: dict[tuple[str, str], tuple[str, dict[str, Any]]] = {
                                  Stop(at=1.0, colour="#f3dfb8"))).model_dump(mode="json"),
     ),
 }  # fmt: skip
+
+_FIT = Range(step="range", own=True).model_dump(mode="json")
 
 #: All steps of a look together, those of chains inside steps included: each may need memory for all elements.
 MOST_STEPS_IN_ALL = 1000
@@ -180,6 +184,7 @@ class _Compiler:
         if not compiled:
             raise BadInput("Every step of this chain is off. Switch one on.", place=place, code="empty_chain")
         kind = compiled[-1].kind
+        self.keep_digits(compiled[-1], f"{place}.-", None)
         if wanted is not None and kind != wanted:
             hint = _CONVERTS.get((kind, wanted), "").replace("before it", "at the end")
             raise BadInput(
@@ -187,6 +192,18 @@ class _Compiler:
                 place=place, code="wrong_kind", fix=_converting(kind, wanted, f"{place}.-"),
             )  # fmt: skip
         return tuple(compiled)
+
+    def keep_digits(self, before: CompiledStep | None, here: str, step: Step | None) -> None:
+        """BadInput where whole numbers beyond 2^24 would be rounded by the next step, or by what reads the chain."""
+        name = before.step.far_from(self.scope) if before is not None and not (step and step.exact) else ""
+        if name and before is not None:
+            raise BadInput(
+                f"{name!r} has numbers beyond {WHOLE_FLOAT32:,} whose last digits would be lost here. Put Range with "
+                f"the data's own range, Even out or Quantise right after it, or take a part in a formula, "
+                f"such as {name} % 7.",
+                place=before.place, code="digits_lost",
+                fix=Fix("Fit the range", [{"op": "add", "path": pointer(here), "value": _FIT}]),
+            )  # fmt: skip
 
     def step(self, step: Step, here: str, before: CompiledStep | None) -> CompiledStep:
         """Check one step, its dials put in, after the one before it."""
@@ -212,6 +229,7 @@ class _Compiler:
                 f"{_CONVERTS.get((kind, step.takes[0]), '')}".strip(),
                 place=here, code="wrong_kind", fix=_converting(kind, step.takes[0], here),
             )  # fmt: skip
+        self.keep_digits(before, here, step)
         inner = tuple(self.chain(steps, f"{here}.{path}", None) for path, steps in step.inner_chains())
         gives = step.result_kind_of([c[-1].kind for c in inner], here, kind) or step.result_kind(self.scope, here, kind)
         signals = tuple(sorted(n for n in step.signals_read() if n in self.signals))

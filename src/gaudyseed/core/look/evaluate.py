@@ -218,8 +218,7 @@ class _Run:
             ends = tuple(c[-1].value for c in inner)
             context = Context(self.population, compiled.place, self.check, self.scope, values, ends)
             value = step.apply(context, before.value if before else None)
-            size = value.array.nbytes + (0 if value.stops is None else value.stops.nbytes)
-            self.cache.put(digest, value, size)
+            self.cache.put(digest, value, value.nbytes)
             self.computed.append(compiled.place)
         return StepResult(compiled, digest, value, reused, before, inner)
 

@@ -4,15 +4,17 @@ from __future__ import annotations
 
 from typing import Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, field_validator
+from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
 
 from ..colour.spaces import parse_hex
 from ..population.makers import Maker
 from .follow import Follow
 from .steps import AnyStep
 from .steps.base import Blend, Share, Wide
+from .upgrade import VERSION, upgraded
 
-MOST_STEPS = 64
+#: Twice what version 1 took, one of whose steps may become two.
+MOST_STEPS = 128
 MOST_LAYERS = 32
 MOST_POPULATIONS = 64
 MOST_SIGNALS = 64
@@ -25,6 +27,25 @@ class Document(BaseModel):
     """Unknown keys are errors that name them."""
 
     model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+class Versioned(Document):
+    """A document that says which version of the format it is; older ones are upgraded as they are read."""
+
+    gaudyseed: Literal[2] = 2
+
+    @model_validator(mode="before")
+    @classmethod
+    def _of_this_version(cls, document: Any) -> Any:
+        if not isinstance(document, dict):
+            return document
+        version = document.get("gaudyseed", 1)
+        if isinstance(version, int) and version > VERSION:
+            raise ValueError(
+                f"This was made by a newer Gaudy Seed (format {version}); this one reads formats 1 to {VERSION}. "
+                "Update it, or save the look there in an older format"
+            )
+        return upgraded(document) if version == 1 else document
 
 
 class Layer(Document):
@@ -70,10 +91,9 @@ class Signal(Document):
     layers: tuple[Layer, ...] = Field((), max_length=MOST_LAYERS)
 
 
-class Look(Document):
-    """A population's signals and lanes. ``gaudyseed`` is the version of the format."""
+class Look(Versioned):
+    """A population's signals and lanes."""
 
-    gaudyseed: Literal[1] = 1
     signals: tuple[Signal, ...] = Field((), max_length=MOST_SIGNALS)
     lanes: Lanes = Lanes()
 
@@ -115,10 +135,9 @@ class ViewSettings(Document):
     shading: Literal["finished", "flat"] = "finished"
 
 
-class Scene(Document):
+class Scene(Versioned):
     """One document: populations and view settings."""
 
-    gaudyseed: Literal[1] = 1
     name: str = Field("Untitled", min_length=1, max_length=100)
     populations: tuple[PopulationDocument, ...] = Field((), max_length=MOST_POPULATIONS)
     dials: tuple[Dial, ...] = Field((), max_length=MOST_DIALS)

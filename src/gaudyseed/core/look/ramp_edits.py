@@ -62,7 +62,7 @@ def edit_ramp(
 def _flipped_holds(stops: list[dict[str, object]], interpolation: str) -> list[dict[str, object]]:
     """Stops from last to first. Between stops a held colour is then the one that comes after."""
     turned = stops[::-1]
-    if interpolation == "step":
+    if interpolation == "steps":
         return turned
     holds = [s["hold"] for s in stops]
     return [{**s, "hold": h} for s, h in zip(turned, [*holds[:-1][::-1], False], strict=True)]
@@ -88,7 +88,7 @@ def _reaching(values: np.ndarray | None) -> np.ndarray:
 def _by_share(ramp: Ramp, places: np.ndarray, values: np.ndarray | None) -> np.ndarray:
     """Equal parts of the elements between stops, or in bands."""
     found, n = _reaching(values), len(places)
-    if ramp.interpolation == "step":
+    if ramp.interpolation == "steps":
         edges = edges_for_shares(found, np.full(n, 1 / n))
         return np.concatenate([[min(places[0], edges[0] / 2)] if n > 1 else places[:1], edges])
     if n == 1:
@@ -101,7 +101,7 @@ def _by_share(ramp: Ramp, places: np.ndarray, values: np.ndarray | None) -> np.n
 
 
 def _for_shares(ramp: Ramp, places: np.ndarray, values: np.ndarray | None, shares: list[float] | None) -> np.ndarray:
-    if ramp.interpolation != "step":
+    if ramp.interpolation != "steps":
         raise BadInput("Shares can be set for a stepped ramp. Switch it to steps first.", place="shares")
     if values is None or shares is None:
         raise BadInput("The shares are missing. Give one for each colour.", place="shares")

@@ -1,5 +1,5 @@
 """Populations: sets of like elements with a table of typed attributes."""
 
-from .table import Attribute, CoarserDomain, Domain, Field, Population
+from .table import Attribute, CoarserLevel, Field, Level, Population
 
-__all__ = ["Attribute", "CoarserDomain", "Domain", "Field", "Population"]
+__all__ = ["Attribute", "CoarserLevel", "Field", "Level", "Population"]

@@ -1,6 +1,6 @@
-"""The population table: attributes, typed, on domains.
+"""The population table: attributes, typed, on levels.
 
-An attribute lives on the elements or on a coarser domain, whose owners have many
+An attribute lives on the elements or on a coarser level, whose owners have many
 elements each; what an owner has, each of its elements carries.
 
 An attribute may stand for several columns of the file it came from (``x``, ``y``
@@ -23,10 +23,12 @@ from ..errors import BadInput
 from ..names import nearest
 
 Kind = Literal["number", "integer", "vector", "colour", "text"]
-Domain = Literal["clone", "vertex", "part", "scene"]
+Level = Literal["clone", "vertex", "part", "scene"]
 
 #: Attribute values are read as float32 within these limits, so that no step can overflow.
 LARGEST = np.float32(1e30)
+#: Whole numbers up to here are all float32 numbers; up to the second all float64 numbers.
+WHOLE_FLOAT32, WHOLE_FLOAT64 = 2**24, 2**53
 
 
 @dataclass(frozen=True)
@@ -39,7 +41,7 @@ class Field:
 
 @dataclass(frozen=True)
 class Attribute:
-    """A named column on a domain.
+    """A named column on a level.
 
     Attributes
     ----------
@@ -53,7 +55,7 @@ class Attribute:
     name: str
     kind: Kind
     values: np.ndarray
-    domain: Domain = "clone"
+    level: Level = "clone"
     labels: tuple[str, ...] = ()
     fields: tuple[Field, ...] = ()
 
@@ -72,14 +74,31 @@ class Attribute:
         """The values as float32 that steps may compute with.
 
         Colours stored in 8 bits are display-encoded and become linear light;
-        float colours are taken as linear. NaN and infinities read as 0.
+        float colours are taken as linear, and as light they are never below 0.
+        NaN and infinities read as 0.
         """
         values = self.values
         if self.kind == "colour":
             rgb = values[:, :3]
-            values = decode_srgb(rgb / 255.0) if rgb.dtype == np.uint8 else rgb
+            values = decode_srgb(rgb / 255.0) if rgb.dtype == np.uint8 else np.maximum(rgb, 0)
         values = np.where(np.isfinite(values), values, 0)
         return np.ascontiguousarray(np.clip(values, -LARGEST, LARGEST), np.float32)
+
+    @cached_property
+    def beyond(self) -> tuple[bool, ...]:
+        """For each number of an element, whether some lie beyond 2^24 and have digits that float32 would lose."""
+        if self.kind in ("colour", "text") or self.values.dtype.itemsize < 4 or self.values.dtype == np.float32:
+            return (False,) * self.width
+        columns = [self.values] if self.values.ndim == 1 else list(self.values.T)
+        return tuple(_rounded(column) for column in columns)
+
+    def precise(self, part: int = 0) -> np.ndarray:
+        """(n,) int64 or float64: one number of each element with all its digits; no number reads as 0."""
+        values = self.values if self.values.ndim == 1 else self.values[:, part]
+        if values.dtype.kind in "iu":
+            return values.astype(np.int64)
+        finite = np.where(np.isfinite(values), values, 0).astype(np.float64)
+        return np.clip(finite, -float(LARGEST), float(LARGEST))
 
     @cached_property
     def ranks(self) -> np.ndarray:
@@ -109,9 +128,20 @@ class Attribute:
         return (keys & np.uint64(0xFFFFFFFF)).astype(np.uint32), (keys >> np.uint64(32)).astype(np.uint32)
 
 
+def _rounded(values: np.ndarray) -> bool:
+    """Whether float32 would lose digits of numbers beyond 2^24; doubles beyond 2^53 stand for no single number."""
+    with np.errstate(invalid="ignore"):
+        far = values[(values > WHOLE_FLOAT32) | (values < -WHOLE_FLOAT32)]
+        near = (far <= WHOLE_FLOAT64) & (far >= -WHOLE_FLOAT64)
+    if values.dtype.kind in "iu" and not near.all():
+        return True
+    far = far[near].astype(np.float64)
+    return bool((far.astype(np.float32) != far).any())
+
+
 @dataclass(frozen=True)
-class CoarserDomain:
-    """A domain above the elements: owners that have many elements each.
+class CoarserLevel:
+    """A level above the elements: owners that have many elements each.
 
     Attributes
     ----------
@@ -119,17 +149,17 @@ class CoarserDomain:
         (n,) int32: the row of each element's owner.
     attributes
         By name, (m,) or (m, k) values, one row for each owner. The one that has the
-        domain's own name tells the owners apart: whole numbers or texts.
+        level's own name tells the owners apart: whole numbers or texts.
     """
 
-    domain: Domain
+    level: Level
     owner: np.ndarray
     attributes: dict[str, Attribute]
 
     @property
     def count(self) -> int:
         """Owners there are, those without elements too."""
-        return len(self.attributes[self.domain].values)
+        return len(self.attributes[self.level].values)
 
     def carried(self, name: str) -> Attribute:
         """The attribute as each element carries it, (n,) or (n, k): its owner's row."""
@@ -148,7 +178,7 @@ class Population:
     attributes
         Those on the elements, by name, in the order of the file or maker.
     coarser
-        The domains above the elements.
+        The levels above the elements.
     notes
         Sentences about what was derived or left out when it was made.
     """
@@ -157,18 +187,18 @@ class Population:
     count: int
     attributes: dict[str, Attribute]
     notes: tuple[str, ...] = ()
-    coarser: tuple[CoarserDomain, ...] = ()
+    coarser: tuple[CoarserLevel, ...] = ()
     _carried: dict[str, Attribute] = field(default_factory=dict, init=False, compare=False, repr=False)
 
     @cached_property
     def digest(self) -> str:
         """Content digest of the whole table."""
-        above = [[c.domain, digest_of(c.owner), _digests(c.attributes)] for c in self.coarser]
+        above = [[c.level, digest_of(c.owner), _digests(c.attributes)] for c in self.coarser]
         return digest_of(self.kind, self.count, _digests(self.attributes), above)
 
     @property
-    def domain(self) -> Domain:
-        """The domain that chains run on: that of the elements."""
+    def level(self) -> Level:
+        """The level that chains run on: that of the elements."""
         return "clone"
 
     @cached_property
@@ -197,18 +227,18 @@ class Population:
     def attribute(self, name: str, place: str = "") -> Attribute:
         """The same, for a chain.
 
-        BadInput names the nearest ones where there is none, and the domain where it lives
+        BadInput names the nearest ones where there is none, and the level where it lives
         on one that the elements do not know.
         """
         found = self.find(name)
         if found is None:
             hint, _ = nearest(name, self.names)
             raise BadInput(f"No attribute is called {name!r} here. {hint}", place=place, code="unknown_attribute")
-        if name in self.attributes and found.domain != self.domain:
+        if name in self.attributes and found.level != self.level:
             raise BadInput(
-                f"{name!r} lives on each {found.domain}, but this chain runs on each {self.domain}, and none knows "
-                f"its {found.domain}. Choose an attribute of that domain.",
-                place=place, code="wrong_domain",
+                f"{name!r} lives on another level, each {found.level}, but this chain runs on each {self.level}, "
+                f"and none knows its {found.level}. Choose an attribute of that level.",
+                place=place, code="wrong_level",
             )  # fmt: skip
         return found
 

@@ -57,10 +57,8 @@ def evaluate(body: EvaluationRequest) -> Response:
     population = shop.population(entry.maker)
     evaluation = shop.evaluator.evaluate(population, entry.look, check, body.scene.dials)
     groups = shop.reporter.groups(evaluation)
-    if body.preview is None:
-        levels = shop.evaluator.display(evaluation, check, body.vision or "")
-    else:
-        levels = preview(evaluation, body.preview.of, body.preview.name, body.preview.scale)
+    shown = body.preview and preview(evaluation, body.preview.of, body.preview.name, body.preview.scale)
+    levels = shown.levels if shown else shop.evaluator.display(evaluation, check, body.vision or "")
     colours = empty((population.count, 4), np.uint8)
     over(
         population.count,
@@ -78,6 +76,7 @@ def evaluate(body: EvaluationRequest) -> Response:
         "steps": shop.reporter.steps(evaluation) if body.census else {},
         "advisories": shop.reporter.advisories(evaluation) if body.census else [],
         "trace": None,
+        "preview": {"ends": shown.ends, "trimmed": shown.trimmed} if shown else None,
     }
     if body.trace is not None:
         if body.trace >= population.count:

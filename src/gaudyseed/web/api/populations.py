@@ -29,16 +29,16 @@ def described(population: Population) -> dict[str, object]:
     """Count, notes and attributes of a population, as JSON."""
     attributes = []
     for a in (population.attribute(name) for name in population.names):
-        census = None if a.kind == "text" else attribute_census(a.readable)
+        census = None if a.kind == "text" else attribute_census(a)
         attributes.append(
             {
-                "name": a.name, "kind": a.kind, "domain": a.domain, "width": a.width, "census": census,
+                "name": a.name, "kind": a.kind, "level": a.level, "width": a.width, "census": census,
                 "texts": len(a.labels), "derived": not a.fields, "unreadable": a.unreadable,
             }
         )  # fmt: skip
-    domains = [{"name": population.domain, "count": population.count}]
-    domains += [{"name": above.domain, "count": above.count} for above in population.coarser]
-    return {"count": population.count, "notes": list(population.notes), "domains": domains, "attributes": attributes}
+    levels = [{"name": population.level, "count": population.count}]
+    levels += [{"name": above.level, "count": above.count} for above in population.coarser]
+    return {"count": population.count, "notes": list(population.notes), "levels": levels, "attributes": attributes}
 
 
 @operation(blueprint, "/populations", method="post", body=MakerRequest, result=BINARY)

@@ -9,6 +9,7 @@ from pydantic import Field
 
 from ...errors import BadInput
 from ...population import Attribute as Column
+from ...vectors import lengths
 from ..scope import Scope
 from .base import Context, Kind, Step, Value
 
@@ -46,6 +47,14 @@ class Attribute(Step):
             )  # fmt: skip
         return column
 
+    def far_from(self, scope: Scope) -> str:
+        """Its name where the numbers that it reads have too many digits."""
+        column = scope.population.find(self.name)
+        if column is None or self.component == "length" or column.kind == "text":
+            return ""
+        lost = column.beyond[_AXES[self.component]] if self.component in _AXES else any(column.beyond)
+        return self.name if lost else ""
+
     def result_kind(self, scope: Scope, place: str, incoming: Kind | None = None) -> Kind:
         """By the attribute and component."""
         column = self._column(scope, place)
@@ -63,8 +72,11 @@ class Attribute(Step):
         column = self._column(context.scope, context.place)
         values = column.readable
         if column.kind == "vector" and self.component == "length":
-            values = np.linalg.norm(values, axis=1)
+            values = lengths(values)
         elif column.kind == "vector" and self.component != "whole":
             values = values[:, _AXES[self.component]]
         kind = self.result_kind(context.scope, context.place)
-        return Value(kind, np.ascontiguousarray(values, np.float32))
+        exact = (
+            column.precise(_AXES.get(self.component, 0)) if kind == "number" and self.far_from(context.scope) else None
+        )
+        return Value(kind, np.ascontiguousarray(values, np.float32), exact=exact)

@@ -16,6 +16,7 @@ from ...errors import BadInput
 from ...kernels.parallel import CHUNK
 from ...palette import UNKNOWN
 from ...population import Population
+from ...population.table import WHOLE_FLOAT64
 from ..follow import Follow, FollowColour, FollowDial, followings
 
 if TYPE_CHECKING:
@@ -47,14 +48,21 @@ Numbers = Callable[[int, int], np.ndarray]
 class Value:
     """What a step gives: (n,) float32 numbers, or (n, k) float32 vectors or linear colours (k = 3).
 
-    By-products: ``stops`` (n,) uint8, the band of each element under a stepped ramp;
-    ``facts``, figures worth telling.
+    ``exact`` (n,) int64 or float64 are the numbers with digits that float32 loses, whole ones beyond
+    2^24; ``array`` holds them rounded. By-products: ``stops`` (n,) uint8, the band of each element
+    under a stepped ramp; ``facts``, figures worth telling.
     """
 
     kind: Kind
     array: np.ndarray
     stops: np.ndarray | None = None
     facts: dict[str, float] | None = None
+    exact: np.ndarray | None = None
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes that the arrays hold."""
+        return sum(a.nbytes for a in (self.array, self.stops, self.exact) if a is not None)
 
 
 @dataclass(frozen=True)
@@ -89,9 +97,22 @@ class Context:
         if isinstance(parameter, Follow):
             assert parameter.signal is not None  # dials are resolved when a look is compiled
             values = self.signals[parameter.signal].array
-            return lambda a, b: np.clip(parameter.scaled(values[a:b]), *within).astype(np.float32)
+
+            def scaled(a: int, b: int) -> np.ndarray:
+                with np.errstate(over="ignore"):  # what overflows lies beyond the limits, and so becomes one of them
+                    return np.clip(parameter.scaled(values[a:b]), *within).astype(np.float32)
+
+            return scaled
         same = _constant(parameter)
         return lambda a, b: same[: b - a] if b - a <= CHUNK else np.full(b - a, parameter, np.float32)
+
+    def wide_numbers(self, step: Step, name: str) -> Numbers:
+        """The numbers of a parameter in float64, with all their digits where it is fixed."""
+        parameter = getattr(step, name)
+        if isinstance(parameter, Follow):
+            followed = self.numbers(step, name)
+            return lambda a, b: followed(a, b).astype(np.float64)
+        return lambda a, b: np.full(b - a, parameter, np.float64)
 
     def colours_of(self, parameter: FollowColour) -> Numbers:
         """The linear colours, (m, 3), of a parameter that follows a signal."""
@@ -179,6 +200,8 @@ class Step(BaseModel):
     summary: ClassVar[str] = ""
     #: Whether each element's result depends on that element alone.
     elementwise: ClassVar[bool] = True
+    #: Whether it works out whole numbers beyond 2^24 to the last digit, or needs no more of them than float32 has.
+    exact: ClassVar[bool] = False
 
     step: str
     enabled: bool = Field(True, title="On")
@@ -194,6 +217,10 @@ class Step(BaseModel):
     def depends_on(self, scope: Scope) -> list[Any]:
         """Digests of what the step reads besides its input, parameters and signals."""
         return []
+
+    def far_from(self, scope: Scope) -> str:
+        """The name of what it reads where its numbers have digits that float32 loses, else empty."""
+        return ""
 
     def signals_read(self) -> set[str]:
         """Names of the signals that the step reads, those of its inner chains left out."""
@@ -212,6 +239,18 @@ class Step(BaseModel):
         raise NotImplementedError
 
 
+def precise(value: Value, place: str) -> np.ndarray:
+    """(n,) float64: numbers with all their digits; BadInput where they have more than float64 holds."""
+    exact = value.array if value.exact is None else value.exact
+    if exact.dtype.kind == "i" and ((exact > WHOLE_FLOAT64) | (exact < -WHOLE_FLOAT64)).any():
+        raise BadInput(
+            f"Some of these whole numbers lie beyond {WHOLE_FLOAT64:,}, so their last digits would be lost. "
+            "Put Even out here, or read random per value.",
+            place=place, code="digits_lost",
+        )  # fmt: skip
+    return exact.astype(np.float64)
+
+
 def same_shapes(values: Sequence[Value], place: str) -> None:
     """BadInput where vectors that are to be joined differ in length."""
     if len({v.array.shape[1:] for v in values}) > 1:
@@ -226,5 +265,5 @@ def same_width(width: int, wanted: int, place: str, what: str) -> None:
 
 __all__ = [
     "KIND_WORDS", "Context", "Follow", "FollowColour", "FollowDial", "Kind", "Numbers", "Seed", "SeedNumber", "Share",
-    "Step", "Value", "Wide", "drawn_places", "limits", "mean_colour", "mean_of", "same_shapes", "same_width",
+    "Step", "Value", "Wide", "drawn_places", "limits", "mean_colour", "mean_of", "precise", "same_shapes", "same_width",
 ]  # fmt: skip

@@ -12,7 +12,7 @@ from ...buffers import empty
 from ...errors import BadInput
 from ...kernels import shaping
 from ...kernels.parallel import over
-from .base import KIND_WORDS, Context, Kind, Step, Value, same_shapes
+from .base import KIND_WORDS, Context, Kind, Step, Value, precise, same_shapes
 from .quantise import bands_wanted
 
 if TYPE_CHECKING:
@@ -30,6 +30,7 @@ class Choose(Step):
 
     takes: ClassVar[tuple[Kind, ...]] = ("number",)
     summary: ClassVar[str] = "one of several chains, by the value"
+    exact: ClassVar[bool] = True
 
     step: Literal["choose"]
     of: Literal["value", "index"] = Field("value", title="From")
@@ -56,7 +57,8 @@ class Choose(Step):
     def apply(self, context: Context, incoming: Value | None) -> Value:
         """(n,) or (n, k) float32; ``stops`` tells which chain each element took."""
         assert incoming is not None
-        values, choices = incoming.array, context.inner
+        choices = context.inner
+        values = incoming.array if incoming.exact is None else precise(incoming, context.place)
         same_shapes(choices, context.place)
         out = empty(choices[0].array.shape)
         picked = empty(len(values), np.uint8)

@@ -12,6 +12,7 @@ from ...buffers import empty
 from ...errors import BadInput
 from ...kernels import components as kernels
 from ...kernels.parallel import over
+from ...vectors import lengths
 from ..scope import Scope
 from .base import Context, Kind, Step, Value, same_width
 
@@ -67,7 +68,7 @@ def parts_of(kind: Kind, width: int) -> tuple[str, ...]:
 def part_of(source: np.ndarray, part: str, check: Callable[[], None] | None = None) -> np.ndarray:
     """(n,) float32: one part of each of (n, 3) linear colours or (n, k) vectors."""
     if part == "length":
-        return np.linalg.norm(source, axis=1).astype(np.float32)
+        return lengths(source)
     if part in _AXES:
         return np.ascontiguousarray(source[:, _AXES[part]])
     if part == "luminance":

@@ -32,6 +32,9 @@ class Constant(Step):
             parse_hex(value)
         elif isinstance(value, float) and not abs(value) <= 1e9:
             raise ValueError("a number within plus or minus 1e9 is wanted")
+        elif isinstance(value, float) and value == int(value) and float(np.float32(value)) != value:
+            near = int(np.float32(value))
+            raise ValueError(f"{int(value):,} has more digits than an element's number keeps. Write {near:,}")
         return value
 
     def result_kind(self, scope: Scope, place: str, incoming: Kind | None = None) -> Kind:

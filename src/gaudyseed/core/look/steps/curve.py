@@ -47,13 +47,14 @@ _KINDS = {"straight": kernels.STRAIGHT, "monotone": kernels.MONOTONE, "bezier": 
 class Curve(Step):
     """Through points from left to right, level outside them.
 
-    ``straight`` joins them; ``monotone`` is a cubic without overshoot (Fritsch and
-    Carlson 1980); ``bezier`` follows handles. A point whose place follows a signal
+    ``straight`` joins them; ``monotone`` is a cubic without overshoot (Fritsch and Butland
+    1984 with three-point ends, known as PCHIP); ``bezier`` follows handles. A point whose place follows a signal
     never passes the one before it.
     """
 
     takes: ClassVar[tuple[Kind, ...]] = ("number",)
     summary: ClassVar[str] = "bend the values along a drawn curve"
+    exact: ClassVar[bool] = True  # values beyond 1 are all alike to it
 
     step: Literal["curve"]
     interpolation: Literal["straight", "monotone", "bezier"] = Field("monotone", title="Between points")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Annotated, Any, ClassVar, Literal
 
 import numpy as np
@@ -13,25 +14,32 @@ from ...kernels import drift as kernels
 from ...kernels.parallel import over
 from ..follow import Follow
 from ..scope import Scope
-from .base import Context, Kind, Numbers, Seed, SeedNumber, Share, Step, Value
+from .base import Context, Kind, Numbers, Seed, SeedNumber, Share, Step, Value, mean_of
 
 _STREAM = np.uint32(0x44524946)
-_DEGREES: JsonDict = {"unit": "°"}
-_APART: JsonDict = {"when": {"separate": True}}
-_Hue = Annotated[float, Field(ge=0, le=180)]
-_Gamma = Annotated[float, Field(ge=0, le=4)]
-#: The ranges, each with the factor to the kernels' unit.
-RANGES = {"hue": 1 / 360, "saturation": 1.0, "lightness": 1.0, "gamma": 1.0}
+
+
+def _interval(title: str, reach: float, **more: Any) -> Any:
+    """An interval that an element's change is drawn from, both ends within -reach..reach."""
+    extra: JsonDict = {"control": "interval", "minimum": -reach, "maximum": reach, **more}
+    return Field((0.0, 0.0), title=title, json_schema_extra=extra)
+
+
+_Degrees = Annotated[float, Field(ge=-180, le=180)] | Follow
+_Part = Annotated[float, Field(ge=-1, le=1)] | Follow
+_Gamma = Annotated[float, Field(ge=-4, le=4)] | Follow
+#: The components: the factor to the kernels' unit, and how far an end may lie from 0.
+COMPONENTS = {"hue": (1 / 360, 180.0), "saturation": (1.0, 1.0), "lightness": (1.0, 1.0), "gamma": (1.0, 4.0)}
 
 
 class Drift(Step):
-    """Hue, saturation, lightness and gamma moved by random parts of their ranges.
+    """Hue, saturation, lightness and gamma moved by a random number from an interval each.
 
     In HSV (A. R. Smith 1978, on display-encoded values; lightness is its value) or in
     OKLCH (Ottosson 2020; a saturation of 1 is a chroma of 0.4). Saturation and lightness
     stay within 0..1 (a lightness above 1 may stay there). A grey has no hue, and its
     saturation stays 0. Gamma moves in powers of two, on display-encoded values.
-    ``around`` moves by minus to plus the range, or with ``separate`` by its own low one.
+    An interval of no width moves every element by the same.
     """
 
     takes: ClassVar[tuple[Kind, ...]] = ("colour",)
@@ -40,18 +48,10 @@ class Drift(Step):
 
     step: Literal["drift"]
     space: Literal["hsv", "oklch"] = Field("hsv", title="In")
-    direction: Literal["around", "above", "below"] = Field("around", title="Direction")
-    separate: bool = Field(
-        False, title="Separate low and high", description="Give the range below the colour its own width."
-    )
-    hue: _Hue | Follow = Field(0.0, title="Hue", json_schema_extra=_DEGREES)
-    hue_below: _Hue | Follow = Field(0.0, title="Hue low", json_schema_extra={**_DEGREES, **_APART})
-    saturation: Share | Follow = Field(0.0, title="Saturation")
-    saturation_below: Share | Follow = Field(0.0, title="Saturation low", json_schema_extra=_APART)
-    lightness: Share | Follow = Field(0.0, title="Lightness")
-    lightness_below: Share | Follow = Field(0.0, title="Lightness low", json_schema_extra=_APART)
-    gamma: _Gamma | Follow = Field(0.0, title="Gamma", description="In powers of two: 1 halves or doubles it.")
-    gamma_below: _Gamma | Follow = Field(0.0, title="Gamma low", json_schema_extra=_APART)
+    hue: tuple[_Degrees, _Degrees] = _interval("Hue", 180, unit="°")
+    saturation: tuple[_Part, _Part] = _interval("Saturation", 1)
+    lightness: tuple[_Part, _Part] = _interval("Lightness", 1)
+    gamma: tuple[_Gamma, _Gamma] = _interval("Gamma", 4)
     chance: Share | Follow = Field(
         1.0, title="Chance", description="The part of the elements that drift at all.",
         json_schema_extra={"unit": "share"},
@@ -59,38 +59,44 @@ class Drift(Step):
     seed: SeedNumber = Seed
 
     def still(self, name: str) -> bool:
-        """Whether a range is 0, so that nothing moves in it."""
-        sides = [] if self.direction == "below" and self.separate else [getattr(self, name)]
-        if self.separate and self.direction != "above":
-            sides.append(getattr(self, f"{name}_below"))
-        return all(side == 0 for side in sides)
+        """Whether both ends of a component's interval are 0, so that nothing moves in it."""
+        return all(end == 0 for end in getattr(self, name))
+
+    def drawn(self, signals: Mapping[str, Value] | None = None) -> dict[str, tuple[float, float]]:
+        """The two ends of each component's interval as they are drawn: one that follows a signal has its mean."""
+        return {
+            name: tuple(mean_of(end, (-reach, reach), signals) for end in getattr(self, name))  # type: ignore[misc]
+            for name, (_, reach) in COMPONENTS.items()
+        }
+
+    def moved(self, colour: np.ndarray, component: str, by: np.ndarray) -> np.ndarray:
+        """(m, 3) linear float32: one linear colour (3,) moved in one component by each of (m,) numbers."""
+        n = len(by)
+        unit, _ = COMPONENTS[component]
+        still, words = np.zeros(n, np.float32), np.zeros(n, np.uint32)
+        bases = [(by * unit).astype(np.float32) if name == component else still for name in COMPONENTS]
+        out = np.empty((n, 3), np.float32)
+        kernels.drift(
+            np.tile(colour.astype(np.float32), n), words, words, np.uint32(0), _STREAM,
+            *(part for base in bases for part in (base, still)), np.ones(n, np.float32), self.space == "oklch",
+            component == "gamma", out.reshape(-1),
+        )  # fmt: skip
+        return out
 
     def depends_on(self, scope: Scope) -> list[Any]:
         """The element keys."""
         return [scope.population.key_digest]
 
-    def _side(self, context: Context, name: str, unit: float) -> Numbers:
-        """A range in the kernels' unit, which may be negative to go down."""
-        value = getattr(self, name)
-        if not isinstance(value, Follow):
-            return context.numbers_of(value * unit, (-np.inf, np.inf))
-        followed = context.numbers(self, name)
-        return lambda a, b: followed(a, b) * np.float32(unit)
-
-    def _base_and_span(self, context: Context, name: str, unit: float) -> tuple[Numbers, Numbers]:
-        """What an element's part of a range begins at, and how wide the range is."""
-        low = f"{name}_below" if self.separate else name
-        nothing = context.numbers_of(0.0, (0.0, 0.0))
-        if self.direction == "above":
-            return nothing, self._side(context, name, unit)
-        if self.direction == "below":
-            return nothing, self._side(context, low, -unit)
-        up, down = getattr(self, name), getattr(self, low)
-        base = self._side(context, low, -unit)
-        if not isinstance(up, Follow) and not isinstance(down, Follow):
-            return base, context.numbers_of((up + down) * unit, (-np.inf, np.inf))
-        above = self._side(context, name, unit)
-        return base, lambda a, b: above(a, b) - base(a, b)
+    def _base_and_span(self, context: Context, name: str) -> tuple[Numbers, Numbers]:
+        """Where an element's interval begins and how wide it is, in the kernels' unit."""
+        unit, reach = COMPONENTS[name]
+        first, last = getattr(self, name)
+        if not isinstance(first, Follow) and not isinstance(last, Follow):
+            ends = (-np.inf, np.inf)
+            return context.numbers_of(first * unit, ends), context.numbers_of((last - first) * unit, ends)
+        low, high = (context.numbers_of(end, (-reach, reach)) for end in (first, last))
+        factor = np.float32(unit)
+        return lambda a, b: low(a, b) * factor, lambda a, b: (high(a, b) - low(a, b)) * factor
 
     def apply(self, context: Context, incoming: Value | None) -> Value:
         """(n, 3) linear float32."""
@@ -99,7 +105,7 @@ class Drift(Step):
         low, high = context.population.keys
         out = empty(colours.shape)
         seed = np.uint32(self.seed)
-        ranges = [n for name, unit in RANGES.items() for n in self._base_and_span(context, name, unit)]
+        ranges = [n for name in COMPONENTS for n in self._base_and_span(context, name)]
         chance, bend = context.numbers(self, "chance"), not self.still("gamma")
 
         def work(a: int, b: int) -> None:

@@ -13,7 +13,7 @@ from ...curves import coefficients
 from ...kernels import ranking, shaping
 from ...kernels.parallel import over
 from ...kernels.ramps import segment_table
-from .base import Context, Kind, Step, Value
+from .base import Context, Kind, Step, Value, precise
 
 #: Places of a frozen distribution.
 FROZEN = 513
@@ -36,6 +36,7 @@ class EvenOut(Step):
 
     takes: ClassVar[tuple[Kind, ...]] = ("number",)
     summary: ClassVar[str] = "spread the values evenly, keeping their order"
+    exact: ClassVar[bool] = True
     elementwise: ClassVar[bool] = False
 
     step: Literal["even_out"]
@@ -55,7 +56,10 @@ class EvenOut(Step):
         assert incoming is not None
         context.check()
         if self.frozen:
-            return Value("number", self._by_frozen(context, incoming.array))
+            values = incoming.array if incoming.exact is None else precise(incoming, context.place)
+            return Value("number", self._by_frozen(context, values))
+        if incoming.exact is not None:
+            return Value("number", ranking.even_out_wide(incoming.exact))
         return Value("number", ranking.even_out(incoming.array, context.check))
 
     def _by_frozen(self, context: Context, values: np.ndarray) -> np.ndarray:

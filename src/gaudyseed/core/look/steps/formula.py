@@ -15,6 +15,7 @@ from ...formula import Lookup, parse_formula, renamed_in_formula
 from ...kernels import hashing
 from ...kernels.parallel import over
 from ...names import nearest
+from ...population.table import WHOLE_FLOAT32, WHOLE_FLOAT64
 from ..scope import Scope, replacing
 from .base import Context, Kind, Step, Value
 
@@ -37,7 +38,7 @@ class Formula(Step):
     step: Literal["formula"]
     text: str = Field(
         "index / count", min_length=1, max_length=1000, title="Formula",
-        description="Such as where(index % 7 == 0, 1, random(3) * 0.5)", json_schema_extra={"control": "formula"},
+        description="Such as where(random(5) < 0.14, 1, random(3) * 0.5)", json_schema_extra={"control": "formula"},
     )  # fmt: skip
 
     @field_validator("text")
@@ -52,6 +53,13 @@ class Formula(Step):
         for name in parsed.names:
             if name in scope.population.names:
                 column = scope.attribute(name, f"{place}.text")
+                exact = column.precise() if column.width == 1 and any(column.beyond) else None
+                if exact is not None and exact.dtype.kind == "i" and np.abs(exact).max() > WHOLE_FLOAT64:
+                    raise BadInput(
+                        f"At character {parsed.place_of(name)}: {name!r} has whole numbers beyond {WHOLE_FLOAT64:,}, "
+                        "whose last digits arithmetic would lose. Read random per it, or Attribute and Even out.",
+                        place=f"{place}.text", code="digits_lost",
+                    )  # fmt: skip
                 if column.kind == "text":
                     raise BadInput(
                         f"At character {parsed.place_of(name)}: {name!r} holds texts, which have no arithmetic.",
@@ -90,8 +98,9 @@ class Formula(Step):
             for name in parsed.names
             if name in scope.signals and name not in scope.population.names
         }
+        number = _number(parsed, scope)
         try:
-            found = parsed.over(_lookup(scope, stand_ins), 0, one)
+            found = parsed.over(_lookup(scope, stand_ins, number), 0, one, None, number)
         except BadInput as error:
             raise BadInput(error.sentence, place=f"{place}.text", code=error.code) from None
         if found.ndim == 2 and found.shape[1] != 3:
@@ -111,32 +120,51 @@ class Formula(Step):
 
     def apply(self, context: Context, incoming: Value | None) -> Value:
         """(n,) or (n, 3) float32, chunk by chunk: no whole-array temporaries."""
-        parsed, lookup = self._parsed(context.scope, context.place), _lookup(context.scope, context.signals)
+        parsed = self._parsed(context.scope, context.place)
+        number = _number(parsed, context.scope)
+        lookup = _lookup(context.scope, context.signals, number)
         kind, count = self.result_kind(context.scope, context.place), context.population.count
         out = empty((count, 3) if kind == "vector" else count)
 
         def work(a: int, b: int) -> None:
-            parsed.over(lookup, a, b, out[a:b])
+            parsed.over(lookup, a, b, out[a:b], number)
 
-        over(count, work, context.check, CHUNK)
+        try:
+            over(count, work, context.check, CHUNK)
+        except BadInput as error:
+            raise BadInput(error.sentence, place=f"{context.place}.text", code=error.code) from None
         return Value(kind, out)
 
 
-def _lookup(scope: Scope, signals: Mapping[str, Value]) -> Lookup:
+def _number(parsed: Parsed, scope: Scope) -> type:
+    """The type that a formula is worked out in: float64 where it reads whole numbers that float32 would round."""
+    population = scope.population
+    columns = [population.find(name) for name in parsed.names]
+    dials = [scope.dials[n].value for n in parsed.names if n in scope.dials]
+    counted = population.count > WHOLE_FLOAT32 and {"index", "count"} & set(parsed.names)
+    far = any(isinstance(v, float) and v == int(v) and float(np.float32(v)) != v for v in dials)
+    beyond = any(column is not None and any(column.beyond) for column in columns)
+    return np.float64 if beyond or counted or far or parsed.far_constants else np.float32
+
+
+def _lookup(scope: Scope, signals: Mapping[str, Value], number: type) -> Lookup:
     population = scope.population
 
     def find(name: str, start: int, stop: int) -> Any:
         carried = population.find(name)
+        if carried is not None and any(carried.beyond):
+            parts = [carried.precise(k)[start:stop].astype(np.float64) for k in range(carried.width)]
+            return parts[0] if carried.values.ndim == 1 else np.stack(parts, axis=1)
         if carried is not None:
             return carried.readable[start:stop]
         if name in signals:
             return signals[name].array[start:stop]
         if name in scope.dials:
-            return np.float32(scope.dials[name].value)
+            return number(scope.dials[name].value)
         if name == "index":
-            return np.arange(start, stop, dtype=np.float32)
+            return np.arange(start, stop, dtype=number)
         if name == "count":
-            return np.float32(population.count)
+            return number(population.count)
         if name.startswith("random("):
             low, high = population.keys
             out = np.empty(stop - start, np.float32)

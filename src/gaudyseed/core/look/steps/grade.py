@@ -21,11 +21,12 @@ _FACTORS, _OFFSETS, _POWERS = (0.0, 16.0), (-4.0, 4.0), (0.01, 16.0)
 
 
 class Grade(Step):
-    """In this order: gain, hue turn, saturation, value, brightness, contrast, gamma; then the ASC CDL.
+    """In this order: gain, hue turn, saturation, complement, monochrome, value, brightness, contrast, gamma; ASC CDL.
 
     Gain multiplies linear light; all else works on display-encoded values. Hue turn and
     saturation are the matrices of W3C Filter Effects Level 1 (hueRotate, saturate), brightness and
-    contrast its functions (contrast about ``pivot``). Value moves HSV value and keeps hue and
+    contrast its functions (contrast about ``pivot``). Complement turns HSV hue half round,
+    monochrome mixes with Rec. 709 luma. Value moves HSV value and keeps hue and
     saturation. Gamma is ``v ** (1 / gamma)``. ASC CDL v1.2: ``(v * slope + offset) ** power`` for
     each channel, then saturation about Rec. 709 luma; not limited to 1.
     """
@@ -40,6 +41,8 @@ class Grade(Step):
         0.0, title="Hue turn", json_schema_extra={"unit": "°"}
     )
     saturation: _Factor | Follow = Field(1.0, title="Saturation")
+    complement: bool = Field(False, title="Complement")
+    monochrome: Share | Follow = Field(0.0, title="Monochrome", json_schema_extra={"unit": "share"})
     value: _Signed | Follow = Field(0.0, title="Value")
     brightness: _Factor | Follow = Field(1.0, title="Brightness")
     contrast: _Factor | Follow = Field(1.0, title="Contrast")
@@ -60,7 +63,7 @@ class Grade(Step):
         """(n, 3) linear float32, not below 0."""
         assert incoming is not None
         colours, out = incoming.array, empty(incoming.array.shape)
-        names = ("saturation", "value", "brightness", "contrast", "pivot", "gain", "gamma")
+        names = ("saturation", "monochrome", "value", "brightness", "contrast", "pivot", "gain", "gamma")
         settings = [context.numbers(self, name) for name in names]
         degrees = context.numbers(self, "hue_turn")
         turns: Numbers = lambda a, b: degrees(a, b) * np.float32(1 / 360)  # noqa: E731
@@ -70,7 +73,8 @@ class Grade(Step):
             [context.numbers_of(number, within) for number in numbers]
             for numbers, within in ((self.slope, _FACTORS), (self.offset, _OFFSETS), (self.power, _POWERS))
         ]
-        does = (self.value != 0, self.brightness != 1 or self.contrast != 1, self.gamma != 1)
+        steepens = self.brightness != 1 or self.contrast != 1
+        does = (self.complement, self.monochrome != 0, self.value != 0, steepens, self.gamma != 1)
         bends = tuple(power != 1 for power in self.power)
         last = context.numbers(self, "cdl_saturation")
 

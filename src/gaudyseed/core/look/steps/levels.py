@@ -10,7 +10,7 @@ from ...buffers import empty
 from ...kernels import shaping
 from ...kernels.parallel import over
 from ..follow import Follow
-from .base import Context, Kind, Share, Step, Value, Wide
+from .base import Context, Kind, Share, Step, Value, Wide, precise
 
 
 class Levels(Step):
@@ -18,6 +18,7 @@ class Levels(Step):
 
     takes: ClassVar[tuple[Kind, ...]] = ("number",)
     summary: ClassVar[str] = "black and white point, gamma, contrast"
+    exact: ClassVar[bool] = True
 
     step: Literal["levels"]
     black_point: Wide | Follow = Field(0.0, title="Black")
@@ -29,9 +30,11 @@ class Levels(Step):
     def apply(self, context: Context, incoming: Value | None) -> Value:
         """(n,) float32 in 0..1."""
         assert incoming is not None
-        values, out = incoming.array, empty(incoming.array.shape)
-        names = ("black_point", "white_point", "gamma", "contrast", "pivot")
-        settings = [context.numbers(self, name) for name in names]
+        wide = incoming.exact is not None
+        values, out = precise(incoming, context.place) if wide else incoming.array, empty(incoming.array.shape)
+        points = context.wide_numbers if wide else context.numbers
+        settings = [points(self, name) for name in ("black_point", "white_point")]
+        settings += [context.numbers(self, name) for name in ("gamma", "contrast", "pivot")]
         bend = self.gamma != 1
 
         def work(a: int, b: int) -> None:

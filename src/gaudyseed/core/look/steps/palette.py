@@ -30,6 +30,7 @@ class Palette(Step):
     takes: ClassVar[tuple[Kind, ...]] = ("number", "vector")
     gives: ClassVar[Kind] = "colour"
     summary: ClassVar[str] = "one swatch of a palette for each element"
+    exact: ClassVar[bool] = True  # values beyond 1 are all alike to it
 
     step: Literal["palette"]
     name: str = Field("Palette", min_length=1, max_length=100, title="Name")

@@ -11,16 +11,17 @@ from ...buffers import empty
 from ...kernels import shaping
 from ...kernels.parallel import over
 from ..follow import Follow
-from .base import Context, Kind, Numbers, Step, Value
+from .base import Context, Kind, Numbers, Step, Value, precise
 
 
 def bands_wanted(values: np.ndarray, counts: np.ndarray, of: str, wrap: bool) -> np.ndarray:
     """Values in units of bands, so that the whole part is the band: of a ``value`` in 0..1 or an ``index``."""
-    if of == "index":
-        return values
-    part = values * counts
-    # 1 belongs to the last band, also where what lies beyond begins anew.
-    return np.where(values == 1, counts - 1, part).astype(np.float32) if wrap else part
+    part = values if of == "index" else values * counts
+    if wrap and of == "value":
+        part = np.where(values == 1, counts - 1, part)  # 1 belongs to the last band, also where all begins anew
+    if part.dtype == np.float64:  # digits that float32 would lose decide where it begins anew, and nothing else
+        part = np.mod(part, counts) if wrap else np.clip(part, -1, counts)
+    return part.astype(np.float32)
 
 
 class Quantise(Step):
@@ -33,6 +34,7 @@ class Quantise(Step):
 
     takes: ClassVar[tuple[Kind, ...]] = ("number",)
     summary: ClassVar[str] = "a few equal levels, or whole numbers to ramp places"
+    exact: ClassVar[bool] = True
 
     step: Literal["quantise"]
     levels: Annotated[int, Field(ge=1, le=4096)] | Follow = Field(5, title="Levels")
@@ -42,7 +44,8 @@ class Quantise(Step):
     def apply(self, context: Context, incoming: Value | None) -> Value:
         """(n,) float32 in (0, 1)."""
         assert incoming is not None
-        values, out = incoming.array, empty(incoming.array.shape)
+        values = incoming.array if incoming.exact is None else precise(incoming, context.place)
+        out = empty(len(values))
         counts: Numbers = context.numbers(self, "levels")
         wrap = self.beyond == "repeat"
 

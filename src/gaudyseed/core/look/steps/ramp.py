@@ -11,6 +11,7 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, field_validator
 
 from ...colour.spaces import HEX_PATTERN, parse_hex
+from ...kernels.encoding import LARGEST
 from ...own_ramp import OwnRamp
 from ...picking import Own
 from ...ramp import Ramp as Compiled
@@ -49,9 +50,10 @@ class Ramp(Step):
     takes: ClassVar[tuple[Kind, ...]] = ("number",)
     gives: ClassVar[Kind] = "colour"
     summary: ClassVar[str] = "values to colours through stops"
+    exact: ClassVar[bool] = True  # values beyond 1 are all alike to it
 
     step: Literal["ramp"]
-    interpolation: Literal["step", "linear", "smooth", "cardinal", "b_spline"] = Field("linear", title="Between stops")
+    interpolation: Literal["steps", "straight", "eased", "through", "soft"] = Field("straight", title="Between stops")
     tension: Annotated[float, Field(ge=-1, le=1)] | Follow = Field(0.0, title="Tension")
     mix_in: Literal["oklab", "oklch", "linear_rgb", "display_rgb", "hsv"] = Field("oklab", title="Mix in")
     hue: Literal["shorter", "longer"] = Field("shorter", title="Hue", description="The way round, in OKLCH and HSV.")
@@ -113,7 +115,7 @@ class Ramp(Step):
         assert incoming is not None
         ramp = self.compiled(context.signals)
         each = self._own(context, ramp) or ramp
-        if self.interpolation == "step":
+        if self.interpolation == "steps":
             bands = each.bands_of(incoming.array, context.check)
             return Value("colour", each.colours_of_bands(bands, context.check), bands)
         return Value("colour", each.colours_of(incoming.array, context.check))
@@ -124,6 +126,6 @@ def _colours(stop: Stop, context: Context) -> Own:
     intensity = context.numbers_of(stop.intensity, limits(Stop, "intensity"))
     if isinstance(stop.colour, FollowColour):
         own = context.colours_of(stop.colour)
-        return lambda a, b: own(a, b) * intensity(a, b)[:, None]
+        return lambda a, b: np.minimum(own(a, b) * intensity(a, b)[:, None], LARGEST)
     colour = parse_hex(stop.colour).astype(np.float32)
     return lambda a, b: colour * intensity(a, b)[:, None]

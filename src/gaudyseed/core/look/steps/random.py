@@ -23,7 +23,7 @@ class Random(Step):
 
     The key is the element's stable id where it has one, else its index; or the
     value of an integer or text attribute, so that equal values get equal numbers. A
-    coarser domain is read by the attribute of its own name: ``per`` part gives all
+    coarser level is read by the attribute of its own name: ``per`` part gives all
     elements of a part one number.
     Two or three numbers make a vector. ``linked`` says that steps of one seed agree
     on purpose.

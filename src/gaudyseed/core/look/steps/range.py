@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import ClassVar, Literal
 
+import numpy as np
 from pydantic import Field
 from pydantic.config import JsonDict
 
@@ -11,9 +12,8 @@ from ...buffers import empty
 from ...kernels import shaping
 from ...kernels.parallel import over
 from ..follow import Follow
-from .base import Context, Kind, Numbers, Step, Value, Wide
+from .base import Context, Kind, Numbers, Step, Value, Wide, precise
 
-_ANY = (-1e30, 1e30)
 _TYPED: JsonDict = {"when": {"own": False}}
 
 
@@ -22,6 +22,7 @@ class Range(Step):
 
     takes: ClassVar[tuple[Kind, ...]] = ("number",)
     summary: ClassVar[str] = "from one range of numbers to another"
+    exact: ClassVar[bool] = True
 
     step: Literal["range"]
     own: bool = Field(False, title="Use the data's own range")
@@ -35,12 +36,13 @@ class Range(Step):
     def apply(self, context: Context, incoming: Value | None) -> Value:
         """(n,) float32; with ``own``, ``facts`` tells the range."""
         assert incoming is not None
-        values, out = incoming.array, empty(incoming.array.shape)
-        facts = None
-        low, high = context.numbers(self, "from_low"), context.numbers(self, "from_high")
+        wide = incoming.exact is not None
+        values, out = precise(incoming, context.place) if wide else incoming.array, empty(incoming.array.shape)
+        facts, numbers = None, context.wide_numbers if wide else context.numbers
+        low, high = numbers(self, "from_low"), numbers(self, "from_high")
         if self.own and len(values):
             facts = {"low": float(values.min()), "high": float(values.max())}
-            low, high = context.numbers_of(facts["low"], _ANY), context.numbers_of(facts["high"], _ANY)
+            low, high = (_same(end, values.dtype) for end in facts.values())
         ends: list[Numbers] = [context.numbers(self, "to_low"), context.numbers(self, "to_high")]
         first, last = reversed(ends) if self.flip else ends
 
@@ -49,3 +51,8 @@ class Range(Step):
 
         over(len(out), work, context.check)
         return Value("number", out, facts=facts)
+
+
+def _same(number: float, dtype: np.dtype) -> Numbers:
+    """One number for all elements."""
+    return lambda a, b: np.full(b - a, number, dtype)

@@ -10,6 +10,7 @@ from pydantic import Field, field_validator
 
 from ...errors import BadInput, Fix
 from ...kernels import spreading as kernels
+from ...population import Population
 from ...ramp import least_float32_not_below
 from ..follow import FollowDial
 from ..scope import Scope, replacing
@@ -27,7 +28,8 @@ class Spread(Step):
     ramp or palette that comes next (between steps its bands, else half-way between its stops).
     Every value stays, so every count stays. Neighbours are those nearer than the usual
     distance to the sixth nearest. Local search over hashed partners: the same result
-    everywhere for the same seed.
+    everywhere for the same seed. Elements are taken in the order of their keys, so that the
+    order of the rows does not matter where they have an id.
     """
 
     takes: ClassVar[tuple[Kind, ...]] = ("number",)
@@ -71,8 +73,8 @@ class Spread(Step):
         return np.clip(values * np.float32(self.bands), 0, self.bands - 1).astype(np.int32)
 
     def depends_on(self, scope: Scope) -> list[Any]:
-        """The places."""
-        return [scope.population.attributes["position"].digest]
+        """The places and the element keys."""
+        return [scope.population.attributes["position"].digest, scope.population.key_digest]
 
     def apply(self, context: Context, incoming: Value | None) -> Value:
         """(n,) float32; ``facts`` counts the pairs of neighbours that are alike, before and after."""
@@ -80,15 +82,19 @@ class Spread(Step):
         values = incoming.array
         if len(values) < 3:
             return Value("number", values, facts={"pairs": 0, "alike_before": 0, "alike_after": 0})
-        found, counts = neighbours_of(context.population.attributes["position"].readable)
+        places = context.population.attributes["position"].readable
+        rows = key_order(context.population, places, values)
+        found, counts = neighbours_of(places[rows])
         context.check()
-        bands = self._bands_of(values)
+        bands = self._bands_of(values[rows])
         order = np.arange(len(values))
         before = kernels.alike_pairs(bands, found, counts)
         kernels.exchange(bands, order, found, counts, np.uint32(self.seed), _PASSES, _TRIES)
         after = kernels.alike_pairs(bands, found, counts)
         facts = {"pairs": int(counts.sum()) // 2, "alike_before": before // 2, "alike_after": after // 2}
-        return Value("number", values[order], facts=facts)
+        out = np.empty_like(values)
+        out[rows] = values[rows][order]
+        return Value("number", out, facts=facts)
 
 
 def _equal(place: str) -> Fix:
@@ -106,7 +112,19 @@ def _edges_of(step: Ramp | Palette, place: str) -> np.ndarray:
             "bands, or fix the places.",
             place=f"{place}.by", code="no_bands", fix=_equal(place),
         )  # fmt: skip
-    return places[1:] if step.interpolation == "step" else (places[1:] + places[:-1]) / 2
+    return places[1:] if step.interpolation == "steps" else (places[1:] + places[:-1]) / 2
+
+
+def key_order(population: Population, places: np.ndarray, values: np.ndarray) -> np.ndarray:
+    """(n,) rows in the order of the elements' keys; equal keys by place, then by value."""
+    low, high = population.keys
+    keys = high.astype(np.uint64) << np.uint64(32) | low
+    if (keys[1:] > keys[:-1]).all():
+        return np.arange(len(keys))
+    rows = np.argsort(keys, kind="stable")
+    if (keys[rows][1:] != keys[rows][:-1]).all():
+        return rows
+    return np.lexsort((values, places[:, 2], places[:, 1], places[:, 0], keys))
 
 
 def neighbours_of(places: np.ndarray) -> tuple[np.ndarray, np.ndarray]:

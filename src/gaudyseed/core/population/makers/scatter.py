@@ -12,7 +12,7 @@ from ...geometry.mesh import Mesh
 from ...geometry.scatter import scatter_on
 from ...geometry.surfaces import surface
 from ...kernels import hashing
-from ..table import Attribute, CoarserDomain, Population
+from ..table import Attribute, CoarserLevel, Population
 from ..table import Field as Column
 from .base import ColumnSource, MakerModel
 
@@ -83,7 +83,7 @@ def _leaning(normals: np.ndarray, low: np.ndarray, seed: int, tilt: float) -> np
     return normals + np.tan(np.radians(min(tilt, 89.0))) * (2 * parts - 1) / np.sqrt(3)
 
 
-def _parts(on: Mesh, faces: np.ndarray) -> CoarserDomain:
+def _parts(on: Mesh, faces: np.ndarray) -> CoarserLevel:
     """The parts of the surface that take elements, as owners of the elements on them."""
     taking, rows = np.unique(on.coat_parts, return_inverse=True)
     areas = np.bincount(rows, weights=on.coat_areas)
@@ -94,7 +94,7 @@ def _parts(on: Mesh, faces: np.ndarray) -> CoarserDomain:
         Attribute("part_area", "number", areas.astype(np.float32), "part"),
         Attribute("part_middle", "vector", np.stack(middles, -1).astype(np.float32), "part"),
     ]
-    return CoarserDomain("part", rows[faces].astype(np.int32), {a.name: a for a in attributes})
+    return CoarserLevel("part", rows[faces].astype(np.int32), {a.name: a for a in attributes})
 
 
 def _vector(name: str, values: np.ndarray, columns: tuple[str, ...]) -> Attribute:

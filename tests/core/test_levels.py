@@ -1,4 +1,4 @@
-"""Attributes on a coarser domain: read by the owner of each element, in every place that reads attributes."""
+"""Attributes on a coarser level: read by the owner of each element, in every place that reads attributes."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ from gaudyseed.core.errors import BadInput
 from gaudyseed.core.formats import csv_points
 from gaudyseed.core.look.evaluate import Evaluator
 from gaudyseed.core.look.model import Look
-from gaudyseed.core.population import Attribute, CoarserDomain, Population
+from gaudyseed.core.population import Attribute, CoarserLevel, Population
 from gaudyseed.core.population.makers.scatter import ScatterMaker
 from gaudyseed.core.preview import preview
 from tests.support import points
@@ -49,15 +49,15 @@ class Reading(unittest.TestCase):
         np.testing.assert_array_equal(area, wanted)
         height = values_of(self.population, {"step": "attribute", "name": "part_middle", "component": "z"})
         np.testing.assert_array_equal(height, self.above.attributes["part_middle"].values[self.above.owner, 2])
-        self.assertEqual(self.population.attribute("part").domain, "part")
+        self.assertEqual(self.population.attribute("part").level, "part")
 
     def test_formulas_previews_and_the_table_read_it_too(self):
         share = values_of(self.population, {"step": "formula", "text": "part_area / 10"})
         np.testing.assert_allclose(share, self.population.attribute("part_area").values / 10, rtol=1e-6)
         evaluation = Evaluator().evaluate(self.population, painted(PER_PART))
-        greys = np.unique(preview(evaluation, "attribute", "part_area", "greys"), axis=0)
+        greys = np.unique(preview(evaluation, "attribute", "part_area", "greys").levels, axis=0)
         self.assertEqual(len(greys), 5)  # the two wing cases have one area
-        named = preview(evaluation, "attribute", "part", "greys")[:, 0]
+        named = preview(evaluation, "attribute", "part", "greys").levels[:, 0]
         part = self.population.attribute("part")
         order = sorted(range(6), key=lambda k: named[part.values == k][0])
         self.assertEqual([part.labels[k] for k in order], sorted(part.labels))
@@ -72,18 +72,18 @@ class Reading(unittest.TestCase):
         self.assertEqual(set(values_of(population, {"step": "attribute", "name": "part_area"})), {5})
         self.assertEqual(population.names.count("part_area"), 1)
 
-    def test_an_unknown_domain_is_told(self):
+    def test_an_unknown_level_is_told(self):
         with self.assertRaises(BadInput) as caught:
             values_of(points(5), PER_PART)
         self.assertIn("No attribute is called 'part'", caught.exception.sentence)
-        lost = Attribute("part", "integer", np.arange(2), domain="part")
+        lost = Attribute("part", "integer", np.arange(2), level="part")
         with self.assertRaises(BadInput) as caught:
             values_of(Population("clones", 5, {**points(5).attributes, "part": lost}), PER_PART)
-        self.assertEqual(caught.exception.code, "wrong_domain")
+        self.assertEqual(caught.exception.code, "wrong_level")
 
     def test_the_digest_knows_owners_and_what_they_have(self):
         other = Population("clones", 3000, self.population.attributes, (), (
-            CoarserDomain("part", self.above.owner[::-1].copy(), self.above.attributes),
+            CoarserLevel("part", self.above.owner[::-1].copy(), self.above.attributes),
         ))  # fmt: skip
         bare = Population("clones", 3000, self.population.attributes)
         self.assertEqual(len({self.population.digest, other.digest, bare.digest, beetle(seed=8).digest}), 4)
@@ -111,7 +111,7 @@ class PerPart(unittest.TestCase):
         above = beetle().coarser[0]
         names = above.attributes["part"]
         turned = Attribute("part", "text", names.values[::-1].copy(), "part", names.labels, names.fields)
-        shuffled = CoarserDomain("part", (5 - above.owner).astype(np.int32), {"part": turned})
+        shuffled = CoarserLevel("part", (5 - above.owner).astype(np.int32), {"part": turned})
         self.assertEqual(once, by_name(Population("clones", 3000, beetle().attributes, (), (shuffled,))))
 
     def test_it_goes_home_and_comes_back(self):
@@ -125,7 +125,7 @@ class PerPart(unittest.TestCase):
     def test_whole_numbers_tell_owners_apart_too(self):
         owner = np.array([1, 0, 1, 2], np.int32)
         rows = {"part": Attribute("part", "integer", np.array([10, 20, 30]), "part")}
-        population = Population("clones", 4, points(4).attributes, (), (CoarserDomain("part", owner, rows),))
+        population = Population("clones", 4, points(4).attributes, (), (CoarserLevel("part", owner, rows),))
         values = values_of(population, PER_PART)
         keyed = points(4, part=np.array([20, 10, 20, 30]))
         np.testing.assert_array_equal(values, values_of(keyed, PER_PART))
