@@ -359,6 +359,24 @@ export interface paths {
         /** Save an edit as a new revision. */
         put: operations["save_scene"];
         post?: never;
+        /** Take a scene out of the list; it can be put back. */
+        delete: operations["remove_scene"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scenes/{scene}/duplicate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A new scene with the same document, called a copy. */
+        post: operations["duplicate_scene"];
         delete?: never;
         options?: never;
         head?: never;
@@ -376,6 +394,41 @@ export interface paths {
         put?: never;
         /** Go one revision forth. */
         post: operations["redo_scene"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scenes/{scene}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Put a removed scene back into the list. */
+        post: operations["restore_scene"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scenes/{scene}/states": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The scene's earlier states, on all branches. */
+        get: operations["list_states"];
+        put?: never;
+        /** Show an earlier state. */
+        post: operations["show_state"];
         delete?: never;
         options?: never;
         head?: never;
@@ -479,6 +532,14 @@ export interface components {
              * @enum {string}
              */
             component: "whole" | "x" | "y" | "z" | "length";
+        };
+        /**
+         * Base
+         * @description The revision that a change of what is shown begins from.
+         */
+        Base: {
+            /** Base */
+            base: number;
         };
         /**
          * Choose
@@ -795,6 +856,33 @@ export interface components {
             chance: number | components["schemas"]["Follow"];
             /** Seed */
             seed: number | components["schemas"]["FollowDial"];
+        };
+        /**
+         * Earlier
+         * @description A revision of a scene.
+         */
+        Earlier: {
+            /** Revision */
+            revision: number;
+            /** Parent */
+            parent: number | null;
+            /** Label */
+            label: string;
+            /**
+             * Made
+             * Format: date-time
+             */
+            made: string;
+            /** Shown */
+            shown: boolean;
+        };
+        /**
+         * EarlierList
+         * @description Revisions, newest first, those of other branches too.
+         */
+        EarlierList: {
+            /** States */
+            states: components["schemas"]["Earlier"][];
         };
         /**
          * ElementColumn
@@ -1954,6 +2042,12 @@ export interface components {
         Save: {
             /** Base */
             base: number;
+            /**
+             * Edit
+             * @description The edit's own name: sent again, it is not saved again.
+             * @default
+             */
+            edit: string;
             /** Label */
             label: string;
             document: components["schemas"]["Scene"];
@@ -2082,11 +2176,13 @@ export interface components {
         };
         /**
          * SceneList
-         * @description All scenes, oldest first.
+         * @description All scenes, oldest first, and those that were removed.
          */
         SceneList: {
             /** Scenes */
             scenes: components["schemas"]["SceneListed"][];
+            /** Removed */
+            removed: components["schemas"]["SceneListed"][];
         };
         /**
          * SceneListed
@@ -2097,6 +2193,16 @@ export interface components {
             id: string;
             /** Name */
             name: string;
+        };
+        /**
+         * Shown
+         * @description Another revision to show.
+         */
+        Shown: {
+            /** Base */
+            base: number;
+            /** Revision */
+            revision: number;
         };
         /**
          * SignalRename
@@ -3130,7 +3236,38 @@ export interface operations {
             };
         };
     };
-    redo_scene: {
+    remove_scene: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                scene: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SceneListed"];
+                };
+            };
+            /** @description Refused */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    duplicate_scene: {
         parameters: {
             query?: never;
             header?: never;
@@ -3161,7 +3298,42 @@ export interface operations {
             };
         };
     };
-    undo_scene: {
+    redo_scene: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                scene: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Base"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SceneAnswer"];
+                };
+            };
+            /** @description Refused */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    restore_scene: {
         parameters: {
             query?: never;
             header?: never;
@@ -3171,6 +3343,107 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SceneListed"];
+                };
+            };
+            /** @description Refused */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    list_states: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                scene: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EarlierList"];
+                };
+            };
+            /** @description Refused */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    show_state: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                scene: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Shown"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SceneAnswer"];
+                };
+            };
+            /** @description Refused */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    undo_scene: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                scene: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Base"];
+            };
+        };
         responses: {
             /** @description Done */
             200: {

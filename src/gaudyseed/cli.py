@@ -2,20 +2,24 @@
 
 from __future__ import annotations
 
+import errno
 import json
 import os
 import secrets
-import socket
 import sys
 import webbrowser
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
+from urllib.parse import quote
 
 import click
 import platformdirs
 
 from . import __version__
 from .core.errors import BadInput
+from .files import read_file, tidy_end, write_file
 
 DEFAULT_PORT = 8473
 
@@ -26,30 +30,22 @@ def main() -> None:
     """Gaudy Seed: colour thousands of like things so that it looks chosen."""
 
 
-def _refuse(error: BadInput) -> None:
-    click.echo(f"gaudyseed: {error}", err=True)
-    sys.exit(2)
+@contextmanager
+def _refusing() -> Iterator[None]:
+    """One sentence and exit code 2 for bad input, a data file that cannot be used, and too little memory."""
+    from .store import Trouble
+
+    try:
+        yield
+    except (BadInput, Trouble) as error:
+        click.echo(f"gaudyseed: {error}", err=True)
+        sys.exit(2)
+    except MemoryError:
+        click.echo("gaudyseed: There is too little memory for this. Use fewer elements or a smaller file.", err=True)
+        sys.exit(2)
 
 
 # Colouring files
-
-
-def _read(path: Path) -> bytes:
-    try:
-        return path.read_bytes()
-    except OSError as error:
-        raise BadInput(f"{error.strerror}. Check the path.", place=str(path)) from None
-
-
-def _write(path: Path, data: bytes) -> None:
-    """Write beside the target, then put in its place: a file is whole or not there."""
-    partial = path.with_name(f".{path.name}.{secrets.token_hex(4)}")
-    try:
-        partial.write_bytes(data)
-        partial.replace(path)
-    except OSError as error:
-        partial.unlink(missing_ok=True)
-        raise BadInput(f"{error.strerror}. Choose another place to write to.", place=str(path)) from None
 
 
 def _format_of(path: Path, ascii_text: bool) -> str:
@@ -94,18 +90,18 @@ def colour(
     points: Path, look_file: Path, out: Path | None, ascii_text: bool, census: bool, dials: tuple[str, ...]
 ) -> None:
     """Colour the elements of POINTS (PLY or CSV) with a look."""
-    from .core.documents import parse, parse_json
-    from .core.formats import WRITERS, read_points
+    from .core.documents import LARGEST_DOCUMENT, parse, parse_json
+    from .core.formats import LARGEST_FILE, WRITERS, read_points
     from .core.look.evaluate import Evaluator
     from .core.look.model import Look
     from .core.report import Reporter
 
-    try:
+    with tidy_end(), _refusing():
         if out is None and not census:
             raise BadInput("Say where to write with --out, or ask for the shares with --census.")
         form = _format_of(out, ascii_text) if out else ""
-        look = parse(Look, parse_json(_read(look_file), look_file.name), look_file.name)
-        population = read_points(_read(points), points.name)
+        look = parse(Look, parse_json(read_file(look_file, LARGEST_DOCUMENT), look_file.name), look_file.name)
+        population = read_points(read_file(points, LARGEST_FILE), points.name)
         for note in population.notes:
             click.echo(f"note: {note}", err=True)
         evaluator = Evaluator()
@@ -117,11 +113,9 @@ def colour(
         for advisory in reporter.advisories(evaluation):
             click.echo(f"advisory: {advisory['place']}: {advisory['sentence']}", err=True)
         if out:
-            _write(out, WRITERS[form](population, evaluation.colours))
+            write_file(out, WRITERS[form](population, evaluation.colours))
         if census:
             _print_census(evaluation, reporter.groups(evaluation))
-    except BadInput as error:
-        _refuse(error)
 
 
 # Serving
@@ -131,49 +125,54 @@ def _default_data() -> Path:
     return Path(platformdirs.user_data_dir("gaudyseed")) / "gaudyseed.sqlite"
 
 
-def _free_port(host: str, port: int) -> int:
-    """The port, or the next free one."""
-    for candidate in range(port, port + 50):
-        with socket.socket(socket.AF_INET6 if ":" in host else socket.AF_INET) as probe:
-            probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
-            try:
-                probe.bind((host, candidate))
-            except OSError:
-                continue
-            return candidate
-    raise BadInput(f"No free port from {port} to {port + 49}. Give another with --port.")
+def _bound(app: Any, guard: Any, host: str, port: int) -> Any:
+    """A server at the port, or at the next free one of fifty; 0 lets the system choose."""
+    from .web.server import make_server
+
+    last = min(port + 49, 65535)
+    for candidate in range(port, last + 1):
+        try:
+            return make_server(app, guard, host, candidate)
+        except OSError as error:
+            if error.errno != errno.EADDRINUSE:
+                why = error.strerror or "it is not known"
+                raise BadInput(f"The address {host}, port {candidate}, cannot be used: {why}.") from None
+        except ValueError:
+            raise BadInput(f"{host!r} is no address of this machine. Give another with --host.") from None
+    raise BadInput(f"No free port from {port} to {last}. Give another with --port.")
 
 
 def _serve(data: Path, host: str, port: int, token: str | None, open_page: bool, demo: bool) -> None:
-    from waitress.server import create_server
-
     from .core.kernels import warm
+    from .core.memory import keep_memory_low
     from .demo import load_demo
     from .store import Store
     from .web import create_app
     from .web.app import STATIC
-    from .web.security import LOOPBACK
+    from .web.security import LOOPBACK, Guard
 
     if not (STATIC / "index.html").exists():
         raise BadInput("The front end is not built. Start with ./gaudy demo, which builds it.")
+    keep_memory_low()
     warm()
     store = Store(data)
     store.migrate()
     if demo:
         load_demo(store)
+    token = token or os.environ.get("GAUDYSEED_TOKEN") or None
     if host not in LOOPBACK:
-        token = token or os.environ.get("GAUDYSEED_TOKEN") or secrets.token_urlsafe(24)
-    port = _free_port(host, port)
-    app = create_app(store, token=token, hosts=(host,))
-    server = create_server(app, host=host, port=port, threads=8, ident=None, channel_timeout=300)
-    shown = "localhost" if host in ("127.0.0.1", "::1") else host
-    address = f"http://{shown}:{port}/" + (f"?token={token}" if token else "")
+        token = token or secrets.token_urlsafe(24)
+    guard = Guard(token, (host,))
+    server = _bound(create_app(store, guard), guard, host, port)
+    shown = "localhost" if host in ("127.0.0.1", "::1") else f"[{host}]" if ":" in host else host
+    address = f"http://{shown}:{server.effective_port}/" + (f"?token={quote(token)}" if token else "")
     click.echo(f"Gaudy Seed is at {address}")
     sys.stdout.flush()
     if open_page:
         webbrowser.open(address)
     try:
-        server.run()
+        with tidy_end():
+            server.run()
     except KeyboardInterrupt:
         pass
     finally:
@@ -198,11 +197,9 @@ def _has_screen() -> bool:
 
 
 def _start(data: Path | None, host: str, port: int, token: str | None, open_page: bool | None, demo: bool) -> None:
-    try:
+    with _refusing():
         opened = _has_screen() if open_page is None else open_page
         _serve(data or _default_data(), host, port, token, opened, demo)
-    except BadInput as error:
-        _refuse(error)
 
 
 @main.command()

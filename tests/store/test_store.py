@@ -38,25 +38,28 @@ class Revisions(StoreCase):
         for document in ("b", "c", "d"):
             state = self.store.save(state.id, state.revision, f'"{document}"', f"Edit {document}")
         self.assertFalse(state.can_redo)
-        self.store.undo(state.id)
-        self.assertEqual(self.store.undo(state.id).document, '"b"')
+        state = self.store.undo(state.id, state.revision)
+        state = self.store.undo(state.id, state.revision)
+        self.assertEqual(state.document, '"b"')
         again = self.opened()
         self.assertEqual(again.scene(state.id).document, '"b"')
-        self.assertEqual(again.redo(state.id).document, '"c"')
-        self.assertEqual(again.redo(state.id).document, '"d"')
-        self.assertEqual(again.redo(state.id).document, '"d"')
+        for expected in ("c", "d", "d"):
+            state = again.redo(state.id, state.revision)
+            self.assertEqual(state.document, f'"{expected}"')
         for expected in ("c", "b", "a", "a"):
-            self.assertEqual(again.undo(state.id).document, f'"{expected}"')
+            state = again.undo(state.id, state.revision)
+            self.assertEqual(state.document, f'"{expected}"')
         self.assertFalse(again.scene(state.id).can_undo)
 
     def test_an_edit_after_undo_makes_the_new_way_forth(self):
         state = self.store.create('"a"', "Begin")
         state = self.store.save(state.id, state.revision, '"b"', "b")
-        state = self.store.undo(state.id)
+        state = self.store.undo(state.id, state.revision)
         state = self.store.save(state.id, state.revision, '"c"', "c")
         self.assertFalse(state.can_redo)
-        self.assertEqual(self.store.undo(state.id).document, '"a"')
-        self.assertEqual(self.store.redo(state.id).document, '"c"')
+        state = self.store.undo(state.id, state.revision)
+        self.assertEqual(state.document, '"a"')
+        self.assertEqual(self.store.redo(state.id, state.revision).document, '"c"')
         with self.store.engine.connect() as connection:
             self.assertEqual(connection.scalar(text("select count(*) from revision")), 3)
 
@@ -66,9 +69,12 @@ class Revisions(StoreCase):
         with self.assertRaises(Conflict):
             self.store.save(state.id, state.revision, '"c"', "c")
         self.assertEqual(self.store.save(state.id, later.revision, '"b"', "same").revision, later.revision)
-        for act in (self.store.scene, self.store.undo, self.store.redo):
+        for act in (self.store.scene, self.store.earlier):
             with self.assertRaises(Missing):
                 act("nowhere")
+        for act in (self.store.undo, self.store.redo):
+            with self.assertRaises(Missing):
+                act("nowhere", 1)
 
     def test_writers_take_turns(self):
         state = self.store.create("0", "Begin")

@@ -14,6 +14,7 @@ from gaudyseed.core.look.model import Scene
 from gaudyseed.demo import demo_scene
 from gaudyseed.store import Store
 from gaudyseed.web import create_app
+from gaudyseed.web.security import Guard, Throttle
 from gaudyseed.web.workshop import Latest
 from tests.support import FIVE, look_document, ply_text, ramp, unpack
 
@@ -145,8 +146,11 @@ class Scenes(ServerCase):
         changed = {**self.scene, "name": "Second night"}
         saved = self.client.put(url, json={"base": begun["revision"], "label": "Rename", "document": changed}).json
         self.assertTrue(saved["can_undo"])
-        self.assertEqual(self.client.post(f"{url}/undo").json["document"]["name"], self.scene["name"])
-        self.assertEqual(self.client.post(f"{url}/redo").json["document"]["name"], "Second night")
+        undone = self.client.post(f"{url}/undo", json={"base": saved["revision"]}).json
+        self.assertEqual(undone["document"]["name"], self.scene["name"])
+        self.refused(self.client.post(f"{url}/undo", json={"base": saved["revision"]}), 409, "another window")
+        redone = self.client.post(f"{url}/redo", json={"base": undone["revision"]}).json
+        self.assertEqual(redone["document"]["name"], "Second night")
         stale = self.client.put(url, json={"base": begun["revision"], "label": "Late", "document": self.scene})
         self.refused(stale, 409, "another window")
         self.assertEqual(self.client.get(url).json["document"]["name"], "Second night")
@@ -246,7 +250,7 @@ class Imports(ServerCase):
             data = self.client.post("/api/exports", json=body).data
             self.assertEqual(read_points(data, f"x.{form[:3]}").count, 2000)
         body["format"] = "look"
-        self.assertEqual(json.loads(self.client.post("/api/exports", json=body).data)["gaudyseed"], 1)
+        self.assertEqual(json.loads(self.client.post("/api/exports", json=body).data)["gaudyseed"], 2)
 
 
 class Doors(ServerCase):
@@ -256,12 +260,60 @@ class Doors(ServerCase):
         self.assertEqual(self.client.get("/api/scenes", headers={"Origin": "http://localhost"}).status_code, 200)
 
     def test_a_token_is_asked_for_beyond_loopback(self):
-        client = create_app(self.store, token="secret").test_client()
+        client = create_app(self.store, Guard("secret")).test_client()
         self.refused(client.get("/api/scenes"), 401)
         self.refused(client.get("/api/scenes", headers={"Authorization": "Bearer wrong"}), 401)
         self.assertEqual(client.get("/api/scenes", headers={"Authorization": "Bearer secret"}).status_code, 200)
         self.assertEqual(client.get("/?token=secret").status_code, 302)
         self.assertEqual(client.get("/api/scenes").status_code, 200)
+
+    def test_an_empty_token_is_none(self):
+        client = create_app(self.store, Guard("")).test_client()
+        self.refused(client.get("/api/scenes", headers={"Host": "evil.example"}), 403)
+        self.assertEqual(client.get("/api/scenes").status_code, 200)
+
+    def test_guesses_are_slowed_and_the_holder_comes_in_again(self):
+        now = [0.0]
+        throttle = Throttle(lambda: now[0])
+        for k in range(throttle.FREE):
+            self.assertEqual(throttle.wait("1.2.3.4"), 0, k)
+            throttle.note("1.2.3.4", False)
+        waits = []
+        for _ in range(8):
+            waits.append(throttle.wait("1.2.3.4"))
+            now[0] += waits[-1]
+            self.assertEqual(throttle.wait("1.2.3.4"), 0)
+            throttle.note("1.2.3.4", False)
+        self.assertEqual(waits, [1, 2, 4, 8, 16, 32, 60, 60])
+        self.assertEqual(throttle.wait("5.6.7.8"), 0)
+        throttle.note("1.2.3.4", True)
+        self.assertEqual(throttle.wait("1.2.3.4"), 0)
+        client = create_app(self.store, Guard("secret")).test_client()
+        wrong = {"Authorization": "Bearer wrong"}
+        answers = [client.get("/api/scenes", headers=wrong).status_code for _ in range(8)]
+        self.assertEqual(answers, [401] * 5 + [429] * 3)
+        self.refused(client.get("/api/scenes", headers={"Authorization": "Bearer secret"}), 429, "Wait")
+
+    def test_odd_hosts_origins_and_tokens(self):
+        for client in (self.client, create_app(self.store, Guard("s\u00e9cret")).test_client()):
+            for headers in ({"Origin": "http://["}, {"Origin": "\u00e9"}, {"Host": "["}, {"Host": "[::1"},
+                            {"Authorization": "Bearer \u00fc"}, {"Cookie": "gaudyseed_token=\u00fc"},
+                            {"Cookie": 'gaudyseed_token="'}, {"Authorization": "Basic x"}):  # fmt: skip
+                coded = {k: v.encode().decode("latin-1") for k, v in headers.items()}
+                answer = client.get("/api/scenes", headers=coded)
+                self.assertIn(answer.status_code, (200, 400, 401, 403), headers)
+            self.assertIn(client.get("/api/scenes?token=%C3%BC%FF").status_code, (200, 401))
+        self.assertIn("form-action 'none'", self.client.get("/api/scenes").headers["Content-Security-Policy"])
+
+    def test_what_is_unforeseen_shows_no_traceback(self):
+        @self.app.get("/api/broken")
+        def broken() -> str:
+            raise ValueError("secret detail")
+
+        self.app.logger.disabled = True
+        answer = self.client.get("/api/broken")
+        self.assertEqual((answer.status_code, answer.json["code"]), (500, "unforeseen"))
+        self.assertNotIn(b"secret detail", answer.data)
 
     def test_files_outside_the_page_are_not_served(self):
         for path in ("/../app.py", "/..%2fapp.py", "/assets/../../app.py"):

@@ -10,7 +10,7 @@ from __future__ import annotations
 
 import threading
 import weakref
-from collections import defaultdict
+from collections import defaultdict, deque
 from math import prod
 
 import numpy as np
@@ -24,14 +24,23 @@ _STEP = 1 << 16
 _lock = threading.Lock()
 _idle: dict[int, list[np.ndarray]] = defaultdict(list)
 _idle_bytes = 0
+#: Sizes of idle buffers, those that have waited longest first.
+_waiting: deque[int] = deque()
 
 
 def _give_back(buffer: np.ndarray) -> None:
     global _idle_bytes
+    if buffer.nbytes > MOST_IDLE:
+        return
     with _lock:
-        if _idle_bytes + buffer.nbytes <= MOST_IDLE:
-            _idle[buffer.nbytes].append(buffer)
-            _idle_bytes += buffer.nbytes
+        while _idle_bytes + buffer.nbytes > MOST_IDLE:
+            # Sizes that are no longer asked for give way.
+            oldest = _waiting.popleft()
+            _idle_bytes -= oldest
+            _idle[oldest].pop(0)
+        _idle[buffer.nbytes].append(buffer)
+        _waiting.append(buffer.nbytes)
+        _idle_bytes += buffer.nbytes
 
 
 def empty(shape: int | tuple[int, ...], dtype: type = np.float32) -> np.ndarray:
@@ -46,6 +55,7 @@ def empty(shape: int | tuple[int, ...], dtype: type = np.float32) -> np.ndarray:
         buffer = waiting.pop() if waiting else None
         if buffer is not None:
             _idle_bytes -= room
+            _waiting.remove(room)
     if buffer is None:
         buffer = np.empty(room, np.uint8)
     # The memoryview keeps NumPy from looking through to the buffer: views of the array keep the array.

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import difflib
 import json
+from collections import Counter
 from collections.abc import Sequence
 from functools import cache
 from typing import Any, TypeVar
@@ -50,9 +51,8 @@ def _no_constant(word: str) -> None:
 def _no_twice(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
     found = dict(pairs)
     if len(found) != len(pairs):
-        names = [name for name, _ in pairs]
-        twice = next(name for name in names if names.count(name) > 1)
-        raise BadInput(f"The key {twice!r} stands twice in one object. Keep one.")
+        twice, _ = Counter(name for name, _ in pairs).most_common(1)[0]
+        raise BadInput(f"The key {twice[:60]!r} stands twice in one object. Keep one.")
     return found
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 from typing import Any
 
@@ -82,7 +83,9 @@ def _order(evaluation: Evaluation, sort: str, descending: bool, keep: str) -> np
     if not sort:
         return numbers[::-1] if descending else numbers
     values = _sortable(evaluation, sort)[numbers]
-    return numbers[np.argsort(-values if descending else values, kind="stable")]
+    # The complement turns the order of whole numbers round as the sign does that of others, and cannot overflow.
+    turned = ~values if values.dtype.kind == "i" else -values
+    return numbers[np.argsort(turned if descending else values, kind="stable")]
 
 
 def _kept(evaluation: Evaluation, text: str) -> np.ndarray:
@@ -110,9 +113,11 @@ def _sortable(evaluation: Evaluation, key: str) -> np.ndarray:
         return attribute.ranks.astype(np.float64)
     if attribute.kind == "colour":
         return linear_to_oklab(attribute.readable)[:, 0]
+    if attribute.kind == "integer" and attribute.width == 1 and key == attribute.name:
+        return attribute.precise()
     values = attribute.values
     if values.ndim == 2:
-        at = _AXES.find(axis) if axis in _AXES else int(axis) if axis.isdigit() else -1
+        at = _AXES.find(axis) if axis in _AXES else int(axis) if re.fullmatch("[0-9]{1,3}", axis) else -1
         if not 0 <= at < attribute.width or not axis:
             raise BadInput(f"There is no column {key!r}.", place="sort", code="unknown_column")
         values = values[:, at]

@@ -15,6 +15,7 @@ from .look.model import MOST_STEPS, Layer, Look
 from .look.steps import AnyStep
 from .look.steps.palette import Palette
 from .look.steps.ramp import Ramp
+from .look.upgrade import upgraded
 
 Kind = Literal["ramp", "palette", "chain", "layer", "look"]
 STRIP = 160
@@ -30,19 +31,25 @@ class Chain(BaseModel):
 _MODELS: dict[str, type[BaseModel]] = {"ramp": Ramp, "palette": Palette, "chain": Chain, "layer": Layer, "look": Look}
 
 
+def current(document: str) -> dict[str, Any]:
+    """A kept document, of whatever version of the format, as one of today's."""
+    found: dict[str, Any] = upgraded(json.loads(document))
+    return found
+
+
 def checked(kind: Kind, document: Any) -> str:
     """The document as JSON text; BadInput where it is not of that kind."""
-    return parse(_MODELS[kind], document, "document").model_dump_json()
+    return parse(_MODELS[kind], upgraded(document), "document").model_dump_json()
 
 
 def strip_of(kind: str, document: str) -> list[str]:
     """Colours that stand for a ramp or palette: the ramp at even places, or the swatches; empty for others."""
     if kind == "ramp":
-        ramp = parse(Ramp, json.loads(document)).compiled()
+        ramp = parse(Ramp, current(document)).compiled()
         places = ((np.arange(STRIP) + 0.5) / STRIP).astype(np.float32)
         return [to_hex(c) for c in ramp.colours_of(places)]
     if kind == "palette":
-        return [s.drawn for s in parse(Palette, json.loads(document)).swatches]
+        return [s.drawn for s in parse(Palette, current(document)).swatches]
     return []
 
 

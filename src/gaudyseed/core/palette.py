@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import threading
 from collections.abc import Sequence
 from typing import Annotated, Literal
 
@@ -23,6 +24,9 @@ MOST_PIXELS = 40_000_000
 #: as OKLab is, so that darks are told apart.
 LEVELS = 48
 _SIDE = 1536
+#: Pixels of a strip that is worked on, and how many pictures are decoded at a time: each may need 160 MB.
+_STRIP = 1 << 20
+_turns = threading.Semaphore(2)
 _ROUNDS = 64
 #: Colours tried for each further beginning.
 _TRIALS = 8
@@ -86,22 +90,35 @@ def read_picture(data: bytes) -> np.ndarray:
                     f"The picture has {picture.width} x {picture.height} pixels; at most {MOST_PIXELS:,} are taken.",
                     place="picture",
                 )
-            picture.draft("RGB", (_SIDE, _SIDE))  # a JPEG is decoded at a part of its size where that is enough
-            flat = picture.convert("RGBA") if picture.mode in ("RGBA", "LA", "P", "PA") else picture.convert("RGB")
-            if flat.mode == "RGBA":
-                under = Image.new("RGBA", flat.size, (128, 128, 128, 255))
-                flat = Image.alpha_composite(under, flat).convert("RGB")
-            if max(flat.size) > _SIDE:
-                factor = max(flat.size) // _SIDE + 1
-                flat = flat.reduce(factor)
-            return np.asarray(flat)
+            with _turns:
+                picture.draft("RGB", (_SIDE, _SIDE))  # a JPEG is decoded at a part of its size where that is enough
+                return _reduced(picture)
     except BadInput:
         raise
-    except (UnidentifiedImageError, OSError, ValueError, SyntaxError, Image.DecompressionBombError) as error:
+    except (UnidentifiedImageError, Image.DecompressionBombError):
+        raise BadInput("This is no picture that can be read. Use PNG, JPEG or WebP.", place="picture") from None
+    except (OSError, ValueError, SyntaxError, EOFError, OverflowError):
         raise BadInput(
-            f"This is no picture that can be read ({str(error)[:80] or type(error).__name__}). Use PNG, JPEG or WebP.",
-            place="picture",
+            "This picture is broken or was cut off. Save it again, as PNG, JPEG or WebP.", place="picture"
         ) from None
+
+
+def _reduced(picture: Image.Image) -> np.ndarray:
+    """(rows, columns, 3) uint8, at most 1536 a side, a strip at a time: only the decoded picture is whole in memory."""
+    factor = (max(picture.size) - 1) // _SIDE + 1
+    picture.load()
+    strips = []
+    tall = max(1, _STRIP // picture.width // factor) * factor
+    for top in range(0, picture.height, tall):
+        strip = picture.crop((0, top, picture.width, min(top + tall, picture.height)))
+        if picture.mode.startswith("I"):  # 16 bits of grey
+            strip = Image.fromarray((np.asarray(strip) >> 8).astype(np.uint8))
+        flat = strip.convert("RGBA" if picture.mode in ("RGBA", "LA", "P", "PA") else "RGB")
+        if flat.mode == "RGBA":
+            under = Image.new("RGBA", flat.size, (128, 128, 128, 255))
+            flat = Image.alpha_composite(under, flat).convert("RGB")
+        strips.append(np.asarray(flat.reduce(factor) if factor > 1 else flat))
+    return np.concatenate(strips)
 
 
 def from_picture(pixels: np.ndarray, count: int) -> list[Swatch]:

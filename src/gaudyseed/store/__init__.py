@@ -1,5 +1,6 @@
 """What is kept: scenes as revisions, imported columns by content. One SQLite file."""
 
-from .store import Conflict, LibraryItem, Missing, SceneState, Store
+from .store import Conflict, EarlierState, LibraryItem, Missing, SceneState, Store
+from .troubles import Trouble
 
-__all__ = ["Conflict", "LibraryItem", "Missing", "SceneState", "Store"]
+__all__ = ["Conflict", "EarlierState", "LibraryItem", "Missing", "SceneState", "Store", "Trouble"]

@@ -4,19 +4,23 @@ from __future__ import annotations
 
 import os
 import secrets
+import time
 from collections.abc import Iterable, Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass
+from datetime import datetime
 from pathlib import Path
 
 from alembic import command
 from alembic.config import Config
-from sqlalchemy import create_engine, event, select
+from alembic.util import CommandError
+from sqlalchemy import create_engine, event, select, text
 from sqlalchemy.engine import Engine
 from sqlalchemy.orm import Session
 
 from ..core.digest import digest_of
 from .tables import ColumnRow, LibraryRow, RevisionRow, SceneRow
+from .troubles import Trouble, told, trouble
 
 
 class Missing(LookupError):
@@ -61,24 +65,71 @@ def _item(row: LibraryRow) -> LibraryItem:
     return LibraryItem(row.id, row.kind, row.name, row.document, row.picture, row.favourite)
 
 
+@dataclass(frozen=True)
+class EarlierState:
+    """One revision of a scene in the list of all: when it was made, what its edit did, whether it is the one shown."""
+
+    revision: int
+    parent: int | None
+    label: str
+    made: datetime
+    shown: bool
+
+
+#: Seconds that a writer waits for another program to let go of the file.
+PATIENCE = 5.0
+_OURS = "scene"
+
+
 class Store:
-    """One file. Safe to use from several threads; writers take turns."""
+    """One file. Safe to use from several threads; writers take turns.
+
+    What is wrong with the file (full, busy, read-only, damaged, another program's, a newer one's) is raised as
+    ``Trouble``.
+    """
 
     def __init__(self, path: Path) -> None:
         self.path = Path(path)
-        self.path.parent.mkdir(parents=True, exist_ok=True)
+        with told(self.path):
+            self.path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
+            if os.name == "posix":
+                # SQLite gives what lies beside the file the rights of the file, so it is there before SQLite opens it.
+                os.close(os.open(self.path, os.O_CREAT | os.O_RDONLY, 0o600))
         self.engine = _engine(self.path)
 
     def migrate(self) -> None:
         """Bring the file to the newest form."""
+        until = time.monotonic() + PATIENCE
+        while True:
+            try:
+                with told(self.path):
+                    self._migrate()
+                break
+            except Trouble as error:
+                # Two programs that start at the same moment: the second one finds all done.
+                if error.code != "busy" or time.monotonic() > until:
+                    raise
+                time.sleep(0.1)
+        if os.name == "posix":
+            for ending in ("", "-wal", "-shm"):
+                beside = self.path.with_name(self.path.name + ending)
+                if beside.exists():
+                    with suppress(OSError):
+                        beside.chmod(0o600)
+
+    def _migrate(self) -> None:
         config = Config()
         config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
         with self.engine.connect() as connection:
+            tables = set(connection.scalars(text("select name from sqlite_master where type = 'table'")))
+            if tables and not {_OURS, "alembic_version"} <= tables:
+                raise trouble("foreign", self.path)
             config.attributes["connection"] = connection
-            command.upgrade(config, "head")
+            try:
+                command.upgrade(config, "head")
+            except CommandError:
+                raise trouble("newer", self.path) from None
             connection.commit()
-        if os.name == "posix":
-            self.path.chmod(0o600)
 
     def close(self) -> None:
         """Give up all connections."""
@@ -86,12 +137,12 @@ class Store:
 
     @contextmanager
     def _writing(self) -> Iterator[Session]:
-        with Session(self.engine) as session, session.begin():
+        with told(self.path), Session(self.engine) as session, session.begin():
             yield session
 
     @contextmanager
     def _reading(self) -> Iterator[Session]:
-        with Session(self.engine.execution_options(reading=True)) as session:
+        with told(self.path), Session(self.engine.execution_options(reading=True)) as session:
             yield session
 
     # Library
@@ -136,15 +187,18 @@ class Store:
 
     # Scenes
 
-    def scenes(self) -> list[SceneState]:
-        """All scenes, oldest first."""
+    def scenes(self, removed: bool = False) -> list[SceneState]:
+        """All scenes, oldest first; or those that were removed."""
         with self._reading() as session:
-            rows = session.scalars(select(SceneRow).order_by(SceneRow.created, SceneRow.id)).all()
-            return [_state(session, row) for row in rows]
+            found = select(SceneRow).where(SceneRow.removed.is_(removed)).order_by(SceneRow.created, SceneRow.id)
+            return [_state(session, row) for row in session.scalars(found).all()]
 
     def create(self, document: str, label: str, scene_id: str | None = None) -> SceneState:
-        """A new scene with its first revision."""
+        """A new scene with its first revision; the one there is, where the id is taken."""
         with self._writing() as session:
+            there = session.get(SceneRow, scene_id) if scene_id else None
+            if there is not None:
+                return _state(session, there)
             row = SceneRow(id=scene_id or secrets.token_hex(8))
             session.add(row)
             session.flush()
@@ -156,34 +210,62 @@ class Store:
         with self._reading() as session:
             return _state(session, _row(session, scene_id))
 
-    def save(self, scene_id: str, base: int, document: str, label: str) -> SceneState:
+    def set_removed(self, scene_id: str, removed: bool) -> SceneState:
+        """Take a scene out of the list, or put it back; nothing of it is lost."""
+        with self._writing() as session:
+            row = _row(session, scene_id)
+            row.removed = removed
+            return _state(session, row)
+
+    def save(self, scene_id: str, base: int, document: str, label: str, edit: str | None = None) -> SceneState:
         """A new revision after ``base``; Conflict where another one has come between.
 
-        A document equal to the one shown makes no revision.
+        A document equal to the one shown makes no revision. An edit that was saved under that name before is not
+        saved again: what it made comes back.
         """
         with self._writing() as session:
             row = _row(session, scene_id)
-            if row.head != base:
-                raise Conflict(
-                    f"This scene has moved on from revision {base} to {row.head}, in another window. "
-                    "Reload to see it; then make the edit again."
-                )
+            known = _of_edit(session, row, edit) if edit else None
+            if known is not None:
+                return _state(session, row, known)
+            _check_base(row, base)
             if _shown(session, row).document != document:
-                _append(session, row, document, label)
+                _append(session, row, document, label, edit)
             return _state(session, row)
 
-    def undo(self, scene_id: str) -> SceneState:
-        """One revision back; unchanged where there is none."""
+    def undo(self, scene_id: str, base: int) -> SceneState:
+        """One revision back from ``base``; unchanged where there is none, Conflict where another one is shown."""
         with self._writing() as session:
             row = _row(session, scene_id)
+            _check_base(row, base)
             row.head = _shown(session, row).parent or row.head
             return _state(session, row)
 
-    def redo(self, scene_id: str) -> SceneState:
-        """Forward to the newest revision made from the one shown; unchanged where there is none."""
+    def redo(self, scene_id: str, base: int) -> SceneState:
+        """Forward to the newest revision made from ``base``; unchanged where there is none, Conflict as for undo."""
         with self._writing() as session:
             row = _row(session, scene_id)
-            row.head = _next(session, row) or row.head
+            _check_base(row, base)
+            row.head = _next(session, row.head) or row.head
+            return _state(session, row)
+
+    def earlier(self, scene_id: str, most: int = 500) -> list[EarlierState]:
+        """The revisions of a scene on all branches, newest first."""
+        with self._reading() as session:
+            row = _row(session, scene_id)
+            columns = (RevisionRow.id, RevisionRow.parent, RevisionRow.label, RevisionRow.created)
+            found = select(*columns).where(RevisionRow.scene_id == row.id).order_by(RevisionRow.id.desc()).limit(most)
+            return [EarlierState(*entry, entry[0] == row.head) for entry in session.execute(found)]
+
+    def show(self, scene_id: str, base: int, revision: int) -> SceneState:
+        """Show another revision of the scene, on whatever branch; Conflict where ``base`` is no longer shown."""
+        with self._writing() as session:
+            row = _row(session, scene_id)
+            _check_base(row, base)
+            wanted = session.get(RevisionRow, revision)
+            if wanted is None or wanted.scene_id != row.id:
+                raise Missing(f"This scene has no state {revision}.")
+            row.head = wanted.id
             return _state(session, row)
 
     # Columns
@@ -206,7 +288,7 @@ class Store:
 
 
 def _engine(path: Path) -> Engine:
-    engine = create_engine(f"sqlite:///{path}", connect_args={"timeout": 30})
+    engine = create_engine(f"sqlite:///{path}", connect_args={"timeout": PATIENCE})
 
     @event.listens_for(engine, "connect")
     def _prepare(connection, _record):  # type: ignore[no-untyped-def]
@@ -237,20 +319,32 @@ def _shown(session: Session, row: SceneRow) -> RevisionRow:
     return found
 
 
-def _append(session: Session, row: SceneRow, document: str, label: str) -> None:
-    revision = RevisionRow(scene_id=row.id, parent=row.head, label=label[:200], document=document)
+def _check_base(row: SceneRow, base: int) -> None:
+    if row.head != base:
+        raise Conflict(
+            f"This scene has moved on from revision {base} to {row.head}, in another window. Reload to see it, or save "
+            "yours as a copy."
+        )
+
+
+def _of_edit(session: Session, row: SceneRow, edit: str) -> RevisionRow | None:
+    return session.scalar(select(RevisionRow).where(RevisionRow.scene_id == row.id, RevisionRow.edit == edit))
+
+
+def _append(session: Session, row: SceneRow, document: str, label: str, edit: str | None = None) -> None:
+    revision = RevisionRow(scene_id=row.id, parent=row.head, label=label[:200], document=document, edit=edit)
     session.add(revision)
     session.flush()
     row.head = revision.id
 
 
-def _next(session: Session, row: SceneRow) -> int | None:
-    query = select(RevisionRow.id).where(RevisionRow.scene_id == row.id, RevisionRow.parent == row.head)
+def _next(session: Session, revision: int | None) -> int | None:
+    query = select(RevisionRow.id).where(RevisionRow.parent == revision)
     return session.scalar(query.order_by(RevisionRow.id.desc()).limit(1))
 
 
-def _state(session: Session, row: SceneRow) -> SceneState:
-    shown = _shown(session, row)
+def _state(session: Session, row: SceneRow, shown: RevisionRow | None = None) -> SceneState:
+    shown = shown or _shown(session, row)
     return SceneState(
-        row.id, shown.id, shown.label, shown.document, shown.parent is not None, _next(session, row) is not None
+        row.id, shown.id, shown.label, shown.document, shown.parent is not None, _next(session, shown.id) is not None
     )

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import UTC, datetime
 
-from sqlalchemy import ForeignKey, Index, LargeBinary, String, Text
+from sqlalchemy import ForeignKey, Index, LargeBinary, String, Text, false
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
 
@@ -17,23 +17,31 @@ class Base(DeclarativeBase):
 
 
 class SceneRow(Base):
-    """A scene: a name in the address and the revision that is shown."""
+    """A scene: a name in the address and the revision that is shown; removed ones are kept, unseen."""
 
     __tablename__ = "scene"
     id: Mapped[str] = mapped_column(String(40), primary_key=True)
     head: Mapped[int | None] = mapped_column(ForeignKey("revision.id", use_alter=True, name="fk_scene_head"))
     created: Mapped[datetime] = mapped_column(default=_now)
+    removed: Mapped[bool] = mapped_column(default=False, server_default=false())
 
 
 class RevisionRow(Base):
-    """One edit's whole document. Its parent is what was shown before; nothing is ever removed."""
+    """One edit's whole document. Its parent is what was shown before; nothing is ever removed.
+
+    ``edit`` is the name that the page gave the edit, so that one that is sent again is known.
+    """
 
     __tablename__ = "revision"
-    __table_args__ = (Index("ix_revision_scene_parent", "scene_id", "parent"),)
+    __table_args__ = (
+        Index("ix_revision_scene_parent", "scene_id", "parent"),
+        Index("ix_revision_scene_edit", "scene_id", "edit", unique=True),
+    )
     id: Mapped[int] = mapped_column(primary_key=True, autoincrement=True)
     scene_id: Mapped[str] = mapped_column(ForeignKey("scene.id"))
     parent: Mapped[int | None] = mapped_column(ForeignKey("revision.id"))
     label: Mapped[str] = mapped_column(String(200))
+    edit: Mapped[str | None] = mapped_column(String(60))
     document: Mapped[str] = mapped_column(Text)
     created: Mapped[datetime] = mapped_column(default=_now)
 

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from dataclasses import asdict
 
-from flask import Flask, Response, jsonify
+from flask import Flask, Response, current_app, jsonify
 from werkzeug.exceptions import HTTPException
 
 from ..core.errors import BadInput, Fix, Overtaken
-from ..store import Conflict, Missing
+from ..store import Conflict, Missing, Trouble
 
 _SENTENCES = {
     404: "There is nothing at this address.",
@@ -43,6 +43,21 @@ def register_errors(app: Flask) -> None:
     @app.errorhandler(Missing)
     def missing(error: Missing) -> Response:
         return answer(404, "missing", str(error))
+
+    @app.errorhandler(Trouble)
+    def trouble(error: Trouble) -> Response:
+        return answer(503 if error.code == "busy" else 507, f"data_{error.code}", error.sentence)
+
+    @app.errorhandler(MemoryError)
+    def memory(error: MemoryError) -> Response:
+        return answer(
+            422, "out_of_memory", "There is too little memory for this. Use fewer elements or a smaller file."
+        )
+
+    @app.errorhandler(Exception)
+    def unforeseen(error: Exception) -> Response:
+        current_app.logger.error("unforeseen", exc_info=error)
+        return answer(500, "unforeseen", "Something unforeseen happened in the server; nothing was changed by it.")
 
     @app.errorhandler(HTTPException)
     def http(error: HTTPException) -> Response:

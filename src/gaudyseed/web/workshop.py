@@ -7,7 +7,7 @@ from collections import OrderedDict
 from collections.abc import Callable
 from typing import cast
 
-from flask import current_app
+from flask import current_app, request
 
 from ..core.cache import ResultCache
 from ..core.errors import BadInput, Overtaken
@@ -70,6 +70,17 @@ class Workshop:
         with self._lock:
             self._making.pop(key, None)
         return cast(Population, found)
+
+
+def unless_gone() -> Callable[[], None]:
+    """A check that raises Overtaken once the client of the current request has gone away."""
+    gone = request.environ.get("waitress.client_disconnected", lambda: False)
+
+    def check() -> None:
+        if gone():
+            raise Overtaken
+
+    return check
 
 
 def workshop() -> Workshop:

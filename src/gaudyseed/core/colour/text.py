@@ -15,7 +15,8 @@ _COLOUR = (
     r"(?P<function>(?:rgb|hsl)a?\([^()]{1,80}\))|#(?P<marked>[0-9a-fA-F]{8}|[0-9a-fA-F]{6}|[0-9a-fA-F]{3,4})(?![0-9a-zA-Z])"
     r"|(?<![0-9a-zA-Z#.])(?P<bare>[0-9a-fA-F]{6})(?![0-9a-zA-Z.])|(?P<word>[a-zA-Z]{3,20})"
 )
-_FOUND = re.compile(rf"(?:{_COLOUR})(?:\s*[@:]?\s*(?P<place>\d{{1,3}}(?:\.\d+)?)\s*%)?")
+#: Blanks are never tried again in other ways ("possessive"): a text of blanks takes as long as it is.
+_FOUND = re.compile(rf"(?:{_COLOUR})(?:\s*+[@:]?\s*+(?P<place>[0-9]{{1,3}}(?:\.[0-9]+)?)\s*+%)?")
 
 
 @dataclass(frozen=True)
@@ -66,4 +67,5 @@ def _hex_of(match: re.Match[str]) -> str | None:
         rgb = ImageColor.getrgb(match["function"] or match["word"].lower())
     except ValueError:
         return None
-    return "#{:02x}{:02x}{:02x}".format(*rgb[:3])
+    # Channels out of range are held within it (CSS Color Module Level 4, 5.1 and 7).
+    return "#{:02x}{:02x}{:02x}".format(*(min(max(c, 0), 255) for c in rgb[:3]))

@@ -7,10 +7,12 @@ from pathlib import PurePath
 from ..errors import BadInput
 from ..population import Population
 from . import csv_points, ply
+from .cells import Check, never
 
 #: Largest file taken, in bytes.
 LARGEST_FILE = 512 * 1024 * 1024
 
+_NOTHING = b"\x00 \t\r\n"
 _PICTURES = {
     b"\x89PNG": "a PNG picture", b"\xff\xd8\xff": "a JPEG picture", b"GIF8": "a GIF picture",
     b"RIFF": "a WebP picture or a sound", b"II*\x00": "a TIFF picture", b"MM\x00*": "a TIFF picture",
@@ -19,7 +21,7 @@ _PICTURES = {
 }  # fmt: skip
 
 
-def read_points(data: bytes, name: str) -> Population:
+def read_points(data: bytes, name: str, check: Check = never) -> Population:
     """The population in a PLY or CSV file.
 
     Parameters
@@ -28,6 +30,8 @@ def read_points(data: bytes, name: str) -> Population:
         The whole file.
     name
         Its name; used in sentences, and to tell CSV from other text.
+    check
+        Called every few milliseconds of work; what it raises stops the reading.
 
     Raises
     ------
@@ -40,10 +44,10 @@ def read_points(data: bytes, name: str) -> Population:
             f"{name} has {len(data) / 1e6:,.0f} MB; at most {LARGEST_FILE / 1e6:,.0f} MB are taken. Split it.",
             place=name,
         )
-    if not data.strip(b"\x00 \t\r\n"):
+    if not (data[:4096].strip(_NOTHING) or data.strip(_NOTHING)):
         raise BadInput(f"{name} is empty. Export it again from the program it came from.", place=name)
     if data.startswith(b"ply") and data[3:4] in (b"\n", b"\r"):
-        return ply.read(data, name)
+        return ply.read(data, name, check)
     for magic, what in _PICTURES.items():
         if data.startswith(magic):
             raise BadInput(f"{name} is {what}, not points. Bring PLY or CSV.", place=name, code="unknown_format")
@@ -52,7 +56,7 @@ def read_points(data: bytes, name: str) -> Population:
             f"{name} does not begin with the line 'ply', so it is no PLY file. Export it again.",
             place=f"{name}, line 1", code="unknown_format",
         )  # fmt: skip
-    return csv_points.read(data, name)
+    return csv_points.read(data, name, check)
 
 
 WRITERS = {"ply": ply.write, "ply_ascii": ply.write_ascii, "csv": csv_points.write}

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Iterator
 
 import numpy as np
 
@@ -15,6 +16,10 @@ from ..population.derive import with_derived
 RawColumn = tuple[str, np.ndarray, tuple[str, ...]]
 
 LARGEST_COLUMNS = 256
+#: Characters that the name of a column may have.
+LONGEST_NAME = 200
+#: Rows written at a time.
+_ROWS = 65_536
 
 _VECTORS: tuple[tuple[str, tuple[str, ...]], ...] = (
     ("position", ("x", "y", "z")),
@@ -122,6 +127,12 @@ def _grouped(attribute: str, kind: str, columns: list[RawColumn]) -> Attribute:
 def _single(attribute: str, column: str, values: np.ndarray, labels: tuple[str, ...]) -> Attribute:
     kind = "text" if labels else "integer" if values.dtype.kind in "iu" else "number"
     return Attribute(attribute, kind, values, labels=labels, fields=(Field(column, values.dtype.str),))  # type: ignore[arg-type]
+
+
+def batches(count: int) -> Iterator[tuple[int, int]]:
+    """Start and stop of all rows, some at a time, so that texts of all are never in memory at once."""
+    for start in range(0, count, _ROWS):
+        yield start, min(start + _ROWS, count)
 
 
 def digits(values: np.ndarray) -> list[str]:

@@ -1,7 +1,8 @@
 """CSV: RFC 4180 with a header line; numbers, whole numbers and texts.
 
-Cells that a spreadsheet would run as formulas are refused on the way in (OWASP,
-"CSV Injection"), so that nothing we write out can carry one.
+Cells that a spreadsheet would run as formulas are refused on the way in and on the way out.
+The file is gone through twice, a batch of rows at a time: what each column holds, then its values, so that
+no cell is kept as a text of its own.
 """
 
 from __future__ import annotations
@@ -9,120 +10,196 @@ from __future__ import annotations
 import codecs
 import csv
 import io
-import re
-from itertools import islice
+from dataclasses import dataclass, field
 
 import numpy as np
 
 from ..errors import BadInput
+from ..kernels import text as kernels
 from ..population import Population
-from .columns import LARGEST_COLUMNS, RawColumn, digits, outgoing, to_population
+from .cells import BATCH, Batch, Check, never, runs_as_formula
+from .columns import LARGEST_COLUMNS, LONGEST_NAME, RawColumn, batches, digits, outgoing, to_population
 
-_BATCH = 65_536
-_FORMULA = re.compile(r"^(?:[=@\t\r]|[+-](?![\d.]|inf|nan|$))", re.I)
-_INTEGER = re.compile(r"^[+-]?\d{1,18}$")
-csv.field_size_limit(1 << 20)
+#: Characters that a cell may have.
+LONGEST = 1 << 20
+_PIECE = 1 << 22
+_BYTES = ("red", "green", "blue", "alpha")
 
 
-def read(data: bytes, name: str) -> Population:
-    """The rows of a CSV file as a population; BadInput names the line and column."""
-    reader = csv.reader(io.StringIO(_text(data, name), newline=""), strict=True)
-    try:
-        header = _header(next(reader, []), name)
-        columns = _columns(reader, header, name)
-    except csv.Error as error:
-        raise BadInput(
-            f"Line {reader.line_num} cannot be read as CSV: {error}. Check its quotes.",
-            place=f"{name}, line {reader.line_num}",
-        ) from None
-    raw = [_typed(column, cells, name) for column, cells in zip(header, columns, strict=True)]
+def read(data: bytes, name: str, check: Check = never) -> Population:
+    """The rows of a CSV file as a population; BadInput names the line and column. ``check`` may raise to stop."""
+    data, at = _utf8(data, name, check)
+    table = np.frombuffer(data, np.uint8)
+    header, at = _header(table, at, name)
+    forms = [_Form(column) for column in header]
+    count = 0
+    for batch, done in _batches(table, at, len(header), name, check):
+        for k, form in enumerate(forms):
+            form.look_at(batch, k)
+        count = done + batch.rows
+    if not count:
+        raise BadInput(f"{name} has a header but no rows. Export at least one point.", place=f"{name}, line 2")
+    columns = [np.empty(count, form.dtype) for form in forms]
+    for batch, done in _batches(table, at, len(header), name, check):
+        for k, (form, values) in enumerate(zip(forms, columns, strict=True)):
+            values[done : done + batch.rows] = form.values(batch, k, done, name)
+    raw: list[RawColumn] = [
+        (form.name, values, tuple(form.labels)) for form, values in zip(forms, columns, strict=True)
+    ]
     return to_population(raw, name, "row")
 
 
-def _text(data: bytes, name: str) -> str:
-    marks = ((codecs.BOM_UTF8, "utf-8-sig"), (codecs.BOM_UTF16_LE, "utf-16"), (codecs.BOM_UTF16_BE, "utf-16"))
-    encoding = next((e for mark, e in marks if data.startswith(mark)), "utf-8")
-    try:
-        text = data.decode(encoding)
-    except UnicodeDecodeError as error:
-        line = data[: error.start].count(b"\n") + 1
-        raise BadInput(
-            f"Line {line} of {name} is not {encoding.removesuffix('-sig').upper()} text (byte {error.start}). "
-            "Save it as UTF-8.",
-            place=f"{name}, line {line}", code="unknown_encoding",
-        ) from None  # fmt: skip
-    if "\x00" in text:
-        line = text[: text.index("\x00")].count("\n") + 1
-        raise BadInput(
-            f"Line {line} of {name} holds a zero byte, so it is not text. Bring PLY, or CSV saved as UTF-8.",
-            place=f"{name}, line {line}", code="unknown_format",
-        )  # fmt: skip
-    return text
+def _utf8(data: bytes, name: str, check: Check) -> tuple[bytes, int]:
+    """The text as UTF-8 bytes, and where it begins after a mark of its encoding."""
+    if data.startswith((codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE)):
+        try:
+            data = data.decode("utf-16").encode()
+        except UnicodeError as error:
+            raise _not_text(name, data, getattr(error, "start", 0), "UTF-16") from None
+    at = len(codecs.BOM_UTF8) if data.startswith(codecs.BOM_UTF8) else 0
+    decoder = codecs.getincrementaldecoder("utf-8")()
+    for start in range(at, len(data), _PIECE):
+        check()
+        piece = data[start : start + _PIECE]
+        try:
+            held = len(decoder.getstate()[0])
+            decoder.decode(piece, final=start + _PIECE >= len(data))
+        except UnicodeDecodeError as error:
+            raise _not_text(name, data, start - held + error.start, "UTF-8") from None
+        if b"\x00" in piece:
+            line = data.count(b"\n", 0, start + piece.index(b"\x00")) + 1
+            raise BadInput(
+                f"Line {line} of {name} holds a zero byte, so it is not text. Bring PLY, or CSV saved as UTF-8.",
+                place=f"{name}, line {line}", code="unknown_format",
+            )  # fmt: skip
+    return data, at
 
 
-def _header(cells: list[str], name: str) -> list[str]:
+def _not_text(name: str, data: bytes, at: int, encoding: str) -> BadInput:
+    line = data.count(b"\n", 0, at) + 1
+    return BadInput(
+        f"Line {line} of {name} is not {encoding} text (byte {at}). Save it as UTF-8.",
+        place=f"{name}, line {line}", code="unknown_encoding",
+    )  # fmt: skip
+
+
+def _header(table: np.ndarray, at: int, name: str) -> tuple[list[str], int]:
+    """The names of the columns, and where the first row begins."""
     place = f"{name}, line 1"
-    if len(cells) > LARGEST_COLUMNS:
+    batch = Batch(table, LARGEST_COLUMNS + 1)
+    _, first, why, found = kernels.comma_cells(
+        table, at, batch.width, 1, LONGEST, batch.starts, batch.stops, batch.quoted
+    )
+    if why != kernels.RAGGED:
+        if why == kernels.FINE:
+            found = batch.width
+        else:
+            raise _broken(why, found, 1, name)
+    if found > LARGEST_COLUMNS:
         raise BadInput(
-            f"{name} has {len(cells):,} columns; at most {LARGEST_COLUMNS} are taken. Leave out some.",
+            f"{name} has {found:,} columns or more; at most {LARGEST_COLUMNS} are taken. Leave out some.",
             place=place,
         )
-    header = [cell.strip() for cell in cells]
+    header = [batch.cell(0, k).decode().strip() for k in range(found)]
+    _check_header(header, name, place)
+    _, after, _, _ = kernels.comma_cells(table, first, found, 1, LONGEST, batch.starts, batch.stops, batch.quoted)
+    return header, after
+
+
+def _check_header(header: list[str], name: str, place: str) -> None:
     for k, cell in enumerate(header):
         if not cell:
             raise BadInput(f"Column {k + 1} has no name. The first line must name every column.", place=place)
-        if len(cell) > 200:
-            raise BadInput(f"Column {k + 1} has a name of {len(cell)} characters; at most 200.", place=place)
-        if _FORMULA.match(cell):
+        if len(cell) > LONGEST_NAME:
+            raise BadInput(f"Column {k + 1} has a name of {len(cell)} characters; at most {LONGEST_NAME}.", place=place)
+        if runs_as_formula(cell):
             raise _formula(cell, 1, f"column {k + 1}", name)
         if cell in header[:k]:
             raise BadInput(f"Two columns are called {cell!r}. Give every column its own name.", place=place)
     if all(map(_is_number, header)):
         raise BadInput(f"{name} has no header: its first line holds numbers. Put the column names first.", place=place)
-    return header
 
 
-def _columns(reader, header: list[str], name: str) -> list[list[str]]:  # type: ignore[no-untyped-def]
-    width = len(header)
-    columns: list[list[str]] = [[] for _ in header]
-    while batch := list(islice(reader, _BATCH)):
-        rows = [row for row in batch if row]
-        if set(map(len, rows)) - {width}:
-            at = next(k for k, row in enumerate(rows) if len(row) != width)
-            line = len(columns[0]) + at + 2
+def _batches(table: np.ndarray, at: int, width: int, name: str, check: Check):  # type: ignore[no-untyped-def]
+    """All rows, a batch at a time, each with how many came before; BadInput where one has other cells."""
+    batch, done = Batch(table, width), 0
+    while at < len(table):
+        check()
+        batch.rows, at, why, found = kernels.comma_cells(
+            table, at, width, BATCH, LONGEST, batch.starts, batch.stops, batch.quoted
+        )
+        line = done + batch.rows + 2
+        if why == kernels.RAGGED:
             raise BadInput(
-                f"Line {line} has {len(rows[at])} cells where the header names {width}. Complete the row or remove it.",
+                f"Line {line} has {found} cells where the header names {width}. Complete the row or remove it.",
                 place=f"{name}, line {line}", code="ragged",
             )  # fmt: skip
-        for column, cells in zip(columns, zip(*rows, strict=True), strict=False):
-            column.extend(cells)
-    if not columns[0]:
-        raise BadInput(f"{name} has a header but no rows. Export at least one point.", place=f"{name}, line 2")
-    return columns
+        if why != kernels.FINE:
+            raise _broken(why, found, line, name)
+        if batch.rows:
+            yield batch, done
+        done += batch.rows
 
 
-def _typed(column: str, cells: list[str], name: str) -> RawColumn:
-    """Whole numbers, else numbers, else texts; an empty cell of a number column is NaN."""
-    distinct = set(cells)
-    stripped = {cell: cell.strip() for cell in distinct}
-    if all(map(_INTEGER.match, stripped.values())):
-        values = np.array(list(map(int, cells)), np.int64)
-        small = len(values) and values.min() >= -(2**31) and values.max() < 2**31
-        byte = (
-            column.removeprefix("original_") in ("red", "green", "blue", "alpha")
-            and values.min() >= 0
-            and values.max() <= 255
-        )
-        return column, values.astype("|u1" if byte else "<i4" if small else "<i8"), ()
-    if any(stripped.values()) and all(_is_number(cell) or not cell for cell in stripped.values()):
-        numbers = {cell: float(text) if text else np.nan for cell, text in stripped.items()}
-        return column, np.array(list(map(numbers.__getitem__, cells)), "<f8"), ()
-    for cell in distinct:
-        if _FORMULA.match(cell):
-            raise _formula(cell, cells.index(cell) + 2, column, name)
-    labels = tuple(dict.fromkeys(cells))
-    codes = {label: k for k, label in enumerate(labels)}
-    return column, np.array(list(map(codes.__getitem__, cells)), "<i4"), labels
+def _broken(why: int, found: int, line: int, name: str) -> BadInput:
+    what = {
+        kernels.TOO_LONG: f"a cell has {found:,} characters, and at most {LONGEST:,} are taken",
+        kernels.OPEN_QUOTE: "a quote is never closed",
+        kernels.AFTER_QUOTE: "something follows a closing quote",
+    }[why]
+    return BadInput(f"Line {line} cannot be read as CSV: {what}. Check its quotes.", place=f"{name}, line {line}")
+
+
+@dataclass
+class _Form:
+    """What a column holds: whole numbers, else numbers, else texts; an empty cell of a number column is NaN."""
+
+    name: str
+    whole: bool = True
+    number: bool = True
+    filled: bool = False
+    least: int = 0
+    greatest: int = 0
+    labels: dict[str, int] = field(default_factory=dict)
+
+    def look_at(self, batch: Batch, column: int) -> None:
+        """Take the cells of some more rows into account."""
+        if not self.number:
+            return
+        _, whole, kinds = batch.numbers(column)
+        self.filled |= bool((kinds != kernels.EMPTY).any())
+        self.number &= not (kinds == kernels.ODD).any()
+        self.whole &= bool((kinds == kernels.WHOLE).all())
+        if self.whole:
+            self.least = min(self.least, int(whole.min()))
+            self.greatest = max(self.greatest, int(whole.max()))
+
+    @property
+    def dtype(self) -> str:
+        """The NumPy type of its values; texts are numbered."""
+        if not self.number or not self.filled:
+            return "<i4"
+        if not self.whole:
+            return "<f8"
+        byte = self.name.removeprefix("original_") in _BYTES and self.least >= 0 and self.greatest <= 255
+        small = self.least >= -(2**31) and self.greatest < 2**31
+        return "|u1" if byte else "<i4" if small else "<i8"
+
+    def values(self, batch: Batch, column: int, done: int, name: str) -> np.ndarray:
+        """(n,) the cells of a batch as values; BadInput for texts that a spreadsheet would run."""
+        if self.number and self.filled:
+            numbers, whole, _ = batch.numbers(column)
+            return whole if self.whole else numbers
+        codes = np.empty(batch.rows, np.int32)
+        for row in range(batch.rows):
+            label = batch.cell(row, column).decode()
+            code = self.labels.get(label)
+            if code is None:
+                if runs_as_formula(label):
+                    raise _formula(label, done + row + 2, self.name, name)
+                code = self.labels[label] = len(self.labels)
+            codes[row] = code
+        return codes
 
 
 def _formula(cell: str, line: int, column: str, name: str) -> BadInput:
@@ -142,17 +219,32 @@ def _is_number(text: str) -> bool:
 
 
 def write(population: Population, linear: np.ndarray | None) -> bytes:
-    """UTF-8 CSV with a header; numbers with digits that read back exactly."""
-    texts = []
-    header = []
-    for name, values, labels in outgoing(population, linear):
-        header.append(name)
-        if labels:
-            texts.append([labels[k] for k in values.tolist()])
-        else:
-            texts.append(digits(values))
+    """UTF-8 CSV with a header; numbers with digits that read back exactly.
+
+    Raises
+    ------
+    BadInput
+        Where a name or text would be run by a spreadsheet as a formula.
+    """
+    columns = outgoing(population, linear)
+    for title, _, labels in columns:
+        for text in (title, *labels):
+            if runs_as_formula(text):
+                raise BadInput(
+                    f"The column {title[:40]!r} would take {text[:40]!r} into the file, which a spreadsheet would run "
+                    "as a formula. Write PLY, or import the points again under another name.",
+                    place=title, code="formula_cell",
+                )  # fmt: skip
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\r\n")
-    writer.writerow(header)
-    writer.writerows(zip(*texts, strict=True))
-    return out.getvalue().encode("utf-8")
+    writer.writerow([title for title, _, _ in columns])
+    parts = [out.getvalue().encode()]
+    for a, b in batches(population.count):
+        texts = [
+            [labels[k] for k in values[a:b].tolist()] if labels else digits(values[a:b])
+            for _, values, labels in columns
+        ]
+        out = io.StringIO()
+        csv.writer(out, lineterminator="\r\n").writerows(zip(*texts, strict=True))
+        parts.append(out.getvalue().encode())
+    return b"".join(parts)

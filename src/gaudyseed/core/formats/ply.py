@@ -13,8 +13,10 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from ..errors import BadInput
+from ..kernels import text
 from ..population import Population
-from .columns import LARGEST_COLUMNS, RawColumn, digits, outgoing, to_population
+from .cells import BATCH, Batch, Check, never, runs_as_formula
+from .columns import LARGEST_COLUMNS, LONGEST_NAME, RawColumn, batches, digits, outgoing, to_population
 
 _TYPES = {
     "char": "i1", "int8": "i1", "uchar": "u1", "uint8": "u1", "short": "i2", "int16": "i2",
@@ -25,6 +27,8 @@ _NAMES = {"i1": "char", "u1": "uchar", "i2": "short", "u2": "ushort", "i4": "int
           "f4": "float", "f8": "double"}  # fmt: skip
 _ORDERS = {"binary_little_endian": "<", "binary_big_endian": ">"}
 _LONGEST_HEADER = 1 << 20
+#: Characters that a value of an ASCII file may have.
+LONGEST = 400
 
 
 @dataclass
@@ -36,8 +40,8 @@ class _Element:
     lists: list[tuple[str, int]] = field(default_factory=list)  # name, line
 
 
-def read(data: bytes, name: str) -> Population:
-    """The vertices of a PLY file as a population; BadInput names the line or vertex."""
+def read(data: bytes, name: str, check: Check = never) -> Population:
+    """The vertices of a PLY file as a population; BadInput names the line or vertex. ``check`` may raise to stop."""
     order, elements, start = _header(data, name)
     if not any(e.name == "vertex" for e in elements):
         found = ", ".join(e.name for e in elements) or "nothing"
@@ -46,7 +50,10 @@ def read(data: bytes, name: str) -> Population:
     vertex = elements[index]
     _check_vertex(vertex, name)
     body = memoryview(data)[start:]
-    values = _ascii(body, elements, index, name) if order == "ascii" else _binary(body, elements, index, order, name)
+    if order == "ascii":
+        values = _ascii(body, elements, index, name, check)
+    else:
+        values = _binary(body, elements, index, order, name)
     notes = tuple(
         f"{e.count:,} of '{e.name}' were left out: only points are read."
         for e in elements
@@ -128,6 +135,16 @@ def _property(words: list[str], element: _Element, name: str, number: int) -> No
             f"Line {number} declares the property {words[2]!r} a second time. Give every property its own name.",
             place=place,
         )
+    if len(words[2]) > LONGEST_NAME:
+        raise BadInput(
+            f"Line {number} has a property name of {len(words[2])} characters; at most {LONGEST_NAME}.", place=place
+        )
+    if runs_as_formula(words[2]):
+        raise BadInput(
+            f"Line {number} has the property name {words[2][:40]!r}, which a spreadsheet would run as a formula. "
+            "Give it another name.",
+            place=place, code="formula_cell",
+        )  # fmt: skip
     element.properties.append((words[2], _TYPES[words[1]], number))
     if len(element.properties) > LARGEST_COLUMNS:
         raise BadInput(f"'{element.name}' has more than {LARGEST_COLUMNS} properties. Leave out some.", place=place)
@@ -186,81 +203,78 @@ def _too_many(vertex: _Element, name: str, more: str) -> BadInput:
     )  # fmt: skip
 
 
-def _ascii(body: memoryview, elements: list[_Element], index: int, name: str) -> list[np.ndarray]:
-    vertex = elements[index]
-    if vertex.count > len(body):
-        raise _too_few(vertex, name, bytes(body).count(b"\n"))
-    lines = bytes(body).splitlines()
-    before = sum(e.count for e in elements[:index])
-    rows = lines[before : before + vertex.count]
-    width = len(vertex.properties)
-    while rows and not rows[-1].strip():
-        rows.pop()
-    if len(rows) < vertex.count:
-        raise _too_few(vertex, name, len(rows))
-    rest = [line for line in lines[before + vertex.count :] if line.strip()]
-    if rest and not any(e.count for e in elements[index + 1 :]):
-        raise _too_many(vertex, name, f"{len(rest):,} lines")
-    cells = b" ".join(rows).split()
-    if len(cells) != width * vertex.count:
-        _name_ragged(rows, width, name)
-    table = np.array(cells, dtype="S")[: width * vertex.count].reshape(-1, width)
-    return [_typed(table[:, k], p, t, name) for k, (p, t, _) in enumerate(vertex.properties)]
+def _ascii(body: memoryview, elements: list[_Element], index: int, name: str, check: Check) -> list[np.ndarray]:
+    vertex, width = elements[index], len(elements[index].properties)
+    data = np.frombuffer(body, np.uint8)
+    if vertex.count > len(data):
+        raise _too_few(vertex, name, int(text.filled_lines(data, 0, len(data))))
+    at = int(text.skip_lines(data, 0, sum(e.count for e in elements[:index])))
+    columns = [np.empty(vertex.count, ("<" if int(t[1]) > 1 else "|") + t) for _, t, _ in vertex.properties]
+    batch, done = Batch(data, width), 0
+    while done < vertex.count:
+        check()
+        wanted = min(BATCH, vertex.count - done)
+        if at < 0 or at >= len(data):
+            raise _too_few(vertex, name, done)
+        batch.rows, at, why, found = text.blank_cells(data, at, width, wanted, LONGEST, batch.starts, batch.stops)
+        for k, (column, kind, _) in enumerate(vertex.properties):
+            columns[k][done : done + batch.rows] = _typed(batch, k, column, kind, name, done)
+        done += batch.rows
+        if why == text.TOO_LONG:
+            raise BadInput(
+                f"Vertex {done + 1} has a value of {found:,} characters; at most {LONGEST} are taken. "
+                "Export the file again.",
+                place=f"{name}, vertex {done + 1}", code="ragged",
+            )  # fmt: skip
+        if why == text.RAGGED:
+            if not text.filled_lines(data, at, 1):
+                raise _too_few(vertex, name, done)
+            raise BadInput(
+                f"Vertex {done + 1} has {found} values where {width} are declared. Export the file again.",
+                place=f"{name}, vertex {done + 1}", code="ragged",
+            )  # fmt: skip
+    more = 0 if any(e.count for e in elements[index + 1 :]) else int(text.filled_lines(data, at, len(data)))
+    if more:
+        raise _too_many(vertex, name, f"{more:,} lines")
+    return columns
 
 
-def _name_ragged(rows: list[bytes], width: int, name: str) -> None:
-    lengths = np.fromiter(map(len, map(bytes.split, rows)), np.int64, len(rows))
-    at = int(np.flatnonzero(lengths != width)[0])
-    raise BadInput(
-        f"Vertex {at + 1} has {lengths[at]} values where {width} are declared. Export the file again.",
-        place=f"{name}, vertex {at + 1}", code="ragged",
-    )  # fmt: skip
-
-
-def _typed(cells: np.ndarray, column: str, kind: str, name: str) -> np.ndarray:
+def _typed(batch: Batch, column: int, title: str, kind: str, name: str, done: int) -> np.ndarray:
     """Cells of one property as its type; integers must be integers within range."""
-    try:
-        numbers = cells.astype(np.float64)
-    except ValueError:
-        at = _first_not_number(cells)
-        raise BadInput(
-            f"Vertex {at + 1} has {cells[at].decode('ascii', 'replace')[:40]!r} for {column}; a number is wanted.",
-            place=f"{name}, vertex {at + 1}, {column}",
-        ) from None
-    if kind[0] == "f":
-        return numbers.astype("<" + kind)
-    limits = np.iinfo(kind)
-    with np.errstate(invalid="ignore"):
-        bad = np.flatnonzero(~((numbers >= limits.min) & (numbers <= limits.max) & (numbers == np.floor(numbers))))
+    numbers, _, kinds = batch.numbers(column)
+    bad = np.flatnonzero(kinds == text.ODD)
+    what = "a number is wanted"
+    if kind[0] != "f" and not len(bad):
+        limits = np.iinfo(kind)
+        with np.errstate(invalid="ignore"):
+            fits = (numbers >= limits.min) & (numbers <= limits.max) & (numbers == np.floor(numbers))
+        bad, what = np.flatnonzero(~fits), f"a whole number from {limits.min} to {limits.max} is wanted"
     if len(bad):
-        raise BadInput(
-            f"Vertex {bad[0] + 1} has {cells[bad[0]].decode('ascii', 'replace')[:40]!r} for {column}; "
-            f"a whole number from {limits.min} to {limits.max} is wanted.",
-            place=f"{name}, vertex {bad[0] + 1}, {column}",
-        )
-    return numbers.astype(("<" if kind[1] != "1" else "|") + kind)
-
-
-def _first_not_number(cells: np.ndarray) -> int:
-    def number(cell: bytes) -> bool:
-        try:
-            float(cell)
-        except ValueError:
-            return False
-        return True
-
-    return next(k for k, cell in enumerate(cells) if not number(cell))
+        vertex = done + int(bad[0]) + 1
+        cell = batch.cell(int(bad[0]), column).decode("ascii", "replace")[:40]
+        raise BadInput(f"Vertex {vertex} has {cell!r} for {title}; {what}.", place=f"{name}, vertex {vertex}, {title}")
+    with np.errstate(over="ignore"):
+        return numbers.astype(kind)
 
 
 def _header_lines(columns: list[RawColumn], count: int, form: str) -> bytes:
     lines = ["ply", f"format {form} 1.0", "comment made by Gaudy Seed", f"element vertex {count}"]
-    lines += [f"property {_NAMES[v.dtype.str[1:]]} {_plain(n)}" for n, v, _ in columns]
+    names = _plain([name for name, _, _ in columns])
+    lines += [f"property {_NAMES[v.dtype.str[1:]]} {n}" for n, (_, v, _) in zip(names, columns, strict=True)]
     return ("\n".join([*lines, "end_header"]) + "\n").encode("ascii")
 
 
-def _plain(name: str) -> str:
-    """A property name without white space or characters outside ASCII."""
-    return re.sub(r"[^!-~]+", "_", name) or "_"
+def _plain(names: list[str]) -> list[str]:
+    """Property names without white space or characters outside ASCII, no two alike."""
+    found: list[str] = []
+    for name in names:
+        plain = base = re.sub(r"[^!-~]+", "_", name)[:LONGEST_NAME] or "_"
+        number = 2
+        while plain in found:
+            plain = f"{base[: LONGEST_NAME - 8]}_{number}"
+            number += 1
+        found.append(plain)
+    return found
 
 
 def _writable(population: Population, linear: np.ndarray | None) -> list[RawColumn]:
@@ -284,6 +298,8 @@ def write(population: Population, linear: np.ndarray | None) -> bytes:
 def write_ascii(population: Population, linear: np.ndarray | None) -> bytes:
     """ASCII PLY with digits that read back exactly."""
     columns = _writable(population, linear)
-    texts = [digits(values) for _, values, _ in columns]
-    body = "\n".join(map(" ".join, zip(*texts, strict=True)))
-    return _header_lines(columns, population.count, "ascii") + body.encode("ascii") + b"\n"
+    parts = [_header_lines(columns, population.count, "ascii")]
+    for a, b in batches(population.count):
+        texts = [digits(values[a:b]) for _, values, _ in columns]
+        parts.append(("\n".join(map(" ".join, zip(*texts, strict=True))) + "\n").encode("ascii"))
+    return b"".join(parts)

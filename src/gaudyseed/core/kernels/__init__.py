@@ -55,4 +55,5 @@ def warm() -> None:
         scattering,
         shaping,
         spreading,
+        text,
     )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from typing import Any
 
 from ..errors import BadInput
@@ -14,7 +15,7 @@ def step_at(look: Look, place: str) -> Step:
     """The step at a place, as it is written; BadInput where there is none."""
     found: Any = look
     for key in place.replace("]", "").replace("[", ".").split("."):
-        if isinstance(found, tuple) and key.isdigit() and int(key) < len(found):
+        if isinstance(found, tuple) and re.fullmatch("[0-9]{1,6}", key) and int(key) < len(found):
             found = found[int(key)]
         elif not isinstance(found, tuple) and key in getattr(type(found), "model_fields", {}):
             found = getattr(found, key)

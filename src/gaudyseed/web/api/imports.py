@@ -13,7 +13,7 @@ from ...core.population import Population
 from ...core.population.makers import ImportedMaker
 from ...core.population.makers.imported import store_columns
 from ..openapi import operation
-from ..workshop import workshop
+from ..workshop import unless_gone, workshop
 from .populations import described
 
 blueprint = Blueprint("imports", __name__)
@@ -39,7 +39,7 @@ def _uploaded() -> tuple[Population, str]:
     name = request.args.get("name", "")[:200]
     if not name:
         raise BadInput("The name of the file is missing. Add ?name=.", place="name")
-    return read_points(request.get_data(cache=False), name), name
+    return read_points(request.get_data(cache=False), name, unless_gone()), name
 
 
 @operation(blueprint, "/imports/preview", method="post", result=ImportPreview)

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import json
 import re
 from typing import Any
 
 from flask import Blueprint, request
 from pydantic import BaseModel, ConfigDict, Field, field_validator
 
-from ...core.library import Kind, checked, strip_of
+from ...core.library import Kind, checked, current, strip_of
 from ...store import LibraryItem
 from ..openapi import operation
 from ..workshop import workshop
@@ -65,7 +64,7 @@ class ItemList(BaseModel):
 
 def _answer(item: LibraryItem) -> Item:
     return Item(
-        id=item.id, kind=item.kind, name=item.name, document=json.loads(item.document),
+        id=item.id, kind=item.kind, name=item.name, document=current(item.document),
         picture=item.picture, favourite=item.favourite, strip=strip_of(item.kind, item.document),
     )  # fmt: skip
 

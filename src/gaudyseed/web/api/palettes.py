@@ -84,7 +84,7 @@ class NearPairs(BaseModel):
 def palette_from_picture() -> PaletteAnswer:
     """A palette of ``?count=`` colours from a picture (the request's body)."""
     text = request.args.get("count", "8")
-    if not text.isdigit() or len(text) > 4:
+    if not re.fullmatch("[0-9]{1,4}", text):
         raise BadInput(f"{text[:20]!r} is no number of colours. Give one from 2 to 64.", place="count")
     count = int(text)
     return PaletteAnswer(swatches=from_picture(read_picture(request.get_data(cache=False)), count))

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import json
+from dataclasses import asdict
+from datetime import datetime
 from typing import Annotated
 
 from flask import Blueprint
@@ -28,6 +30,35 @@ class SceneAnswer(BaseModel):
     document: Scene
 
 
+class Base(BaseModel):
+    """The revision that a change of what is shown begins from."""
+
+    model_config = ConfigDict(extra="forbid")
+    base: int = Field(ge=0, le=2**62)
+
+
+class Shown(Base):
+    """Another revision to show."""
+
+    revision: int = Field(ge=0, le=2**62)
+
+
+class Earlier(BaseModel):
+    """A revision of a scene."""
+
+    revision: int
+    parent: int | None
+    label: str
+    made: datetime
+    shown: bool
+
+
+class EarlierList(BaseModel):
+    """Revisions, newest first, those of other branches too."""
+
+    states: list[Earlier]
+
+
 class SceneListed(BaseModel):
     """A scene in the list."""
 
@@ -36,9 +67,10 @@ class SceneListed(BaseModel):
 
 
 class SceneList(BaseModel):
-    """All scenes, oldest first."""
+    """All scenes, oldest first, and those that were removed."""
 
     scenes: list[SceneListed]
+    removed: list[SceneListed]
 
 
 class NewScene(BaseModel):
@@ -48,11 +80,10 @@ class NewScene(BaseModel):
     document: Scene
 
 
-class Save(BaseModel):
+class Save(Base):
     """An edit: the whole new document and the revision it began from."""
 
-    model_config = ConfigDict(extra="forbid")
-    base: int
+    edit: str = Field("", max_length=60, description="The edit's own name: sent again, it is not saved again.")
     label: str = Field(min_length=1, max_length=200)
     document: Scene
 
@@ -71,8 +102,12 @@ def _answer(state: SceneState) -> SceneAnswer:
 @operation(blueprint, "/scenes", method="get", result=SceneList)
 def list_scenes() -> SceneList:
     """All scenes."""
-    found = [SceneListed(id=s.id, name=json.loads(s.document)["name"]) for s in workshop().store.scenes()]
-    return SceneList(scenes=found)
+    store = workshop().store
+    return SceneList(scenes=_listed(store.scenes()), removed=_listed(store.scenes(removed=True)))
+
+
+def _listed(states: list[SceneState]) -> list[SceneListed]:
+    return [SceneListed(id=s.id, name=json.loads(s.document)["name"]) for s in states]
 
 
 @operation(blueprint, "/scenes", method="post", body=NewScene, result=SceneAnswer)
@@ -90,16 +125,50 @@ def get_scene(scene: str) -> SceneAnswer:
 @operation(blueprint, "/scenes/<scene>", method="put", body=Save, result=SceneAnswer)
 def save_scene(scene: str, body: Save) -> SceneAnswer:
     """Save an edit as a new revision."""
-    return _answer(workshop().store.save(scene, body.base, _text(body.document), body.label))
+    return _answer(workshop().store.save(scene, body.base, _text(body.document), body.label, body.edit or None))
 
 
-@operation(blueprint, "/scenes/<scene>/undo", method="post", result=SceneAnswer)
-def undo_scene(scene: str) -> SceneAnswer:
+@operation(blueprint, "/scenes/<scene>/undo", method="post", body=Base, result=SceneAnswer)
+def undo_scene(scene: str, body: Base) -> SceneAnswer:
     """Go one revision back."""
-    return _answer(workshop().store.undo(scene))
+    return _answer(workshop().store.undo(scene, body.base))
 
 
-@operation(blueprint, "/scenes/<scene>/redo", method="post", result=SceneAnswer)
-def redo_scene(scene: str) -> SceneAnswer:
+@operation(blueprint, "/scenes/<scene>/redo", method="post", body=Base, result=SceneAnswer)
+def redo_scene(scene: str, body: Base) -> SceneAnswer:
     """Go one revision forth."""
-    return _answer(workshop().store.redo(scene))
+    return _answer(workshop().store.redo(scene, body.base))
+
+
+@operation(blueprint, "/scenes/<scene>/states", method="get", result=EarlierList)
+def list_states(scene: str) -> EarlierList:
+    """The scene's earlier states, on all branches."""
+    states = workshop().store.earlier(scene)
+    return EarlierList(states=[Earlier(**asdict(s)) for s in states])
+
+
+@operation(blueprint, "/scenes/<scene>/states", method="post", body=Shown, result=SceneAnswer)
+def show_state(scene: str, body: Shown) -> SceneAnswer:
+    """Show an earlier state."""
+    return _answer(workshop().store.show(scene, body.base, body.revision))
+
+
+@operation(blueprint, "/scenes/<scene>", method="delete", result=SceneListed)
+def remove_scene(scene: str) -> SceneListed:
+    """Take a scene out of the list; it can be put back."""
+    return _listed([workshop().store.set_removed(scene, True)])[0]
+
+
+@operation(blueprint, "/scenes/<scene>/restore", method="post", result=SceneListed)
+def restore_scene(scene: str) -> SceneListed:
+    """Put a removed scene back into the list."""
+    return _listed([workshop().store.set_removed(scene, False)])[0]
+
+
+@operation(blueprint, "/scenes/<scene>/duplicate", method="post", result=SceneAnswer)
+def duplicate_scene(scene: str) -> SceneAnswer:
+    """A new scene with the same document, called a copy."""
+    store = workshop().store
+    found = parse(Scene, json.loads(store.scene(scene).document))
+    copy = found.model_copy(update={"name": f"{found.name[:94]} copy"})
+    return _answer(store.create(_text(copy), f"Duplicate {found.name}"))

@@ -61,6 +61,8 @@ class ImportedMaker(MakerModel):
         try:
             data = columns.column(a.digest)
             labels = unpack_labels(columns.column(a.labels)) if a.labels else ()
+        except ValueError:
+            raise BadInput(f"The texts of {a.name!r} are another column. Import again.", place=place) from None
         except KeyError:
             raise BadInput(
                 f"The column {a.name!r} of {self.file} is not in this store. Import the file again.",
@@ -100,10 +102,12 @@ def pack_labels(labels: tuple[str, ...]) -> bytes:
 
 
 def unpack_labels(data: bytes) -> tuple[str, ...]:
-    """The inverse of ``pack_labels``."""
+    """The inverse of ``pack_labels``; ValueError for bytes that are none."""
     labels, at = [], 0
     while at < len(data):
         size = int.from_bytes(data[at : at + 4], "little")
+        if at + 4 + size > len(data):
+            raise ValueError("cut off")
         labels.append(data[at + 4 : at + 4 + size].decode())
         at += 4 + size
     return tuple(labels)
