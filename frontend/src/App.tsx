@@ -11,9 +11,10 @@ import { ElementsTable } from "./rooms/gather/ElementsTable";
 import { GatherLeft, GatherRight } from "./rooms/gather/GatherRoom";
 import { DropZone, ImportDialog } from "./rooms/gather/ImportDialog";
 import { PublishLeft, PublishRight } from "./rooms/publish/PublishRoom";
+import { EarlierStates } from "./rooms/EarlierStates";
 import { SceneMenu } from "./rooms/SceneMenu";
 import { at, isRamp } from "./state/edits";
-import { chosenPopulation, type Room, showRoom, travel, useStore } from "./state/store";
+import { chosenPopulation, giveUp, type Room, saveAsCopy, showRoom, tell, travel, useStore } from "./state/store";
 import { flipTheme } from "./theme";
 import { Button, IconButton } from "./widgets/Button";
 import { CommandSearch } from "./widgets/CommandSearch";
@@ -40,28 +41,51 @@ function SaveState() {
   );
 }
 
-/** Why something is not saved, and what to do. */
-function SaveProblem() {
-  const saving = useStore((s) => s.saving);
-  const sentence = useStore((s) => s.saveSentence);
-  if (!sentence) return null;
+function Card({ sentence, onClose, children }: { sentence: string; onClose?: () => void; children?: React.ReactNode }) {
   return (
-    <div
-      role="alert"
-      className="fixed top-14 left-1/2 z-30 flex max-w-[560px] -translate-x-1/2 items-center gap-3 rounded-lg border-2 border-ink bg-panel px-3.5 py-2.5 shadow-lg"
-    >
+    <div role="alert" className="flex max-w-[640px] items-center gap-3 rounded-lg border-2 border-ink bg-panel px-3.5 py-2.5 shadow-lg">
       <TriangleAlert size={16} className="flex-none" aria-hidden />
       <p>{sentence}</p>
-      {saving === "conflict" ? (
-        <Button strong onClick={() => location.reload()}>
-          Reload
-        </Button>
-      ) : (
-        <IconButton label="Close" onClick={() => useStore.setState({ saveSentence: "" })}>
+      {children}
+      {onClose && (
+        <IconButton label="Close" onClick={onClose}>
           <X size={14} />
         </IconButton>
       )}
     </div>
+  );
+}
+
+/** Why something is not saved, and what to do; and what else did not work. */
+function Notices() {
+  const saving = useStore((s) => s.saving);
+  const sentence = useStore((s) => s.saveSentence);
+  const notice = useStore((s) => s.notice);
+  return (
+    <div className="fixed top-14 left-1/2 z-30 flex -translate-x-1/2 flex-col items-center gap-2">
+      {sentence && saving === "conflict" && (
+        <Card sentence={`${sentence} What you edit here is kept in this window.`}>
+          <Button strong className="flex-none" onClick={() => void saveAsCopy()}>
+            Save as a copy
+          </Button>
+          <Button className="flex-none" onClick={giveUp}>
+            Reload without it
+          </Button>
+        </Card>
+      )}
+      {sentence && saving !== "conflict" && <Card sentence={sentence} onClose={() => useStore.setState({ saveSentence: "" })} />}
+      {notice && <Card sentence={notice} onClose={() => tell("")} />}
+    </div>
+  );
+}
+
+/** What has happened, for screen readers. */
+function Announcements() {
+  const announcement = useStore((s) => s.announcement);
+  return (
+    <p role="log" aria-live="polite" aria-label="Announcements" className="sr-only">
+      {announcement}
+    </p>
   );
 }
 
@@ -141,7 +165,7 @@ export function App() {
   useEffect(() => {
     const keys = (event: KeyboardEvent) => {
       const command = event.ctrlKey || event.metaKey;
-      const typing = event.target instanceof HTMLInputElement;
+      const typing = event.target instanceof HTMLElement && event.target.matches("input, textarea, select, [contenteditable]");
       const key = event.key.toLowerCase();
       if (command && key === "k") {
         event.preventDefault();
@@ -198,7 +222,9 @@ export function App() {
       </main>
       <ShareStrip result={result} settable={settable} />
       <CommandSearch open={searching} onClose={() => setSearching(false)} commands={searching ? commands() : []} />
-      <SaveProblem />
+      <Notices />
+      <Announcements />
+      <EarlierStates />
       <ImportDialog />
       <Library />
       <PictureDialog />

@@ -3,11 +3,12 @@ import { fresh } from "./chain/fresh";
 import { STEP_WORDS } from "./chain/words";
 import { usePicture } from "./library/PictureDialog";
 import { newScatter } from "./rooms/gather/GatherRoom";
+import { openStates } from "./rooms/EarlierStates";
 import { download } from "./rooms/publish/PublishRoom";
 import { addDial, addLayer, addSignal, copyLook, layerLibrary, lookLibrary, pasteLayer, pasteLook } from "./state/actions";
 import { chainAt, placeOf, withChain, withStep } from "./state/edits";
 import { editRamp } from "./state/ramps";
-import { chosenPopulation, choosePopulation, chooseStep, edit, editLook, lookWith, newScene, openScene, pinPreview, showRoom, trace, travel, useStore } from "./state/store";
+import { chosenPopulation, choosePopulation, chooseStep, deleteScene, duplicateScene, edit, editLook, lookWith, newScene, openScene, pinPreview, restoreScene, showRoom, trace, travel, useStore } from "./state/store";
 import { flipTheme } from "./theme";
 import { view } from "./view3d/current";
 import type { Command } from "./widgets/CommandSearch";
@@ -104,6 +105,10 @@ export function commands(): Command[] {
   }
   for (const p of state.scene?.populations ?? []) list.push({ name: `Choose ${p.name}`, run: () => choosePopulation(p.id) });
   list.push({ name: "New scene", run: () => void newScene() });
+  list.push({ name: "Duplicate the scene", run: () => void duplicateScene() });
+  list.push({ name: "Delete the scene", run: () => void deleteScene() });
+  list.push({ name: "Earlier states of the scene", run: () => void openStates() });
+  for (const s of state.removedScenes) list.push({ name: `Put the scene ${s.name} back`, run: () => void restoreScene(s.id) });
   for (const s of state.scenes) if (s.id !== state.sceneId) list.push({ name: `Open the scene ${s.name}`, run: () => void openScene(s.id) });
   return list;
 }

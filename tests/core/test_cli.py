@@ -1,9 +1,14 @@
 """The command line: the same bytes as the application, exit 2 and one sentence on bad input."""
 
 import json
+import os
+import signal
+import socket
+import stat
 import subprocess
 import sys
 import tempfile
+import threading
 import unittest
 from pathlib import Path
 
@@ -16,7 +21,7 @@ from gaudyseed.demo import demo_scene
 from tests.support import FIVE, look_document, ply_text, ramp
 
 
-class Colour(unittest.TestCase):
+class CommandLine(unittest.TestCase):
     @classmethod
     def setUpClass(cls):
         folder = tempfile.TemporaryDirectory()
@@ -33,6 +38,8 @@ class Colour(unittest.TestCase):
         command = [sys.executable, "-m", "gaudyseed.cli", "colour", *map(str, arguments)]
         return subprocess.run(command, capture_output=True, text=True, cwd=self.folder, check=False)
 
+
+class Colour(CommandLine):
     def test_the_same_bytes_as_the_core(self):
         population = read_points(self.points.read_bytes(), "points.ply")
         evaluator = Evaluator()
@@ -88,6 +95,137 @@ class Colour(unittest.TestCase):
             self.assertEqual(len([x for x in done.stderr.splitlines() if x.startswith("gaudyseed:")]), 1)
             self.assertFalse((self.folder / "no.ply").exists())
         self.assertEqual([p.name for p in self.folder.glob(".*")], [])
+
+
+class Writing(CommandLine):
+    """A written file is whole or not there; what was there keeps its rights and its links."""
+
+    def setUp(self):
+        self.out = self.folder / "written.ply"
+        self.out.unlink(missing_ok=True)
+        self.command = (self.points, "--look", self.look, "--out")
+
+    def hidden(self) -> list[str]:
+        return [p.name for p in self.folder.rglob("*") if p.name.startswith(".")]
+
+    def test_rights_and_links_are_kept(self):
+        real = self.folder / "elsewhere"
+        real.mkdir(exist_ok=True)
+        target = real / "target.ply"
+        target.write_bytes(b"old")
+        target.chmod(0o640)
+        self.out.symlink_to(target)
+        self.assertEqual(self.run_it(*self.command, self.out).returncode, 0)
+        self.assertTrue(self.out.is_symlink())
+        self.assertEqual(stat.S_IMODE(target.stat().st_mode), 0o640)
+        self.assertTrue(target.read_bytes().startswith(b"ply"))
+        fresh = self.folder / "fresh.csv"
+        self.assertEqual(self.run_it(*self.command, fresh).returncode, 0)
+        mask = os.umask(0)
+        os.umask(mask)
+        self.assertEqual(stat.S_IMODE(fresh.stat().st_mode), 0o666 & ~mask)
+        self.assertEqual(self.hidden(), [])
+
+    def test_a_pipe_is_written_to_as_it_is(self):
+        pipe = self.folder / "pipe.csv"
+        os.mkfifo(pipe)
+        self.addCleanup(pipe.unlink)
+        read: list[bytes] = []
+        reader = threading.Thread(target=lambda: read.append(pipe.read_bytes()))
+        reader.start()
+        self.assertEqual(self.run_it(*self.command, pipe).returncode, 0)
+        reader.join(20)
+        self.assertEqual(len(read[0].splitlines()), 301)
+        self.assertTrue(stat.S_ISFIFO(pipe.stat().st_mode))
+
+    def test_names_of_every_length(self):
+        for length in (200, 251, 255):
+            name = "n" * (length - 4) + ".ply"
+            done = self.run_it(*self.command, name)
+            self.assertEqual(done.returncode, 0, done.stderr)
+            (self.folder / name).unlink()
+        done = self.run_it(*self.command, "n" * 300 + ".ply")
+        self.assertEqual(done.returncode, 2)
+        self.assertIn("File name too long", done.stderr)
+        self.assertNotIn("Traceback", done.stderr)
+        self.assertEqual(self.hidden(), [])
+
+    def test_a_file_that_claims_a_hundred_gigabytes(self):
+        sparse = self.folder / "sparse.ply"
+        with sparse.open("wb") as file:
+            file.write(b"ply\nformat binary_little_endian 1.0\n")
+            file.truncate(100 * 10**9)
+        self.addCleanup(sparse.unlink)
+        for arguments in ((sparse, "--look", self.look), (self.points, "--look", sparse)):
+            done = self.run_it(*arguments, "--out", self.out)
+            self.assertEqual((done.returncode, done.stderr.count("\n")), (2, 1), done.stderr)
+            self.assertIn("MB are taken", done.stderr)
+
+    def test_an_end_in_the_middle_leaves_no_partial_file(self):
+        """The write is held up in its sync, and the program told to end there."""
+        self.out.write_bytes(b"old")
+        for number in (signal.SIGTERM, signal.SIGINT, signal.SIGHUP):
+            code = (
+                "import os, sys, time\n"
+                "def held(handle):\n    print('held', flush=True)\n    time.sleep(30)\n"
+                "os.fsync = held\n"
+                f"sys.argv = ['gaudyseed', 'colour', {str(self.points)!r}, '--look', {str(self.look)!r}, "
+                f"'--out', {str(self.out)!r}]\n"
+                "from gaudyseed.cli import main\nmain()\n"
+            )
+            running = subprocess.Popen([sys.executable, "-c", code], stdout=subprocess.PIPE, stderr=subprocess.PIPE)
+            self.assertEqual(running.stdout.readline(), b"held\n")
+            self.assertEqual(len(self.hidden()), 1)
+            running.send_signal(number)
+            said = running.communicate(timeout=20)[1]
+            self.assertNotEqual(running.returncode, 0)
+            self.assertNotIn(b"Traceback", said)
+            self.assertEqual((self.hidden(), self.out.read_bytes()), ([], b"old"), number)
+
+    def test_no_number_and_no_infinity_in_a_file(self):
+        far = self.folder / "far.csv"
+        far.write_text("x,y,z,v\n0,0,0,3e38\n1,0,0,-3e38\n0,1,0,1\n")
+        wild = self.folder / "wild.json"
+        chain = look_document(
+            {"step": "formula", "text": "position * v * 1e30"}, {"step": "component", "part": "length"},
+            {"step": "range", "own": True}, ramp([0, 0.5], FIVE[:2], interpolation="straight"),
+        )  # fmt: skip
+        wild.write_text(json.dumps(chain))
+        done = self.run_it(far, "--look", wild, "--out", "far-out.csv")
+        self.assertEqual(done.returncode, 0, done.stderr)
+        text = (self.folder / "far-out.csv").read_text().lower()
+        self.assertNotIn("nan", text)
+        self.assertNotIn("inf", text)
+
+
+class Serving(unittest.TestCase):
+    def run_it(self, *arguments: str) -> subprocess.CompletedProcess:
+        with tempfile.TemporaryDirectory() as folder:
+            command = [sys.executable, "-m", "gaudyseed.cli", "serve", "--no-open", "--data", f"{folder}/data.sqlite"]
+            return subprocess.run([*command, *arguments], capture_output=True, text=True, timeout=60)
+
+    def test_ports_and_addresses_that_cannot_be_had(self):
+        holders = []
+        for port in range(65500, 65536):
+            holder = socket.socket()
+            self.addCleanup(holder.close)
+            holder.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+            try:
+                holder.bind(("127.0.0.1", port))
+                holder.listen()
+            except OSError:
+                continue
+            holders.append(holder)
+        self.assertGreater(len(holders), 30)
+        for arguments, word in (
+            (("--port", "65500"), "No free port from 65500 to 65535"),
+            (("--port", "65535"), "No free port from 65535"),
+            (("--host", "no.such.host.invalid", "--token", "x"), "--host"),
+            (("--host", "203.0.113.7", "--token", "x"), "cannot be used"),
+        ):
+            done = self.run_it(*arguments)
+            self.assertEqual((done.returncode, done.stderr.count("\n")), (2, 1), done.stderr)
+            self.assertIn(word, done.stderr)
 
 
 class Demo(unittest.TestCase):

@@ -115,7 +115,7 @@ class BadLooks(unittest.TestCase):
         population = Population("clones", 4, {**base.attributes, "wear": wear})
         with self.assertRaises(BadInput) as caught:
             Evaluator().evaluate(population, look({"step": "attribute", "name": "wear"}, BANDS))
-        self.assertIn("lives on each part", caught.exception.sentence)
+        self.assertIn("lives on another level, each part", caught.exception.sentence)
         self.assertEqual(caught.exception.code, "wrong_level")
 
 
@@ -274,6 +274,19 @@ class Reports(unittest.TestCase):
                 apply_patch(document, operation)
             self.assertNotIn(code, self.advised(population, parse(Look, document)))
         self.assertEqual(self.advised(population, look(RANDOM, BANDS, drift)), {})
+
+    def test_the_step_that_decides_the_shares_is_named_where_it_stands_now(self):
+        """The same layer at another place, after one that was below it is gone: the same colours, another path."""
+        evaluator, population = Evaluator(), points(400)
+        reporter = Reporter(evaluator)
+        top = {"name": "Top", "paint": [RANDOM, BANDS]}
+        below = {"name": "Below", "paint": [RANDOM, ramp([0, 0.5], FIVE[:2])]}
+        for layers in ([below, top], [top], [below, below, top], [top, {**below, "amount": 0.5}]):
+            document = {"lanes": {"base_colour": {"layers": layers}}}
+            evaluation = evaluator.evaluate(population, parse(Look, document))
+            place = f"lanes.base_colour.layers[{layers.index(top)}].paint[1]"
+            self.assertEqual(reporter.groups(evaluation).place, place)
+            reporter.advisories(evaluation)
 
     def test_missing_values_are_counted(self):
         found = self.advised(

@@ -10,12 +10,16 @@ import threading
 import unittest
 from pathlib import Path
 
-from sqlalchemy import inspect, text
+from alembic import command
+from alembic.config import Config
+from sqlalchemy import event, inspect, text
 
+from gaudyseed import store as store_package
 from gaudyseed.core.digest import digest_of
 from gaudyseed.demo import SCENE_ID, demo_scene, load_demo
-from gaudyseed.store import Conflict, Missing, Store
+from gaudyseed.store import Conflict, Missing, Store, Trouble
 from gaudyseed.store.tables import Base
+from gaudyseed.web import create_app
 
 
 class StoreCase(unittest.TestCase):
@@ -75,6 +79,106 @@ class Revisions(StoreCase):
         for act in (self.store.undo, self.store.redo):
             with self.assertRaises(Missing):
                 act("nowhere", 1)
+
+    def test_a_retry_of_the_same_edit_gets_the_same_revision(self):
+        state = self.store.create('"a"', "Begin")
+        first = self.store.save(state.id, state.revision, '"b"', "b", "edit-1")
+        again = self.store.save(state.id, state.revision, '"b"', "b", "edit-1")
+        self.assertEqual((again.revision, again.document), (first.revision, '"b"'))
+        later = self.store.save(state.id, first.revision, '"c"', "c", "edit-2")
+        late = self.store.save(state.id, state.revision, '"b"', "b", "edit-1")
+        self.assertEqual(late.revision, first.revision)
+        self.assertEqual(self.store.scene(state.id).revision, later.revision)
+        with self.assertRaises(Conflict):
+            self.store.save(state.id, late.revision, '"d"', "d", "edit-3")
+
+    def test_undo_and_redo_from_a_state_that_is_no_longer_shown_hide_nothing(self):
+        state = self.store.create('"a"', "Begin")
+        first = self.store.save(state.id, state.revision, '"b"', "b")
+        second = self.store.save(state.id, first.revision, '"c"', "c")
+        for act in (self.store.undo, self.store.redo):
+            with self.assertRaises(Conflict):
+                act(state.id, first.revision)
+        self.assertEqual(self.store.scene(state.id).revision, second.revision)
+
+    def test_every_state_on_every_branch_is_listed_and_can_be_shown(self):
+        begun = self.store.create('"a"', "Begin")
+        left = self.store.save(begun.id, begun.revision, '"left"', "go left")
+        back = self.store.undo(begun.id, left.revision)
+        right = self.store.save(begun.id, back.revision, '"right"', "go right")
+        listed = self.store.earlier(begun.id)
+        self.assertEqual([s.label for s in listed], ["go right", "go left", "Begin"])
+        self.assertEqual([s.parent for s in listed], [begun.revision, begun.revision, None])
+        self.assertEqual([s.shown for s in listed], [True, False, False])
+        shown = self.store.show(begun.id, right.revision, left.revision)
+        self.assertEqual((shown.document, shown.can_undo), ('"left"', True))
+        other = self.store.create('"z"', "Begin")
+        for scene, base, revision, error in (
+            (begun.id, right.revision, left.revision, Conflict), (begun.id, left.revision, other.revision, Missing),
+            (begun.id, left.revision, 10**12, Missing),
+        ):  # fmt: skip
+            with self.assertRaises(error):
+                self.store.show(scene, base, revision)
+
+    def test_removed_scenes_are_kept_and_put_back(self):
+        state = self.store.create('"a"', "Begin")
+        self.store.set_removed(state.id, True)
+        self.assertEqual([s.id for s in self.store.scenes()], [])
+        self.assertEqual([s.id for s in self.opened().scenes(removed=True)], [state.id])
+        self.store.set_removed(state.id, False)
+        self.assertEqual([s.document for s in self.store.scenes()], ['"a"'])
+
+    def test_a_file_of_an_earlier_form_is_brought_to_the_newest(self):
+        """As the second migration left it, with a scene of version 1 of the documents."""
+        self.store.close()
+        self.path.unlink()
+        for beside in self.path.parent.glob("data.sqlite-*"):
+            beside.unlink()
+        store = Store(self.path)
+        config = Config()
+        config.set_main_option("script_location", str(Path(store_package.__file__).parent / "migrations"))
+        with store.engine.connect() as connection:
+            config.attributes["connection"] = connection
+            command.upgrade(config, "0002")
+            connection.execute(text("insert into scene (id, head, created) values ('s', 1, '2026-01-01 00:00:00')"))
+            connection.execute(
+                text("insert into revision values (1, 's', null, 'Begin', :d, '2026-01-01 00:00:00')"),
+                {"d": json.dumps({"gaudyseed": 1, "name": "Old", "populations": []})},
+            )
+            connection.commit()
+        store.migrate()
+        self.addCleanup(store.close)
+        self.assertEqual(json.loads(store.scene("s").document)["name"], "Old")
+        app = create_app(store)
+        answer = app.test_client().get("/api/scenes/s").json
+        self.assertEqual((answer["document"]["gaudyseed"], answer["document"]["name"]), (2, "Old"))
+        saved = store.save("s", 1, '"new"', "new", "e")
+        self.assertEqual(store.undo("s", saved.revision).revision, 1)
+
+    def test_a_full_disk_keeps_what_is_there(self):
+        """SQLite's own limit on pages stands for the disk's end."""
+        state = self.store.create('"a"', "Begin")
+
+        client = create_app(self.store).test_client()
+
+        @event.listens_for(self.store.engine, "begin")
+        def narrow(connection) -> None:
+            connection.exec_driver_sql("PRAGMA max_page_count = 1")
+
+        with self.assertRaises(Trouble) as caught:
+            self.store.save(state.id, state.revision, json.dumps("x" * 3_000_000), "large")
+        self.assertEqual(caught.exception.code, "full")
+        self.assertIn("Free some room", caught.exception.sentence)
+        document = {"gaudyseed": 2, "name": "n" * 100, "recent_colours": ["#102030"] * 24}
+        made = None
+        for k in range(3000):
+            document["name"] = f"scene {k}"
+            made = client.post("/api/scenes", json={"document": document})
+            if made.status_code != 200:
+                break
+        self.assertEqual((made.status_code, made.json["code"]), (507, "data_full"))
+        event.remove(self.store.engine, "begin", narrow)
+        self.assertEqual(self.store.save(state.id, state.revision, '"b"', "b").document, '"b"')
 
     def test_writers_take_turns(self):
         state = self.store.create("0", "Begin")

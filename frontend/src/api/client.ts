@@ -5,6 +5,7 @@ type Schemas = components["schemas"];
 export type Scene = Schemas["Scene"];
 export type SceneAnswer = Schemas["SceneAnswer"];
 export type SceneListed = Schemas["SceneListed"];
+export type EarlierState = Schemas["Earlier"];
 export type PopulationDocument = Schemas["PopulationDocument"];
 export type Maker = PopulationDocument["maker"];
 export type ScatterMaker = Schemas["ScatterMaker"];
@@ -130,6 +131,15 @@ export interface EvaluationHeader {
   steps: Record<string, StepCensus>;
   advisories: Advisory[];
   trace: Trace | null;
+  /** What the colours stand for where they show a value, not the result. */
+  preview: PreviewLegend | null;
+}
+
+/** The scale of a value that is shown: its colours, what its ends stand for, and the part of the elements beyond them. */
+export interface PreviewLegend {
+  ends: [number, number] | null;
+  bar: string;
+  trimmed: number;
 }
 
 export interface AttributeCensus {

@@ -1,4 +1,5 @@
 /** Which chain is shown: a layer's paint or mask, a signal, or one held by a step; and what can be done with it. */
+import { Tab, TabGroup, TabList } from "@headlessui/react";
 import { ArrowLeft, ClipboardPaste, Copy, LibraryBig, Trash2 } from "lucide-react";
 import { json, type Layer, type Look, type Step } from "../api/client";
 import { copied, copy, openLibrary } from "../library/Library";
@@ -34,26 +35,23 @@ function LayerHead({ look, chain, index }: { look: Look; chain: string; index: n
   const setMask = (label: string, to: Layer["mask"]) => editLook(label, (l) => withLayer(l, index, (x) => ({ ...x, mask: to }), stack));
   return (
     <div className="-mb-1 flex items-center gap-2">
-      <div role="tablist" aria-label={`Chains of ${layer.name}`} className="flex rounded-md bg-well p-[2px]">
-        {(["Paint", "Mask"] as const).map((name) => {
-          const on = (name === "Mask") === mask;
-          return (
-            <button
-              key={name}
-              type="button"
-              role="tab"
-              aria-selected={on}
-              className={`h-5.5 cursor-pointer rounded px-3 text-xs ${on ? "bg-panel font-semibold" : "text-soft hover:text-ink"}`}
-              onClick={() => {
-                if (name === "Mask" && !layer.mask) setMask("Add a mask", [fresh("random", "")]);
-                chooseChain(name === "Mask" ? maskOf(index, stack) : paintOf(index, stack), name === "Mask" ? 0 : null);
-              }}
-            >
+      {/* Arrow keys move between the tabs, Enter chooses: going over "Add a mask" must not add one. */}
+      <TabGroup
+        manual
+        selectedIndex={mask ? 1 : 0}
+        onChange={(k) => {
+          if (k === 1 && !layer.mask) setMask("Add a mask", [fresh("random", "")]);
+          chooseChain(k === 1 ? maskOf(index, stack) : paintOf(index, stack), k === 1 ? 0 : null);
+        }}
+      >
+        <TabList aria-label={`Chains of ${layer.name}`} className="flex rounded-md bg-well p-[2px]">
+          {(["Paint", "Mask"] as const).map((name) => (
+            <Tab key={name} className="h-5.5 cursor-pointer rounded px-3 text-xs text-soft hover:text-ink data-selected:bg-panel data-selected:font-semibold data-selected:text-ink">
               {name === "Mask" && !layer.mask ? "Add a mask" : name}
-            </button>
-          );
-        })}
-      </div>
+            </Tab>
+          ))}
+        </TabList>
+      </TabGroup>
       <RunsOn />
       {mask && <span className="truncate text-soft">· 0 hides, 1 shows</span>}
       <span className="ml-auto" />

@@ -6,7 +6,7 @@ import { copy } from "../library/Library";
 import { addLayer, copyLook, layerLibrary, lookLibrary, pasteLayer, pasteLook } from "../state/actions";
 import { BASE_COLOUR, layerOf, layersOf, moved, paintOf, signalChain, signalStack, stackOf, withLayer, withLayers } from "../state/edits";
 import { isFollowing, sourceOf } from "../state/follow";
-import { chooseChain, draftLook, editLook, useStore } from "../state/store";
+import { announce, chooseChain, chosenPopulation, draftLook, editLook, useStore } from "../state/store";
 import { ActionMenu } from "../widgets/ActionMenu";
 import { Button, IconButton } from "../widgets/Button";
 import { Choice } from "../widgets/Choice";
@@ -20,7 +20,9 @@ const ARITHMETIC = BLEND_OPTIONS.filter(({ value }) => !WHOLE.includes(value));
 
 function reorder(stack: string, from: number, to: number, count: number) {
   if (to < 0 || to >= count || from === to) return;
+  const name = layersOf(chosenPopulation(useStore.getState())!.look, stack)[from]?.name ?? "The layer";
   editLook("Reorder layers", (l) => withLayers(l, moved(layersOf(l, stack), from, to), stack));
+  announce(`${name} is now layer ${count - to} of ${count}, counted from the top.`);
   chooseChain(paintOf(to, stack));
 }
 
@@ -121,8 +123,14 @@ function LayerList({ look, stack, kind, label }: ListProps) {
               held.current = k;
               e.dataTransfer.effectAllowed = "move";
               e.dataTransfer.setData("text/plain", layer.name);
+              announce(`Moving ${layer.name}. Drop it on the layer whose place it takes.`);
             }}
             onDragOver={(e) => held.current !== null && e.preventDefault()}
+            onDragEnter={() => held.current !== null && held.current !== k && announce(`Over ${layer.name}, place ${layers.length - k} from the top.`)}
+            onDragEnd={() => {
+              if (held.current !== null) announce(`${layer.name} stays where it was.`);
+              held.current = null;
+            }}
             onDrop={(e) => {
               e.preventDefault();
               if (held.current !== null) reorder(stack, held.current, k, layers.length);

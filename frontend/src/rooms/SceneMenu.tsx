@@ -1,14 +1,17 @@
-/** The scene's name: type over it, open another scene, begin a new one. */
+/** The scene's name: type over it, look at earlier states; open, duplicate or delete scenes, begin a new one. */
 import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
-import { ChevronDown, Plus } from "lucide-react";
-import { edit, listScenes, newScene, openScene, useStore } from "../state/store";
+import { ChevronDown, Copy, History, Plus, Trash2, Undo2 } from "lucide-react";
+import type { SceneListed } from "../api/client";
+import { deleteScene, duplicateScene, edit, listScenes, newScene, NONE, openScene, restoreScene, useStore } from "../state/store";
 import { Button } from "../widgets/Button";
 import { NameField } from "../widgets/NameField";
+import { openStates } from "./EarlierStates";
 
 export function SceneMenu() {
   const name = useStore((s) => s.scene?.name ?? "");
   const here = useStore((s) => s.sceneId);
   const scenes = useStore((s) => s.scenes);
+  const removed = useStore((s) => s.removedScenes ?? (NONE as SceneListed[]));
   return (
     <Popover className="min-w-0">
       <PopoverButton
@@ -19,28 +22,67 @@ export function SceneMenu() {
         <span className="truncate">{name}</span>
         <ChevronDown size={12} className="flex-none" aria-hidden />
       </PopoverButton>
-      <PopoverPanel anchor={{ to: "bottom start", gap: 6, padding: 8 }} className="panel z-40 w-64 p-2.5 shadow-xl outline-none">
-        <NameField label="Name of the scene" name={name} onRename={async (wanted) => edit("Name the scene", (scene) => ({ ...scene, name: wanted.slice(0, 100) }))} />
-        <h3 className="heading mt-2.5 mb-1">Scenes</h3>
-        <ul aria-label="Scenes" className="max-h-64 overflow-y-auto">
-          {scenes.map((scene) => (
-            <li key={scene.id}>
-              <button
-                type="button"
-                className={`menu-item ${scene.id === here ? "font-semibold" : ""}`}
-                aria-current={scene.id === here ? "true" : undefined}
-                disabled={scene.id === here}
-                onClick={() => void openScene(scene.id)}
+      <PopoverPanel anchor={{ to: "bottom start", gap: 6, padding: 8 }} className="panel z-40 w-72 p-2.5 shadow-xl outline-none">
+        {({ close }) => (
+          <>
+            <NameField label="Name of the scene" name={name} onRename={async (wanted) => edit("Name the scene", (scene) => ({ ...scene, name: wanted.slice(0, 100) }))} />
+            <div className="mt-2 grid grid-cols-2 gap-1.5">
+              <Button
+                className="col-span-2"
+                onClick={() => {
+                  close();
+                  void openStates();
+                }}
               >
-                <span className="truncate">{scene.id === here ? name : scene.name}</span>
-              </button>
-            </li>
-          ))}
-        </ul>
-        <Button className="mt-2 w-full" onClick={() => void newScene()}>
-          <Plus size={13} aria-hidden />
-          New scene
-        </Button>
+                <History size={13} aria-hidden />
+                Earlier states…
+              </Button>
+              <Button onClick={() => void duplicateScene()}>
+                <Copy size={13} aria-hidden />
+                Duplicate
+              </Button>
+              <Button aria-label="Delete this scene" onClick={() => void deleteScene()}>
+                <Trash2 size={13} aria-hidden />
+                Delete
+              </Button>
+            </div>
+            <h3 className="heading mt-3 mb-1">Scenes</h3>
+            <ul aria-label="Scenes" className="max-h-56 overflow-y-auto">
+              {scenes.map((scene) => (
+                <li key={scene.id}>
+                  <button
+                    type="button"
+                    className={`menu-item ${scene.id === here ? "font-semibold" : ""}`}
+                    aria-current={scene.id === here ? "true" : undefined}
+                    disabled={scene.id === here}
+                    onClick={() => void openScene(scene.id)}
+                  >
+                    <span className="truncate">{scene.id === here ? name : scene.name}</span>
+                  </button>
+                </li>
+              ))}
+            </ul>
+            <Button className="mt-2 w-full" onClick={() => void newScene()}>
+              <Plus size={13} aria-hidden />
+              New scene
+            </Button>
+            {removed.length > 0 && (
+              <>
+                <h3 className="heading mt-3 mb-1">Deleted</h3>
+                <ul aria-label="Deleted scenes" className="max-h-32 overflow-y-auto">
+                  {removed.map((scene) => (
+                    <li key={scene.id}>
+                      <button type="button" className="menu-item" aria-label={`Put ${scene.name} back`} onClick={() => void restoreScene(scene.id)}>
+                        <Undo2 size={12} className="flex-none" aria-hidden />
+                        <span className="truncate">{scene.name}</span>
+                      </button>
+                    </li>
+                  ))}
+                </ul>
+              </>
+            )}
+          </>
+        )}
       </PopoverPanel>
     </Popover>
   );

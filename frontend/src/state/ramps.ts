@@ -1,7 +1,7 @@
 /** Ramp edits whose arithmetic is the core's. */
 import { json, type Ramp } from "../api/client";
 import { parsePlace, withStep } from "./edits";
-import { editLook, useStore } from "./store";
+import { editLook, tell, useStore } from "./store";
 
 type Action = "flip" | "space_evenly" | "space_by_share" | "snap" | "set_shares";
 const LABELS: Record<Action, string> = {
@@ -21,7 +21,7 @@ export async function editRamp(place: string, action: Action, shares: number[] |
     const { ramp } = await json<{ ramp: Ramp }>("POST", "/ramp-edits", body);
     editLook(LABELS[action], (look) => withStep(look, at.chain, at.step, ramp));
   } catch (error) {
-    useStore.setState({ saving: "refused", saveSentence: (error as Error).message });
+    tell((error as Error).message);
   }
 }
 

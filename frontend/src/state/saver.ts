@@ -1,4 +1,4 @@
-/** Autosave: one request at a time, each edit a revision, in order. */
+/** Autosave: one request at a time, each edit a revision, in order; an edit is never dropped. */
 import { json, Refused, type Scene, type SceneAnswer } from "../api/client";
 
 export type SaveState = "saved" | "saving" | "offline" | "conflict" | "refused";
@@ -6,11 +6,27 @@ export type SaveState = "saved" | "saving" | "offline" | "conflict" | "refused";
 interface Pending {
   document: Scene;
   label: string;
+  /** The edit's own name: sent again after an answer was lost, it is not saved again. */
+  edit: string;
+}
+
+const RETRY = 1500;
+const OFFLINE = "The server cannot be reached; your edits wait here and are tried again.";
+
+function ownName(): string {
+  return crypto.randomUUID?.() ?? `${Date.now()}-${Math.random()}`;
+}
+
+/** Whether the same request may be taken later: no answer came, or the data file cannot be written just now. */
+function passes(error: unknown): boolean {
+  return !(error instanceof Refused) || error.status >= 500;
 }
 
 export class Saver {
   private queue: Pending[] = [];
   private busy = false;
+  /** Another window has gone on: what is edited here waits until it is saved as a copy or given up. */
+  private parted = false;
   private idle: (() => void)[] = [];
   private moving: Promise<unknown> = Promise.resolve();
 
@@ -21,52 +37,75 @@ export class Saver {
   ) {}
 
   save(document: Scene, label: string) {
-    this.queue.push({ document, label });
+    this.queue.push({ document, label, edit: ownName() });
     void this.run();
   }
 
-  /** Resolves when everything is saved. */
+  /** Resolves when everything is saved, or cannot be. */
   settled(): Promise<void> {
-    if (!this.busy && this.queue.length === 0) return Promise.resolve();
+    if (!this.busy && (this.queue.length === 0 || this.parted)) return Promise.resolve();
     return new Promise((resolve) => this.idle.push(resolve));
   }
 
-  /** Undo or redo, each after the one before it, so that answers come in order however fast the keys are. */
-  move(direction: "undo" | "redo"): Promise<SceneAnswer> {
-    const next = this.moving.then(() => this.moveNow(direction));
+  /** Undo, redo or show another state, each after the one before it, so that answers come in order however fast the keys are. */
+  move(to: "undo" | "redo" | number): Promise<SceneAnswer> {
+    const next = this.moving.then(() => this.moveNow(to));
     this.moving = next.catch(() => undefined);
     return next;
   }
 
-  private async moveNow(direction: "undo" | "redo"): Promise<SceneAnswer> {
+  private async moveNow(to: "undo" | "redo" | number): Promise<SceneAnswer> {
     await this.settled();
-    const answer = await json<SceneAnswer>("POST", `/scenes/${this.scene}/${direction}`);
-    this.base = answer.revision;
-    return answer;
+    try {
+      const answer = await this.asked(to);
+      this.base = answer.revision;
+      return answer;
+    } catch (error) {
+      if (error instanceof Refused && error.code === "conflict") this.part(error.sentence);
+      throw error;
+    }
+  }
+
+  private async asked(to: "undo" | "redo" | number): Promise<SceneAnswer> {
+    const path = `/scenes/${this.scene}/${typeof to === "number" ? "states" : to}`;
+    try {
+      return await json<SceneAnswer>("POST", path, typeof to === "number" ? { base: this.base, revision: to } : { base: this.base });
+    } catch (error) {
+      if (error instanceof Refused) throw error;
+      // It may have been done although no answer came: what is shown now tells.
+      const now = await json<SceneAnswer>("GET", `/scenes/${this.scene}`);
+      if (now.revision === this.base) throw error;
+      return now;
+    }
+  }
+
+  private part(sentence: string) {
+    this.parted = true;
+    this.report("conflict", null, sentence);
   }
 
   private async run() {
-    if (this.busy) return;
+    if (this.busy || this.parted) return;
     this.busy = true;
-    while (this.queue.length > 0) {
+    while (this.queue.length > 0 && !this.parted) {
       const next = this.queue[0]!;
       this.report("saving", null, "");
       try {
-        const body = { base: this.base, ...next };
-        const answer = await json<SceneAnswer>("PUT", `/scenes/${this.scene}`, body);
+        const answer = await json<SceneAnswer>("PUT", `/scenes/${this.scene}`, { base: this.base, ...next });
         this.base = answer.revision;
         this.queue.shift();
         if (this.queue.length === 0) this.report("saved", answer, "");
       } catch (error) {
-        if (!(error instanceof Refused)) {
-          this.report("offline", null, "The server cannot be reached; your edits wait here and are tried again.");
-          await new Promise((resolve) => setTimeout(resolve, 1500));
-          continue;
+        if (passes(error)) {
+          this.report("offline", null, error instanceof Refused ? error.sentence : OFFLINE);
+          await new Promise((resolve) => setTimeout(resolve, RETRY));
+        } else if ((error as Refused).code === "conflict") {
+          this.part((error as Refused).sentence);
+        } else {
+          // The draft stays on screen with the reason; the next edit sends all of it again.
+          this.queue.shift();
+          this.report("refused", null, (error as Refused).sentence);
         }
-        // A document that cannot be taken is not kept; the draft stays on screen with the reason.
-        this.queue.shift();
-        if (error.code === "conflict") this.queue = [];
-        this.report(error.code === "conflict" ? "conflict" : "refused", null, error.sentence);
       }
     }
     this.busy = false;

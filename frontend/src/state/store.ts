@@ -2,6 +2,7 @@
 import { create } from "zustand";
 import {
   binary,
+  type EarlierState,
   type EvaluationHeader,
   json,
   type Look,
@@ -9,7 +10,7 @@ import {
   type PopulationDocument,
   type PopulationHeader,
   type Preview,
-  type Refused,
+  Refused,
   type Scene,
   type SceneAnswer,
   type SceneListed,
@@ -37,14 +38,19 @@ export interface Geometry {
 
 interface State {
   room: Room;
-  /** All scenes there are, as they were listed last. */
+  /** All scenes there are, and those that were deleted, as they were listed last. */
   scenes: SceneListed[];
+  removedScenes: SceneListed[];
   sceneId: string;
   scene: Scene | null;
   canUndo: boolean;
   canRedo: boolean;
   saving: SaveState;
   saveSentence: string;
+  /** Something that did not work or was done, told until it is closed. */
+  notice: string;
+  /** Told to screen readers. */
+  announcement: string;
   loadError: string;
   steps: StepDescription[];
   scatterSchema: Record<string, unknown>;
@@ -78,12 +84,15 @@ interface State {
 const initial: State = {
   room: "colour",
   scenes: [],
+  removedScenes: [],
   sceneId: "",
   scene: null,
   canUndo: false,
   canRedo: false,
   saving: "saved",
   saveSentence: "",
+  notice: "",
+  announcement: "",
   loadError: "",
   steps: [],
   scatterSchema: {},
@@ -130,18 +139,46 @@ export async function start() {
     saver = new Saver(answer.id, answer.revision, (saving, saved, saveSentence) =>
       set({ saving, saveSentence, ...(saved ? { canUndo: saved.can_undo, canRedo: saved.can_redo } : {}) }),
     );
-    set({ sceneId: answer.id });
+    set({ sceneId: answer.id, notice: sessionStorage.getItem(LATER) ?? "" });
+    sessionStorage.removeItem(LATER);
     show(answer);
   } catch (error) {
     set({ loadError: (error as Error).message || "The server cannot be reached." });
   }
 }
 
+/** A sentence for the page that comes next. */
+const LATER = "gaudyseed notice";
+
+window.addEventListener("beforeunload", (event) => {
+  const { saving } = get();
+  if (saving !== "saved") event.preventDefault();
+});
+
+/** Tell something until it is closed. */
+export function tell(notice: string) {
+  set({ notice });
+}
+
+/** Tell screen readers what has happened. */
+export function announce(announcement: string) {
+  set({ announcement });
+}
+
+/** Do something with scenes; what does not work is told. */
+async function trying(work: () => Promise<void>) {
+  try {
+    await work();
+  } catch (error) {
+    tell((error as Error).message);
+  }
+}
+
 const begun = () => json<SceneAnswer>("POST", "/scenes", { document: { gaudyseed: 2, name: "Untitled" } });
 
 export async function listScenes(): Promise<SceneListed[]> {
-  const { scenes } = await json<{ scenes: SceneListed[] }>("GET", "/scenes");
-  set({ scenes });
+  const { scenes, removed } = await json<{ scenes: SceneListed[]; removed: SceneListed[] }>("GET", "/scenes");
+  set({ scenes, removedScenes: removed });
   return scenes;
 }
 
@@ -153,12 +190,48 @@ export async function openScene(id: string) {
   location.assign(address);
 }
 
-export async function newScene() {
-  try {
-    await openScene((await begun()).id);
-  } catch (error) {
-    set({ saving: "refused", saveSentence: (error as Error).message });
-  }
+export function newScene() {
+  return trying(async () => openScene((await begun()).id));
+}
+
+export function duplicateScene() {
+  return trying(async () => {
+    await saver?.settled();
+    await openScene((await json<SceneAnswer>("POST", `/scenes/${get().sceneId}/duplicate`)).id);
+  });
+}
+
+/** Take the scene out of the list and go to another one. */
+export function deleteScene() {
+  return trying(async () => {
+    await saver?.settled();
+    const { name } = await json<SceneListed>("DELETE", `/scenes/${get().sceneId}`);
+    const left = (await listScenes())[0];
+    sessionStorage.setItem(LATER, `${name} was deleted. The scene's menu can put it back.`);
+    await openScene(left?.id ?? (await begun()).id);
+  });
+}
+
+export function restoreScene(id: string) {
+  return trying(async () => openScene((await json<SceneListed>("POST", `/scenes/${id}/restore`)).id));
+}
+
+/** Keep what is edited here, although another window has gone on, as a scene of its own. */
+export function saveAsCopy() {
+  return trying(async () => {
+    const scene = get().scene;
+    if (!scene) return;
+    const document = { ...scene, name: `${scene.name.slice(0, 94)} copy` };
+    const { id } = await json<SceneAnswer>("POST", "/scenes", { document });
+    set({ saving: "saved" });
+    await openScene(id);
+  });
+}
+
+/** Go on with what the other window has saved. */
+export function giveUp() {
+  set({ saving: "saved" });
+  location.reload();
 }
 
 function show(answer: SceneAnswer) {
@@ -270,11 +343,17 @@ function queueFor(id: string): EvaluationQueue {
 // Editing
 
 /** Change the draft and show the result at once, without saving: for a drag under way. */
-export function draft(edit: (scene: Scene) => Scene, id = get().chosen) {
-  const scene = get().scene;
-  if (!scene) return;
-  set({ scene: edit(scene) });
-  refresh(id);
+export function draft(edit: (scene: Scene) => Scene) {
+  const before = get().scene;
+  if (!before) return;
+  const scene = edit(before);
+  set({ scene });
+  // A dial may be followed anywhere; whatever else changes, changes the populations that are new objects.
+  const turned = scene.dials !== before.dials;
+  const { chosen } = get();
+  for (const p of scene.populations.toSorted((a, b) => Number(b.id === chosen) - Number(a.id === chosen))) {
+    if (turned || !before.populations.includes(p)) refresh(p.id);
+  }
 }
 
 /** Save the draft as one revision. */
@@ -286,8 +365,8 @@ export function commit(label: string) {
   settle();
 }
 
-export function edit(label: string, change: (scene: Scene) => Scene, id = get().chosen) {
-  draft(change, id);
+export function edit(label: string, change: (scene: Scene) => Scene) {
+  draft(change);
   commit(label);
 }
 
@@ -309,7 +388,21 @@ export async function travel(direction: "undo" | "redo") {
   try {
     show(await saver.move(direction));
   } catch (error) {
-    set({ saving: "refused", saveSentence: (error as Error).message });
+    if (!(error instanceof Refused && error.code === "conflict")) tell((error as Error).message);
+  }
+}
+
+/** The scene's earlier states, newest first, those of other branches too. */
+export async function earlierStates(): Promise<EarlierState[]> {
+  await saver?.settled();
+  return (await json<{ states: EarlierState[] }>("GET", `/scenes/${get().sceneId}/states`)).states;
+}
+
+export async function showState(revision: number) {
+  try {
+    if (saver) show(await saver.move(revision));
+  } catch (error) {
+    if (!(error instanceof Refused && error.code === "conflict")) tell((error as Error).message);
   }
 }
 
@@ -367,7 +460,7 @@ export function showRoom(room: Room) {
 }
 
 export function addPopulation(population: PopulationDocument) {
-  edit(`Add ${population.name}`, (scene) => ({ ...scene, populations: [...scene.populations, population] }), population.id);
+  edit(`Add ${population.name}`, (scene) => ({ ...scene, populations: [...scene.populations, population] }));
   choosePopulation(population.id);
 }
 

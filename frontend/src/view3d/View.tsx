@@ -1,10 +1,11 @@
 /** The view with its controls, the traced element's mark and card. */
 import { Maximize, Move3d, X } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
-import { binary, type SurfaceHeader } from "../api/client";
+import { binary, type PreviewLegend, type SurfaceHeader } from "../api/client";
 import { chosenPopulation, edit, lookWith, pinPreview, trace, useStore } from "../state/store";
 import { Choice } from "../widgets/Choice";
 import { IconButton } from "../widgets/Button";
+import { Bar } from "../widgets/Distribution";
 import { hexFromBytes } from "../widgets/bytes";
 import { ViewTrace } from "./ViewTrace";
 import { view } from "./current";
@@ -12,6 +13,29 @@ import { quality } from "./quality";
 import { Stage } from "./Stage";
 
 const MOST = quality().most;
+
+const FIGURE = new Intl.NumberFormat("en-GB", { maximumSignificantDigits: 6 });
+
+/** What the ends of the scale stand for, while a value is shown. */
+function Legend({ of }: { of: PreviewLegend }) {
+  const name = useStore((s) => (s.preview ?? s.pinned)?.name ?? "");
+  const step = useStore((s) => (s.preview ?? s.pinned)?.of === "step");
+  if (!of.ends) return null;
+  const [low, high] = of.ends.map((end) => FIGURE.format(end));
+  return (
+    <figure className="panel absolute bottom-2.5 left-2.5 m-0 w-56 px-2.5 py-2" aria-label={`Scale from ${low} to ${high}`}>
+      <figcaption className="mb-1 truncate font-medium">{step ? "After the step" : name}</figcaption>
+      <div className="overflow-hidden rounded-[3px] border border-line">
+        <Bar bar={of.bar} height={12} />
+      </div>
+      <div className="mt-0.5 flex justify-between tabular">
+        <span>{low}</span>
+        <span>{high}</span>
+      </div>
+      {of.trimmed > 0 && <p className="mt-0.5 text-[11px] text-soft">{(100 * of.trimmed).toFixed(1)} % of the elements lie beyond these ends.</p>}
+    </figure>
+  );
+}
 
 export default function View() {
   const holder = useRef<HTMLDivElement>(null);
@@ -100,6 +124,7 @@ export default function View() {
         if (now.colourVersion === before.colourVersion) return;
         const fresh = now.colours[now.chosen];
         if (!fresh || fresh === before.colours[before.chosen] || !canvas.current) return;
+        view.stage?.setShading(now.results[now.chosen]?.preview ? "flat" : (now.scene?.view.shading ?? "finished"));
         view.stage?.setColours(fresh, now.colourVersion);
         canvas.current.dataset.took = (performance.now() - now.askedAt).toFixed(2);
       }),
@@ -113,7 +138,9 @@ export default function View() {
   }, [geometry, population?.id, population?.shape]);
   useEffect(() => view.stage?.isolate(isolated), [isolated]);
   useEffect(() => view.stage?.setSurround(surround), [surround]);
-  useEffect(() => view.stage?.setShading(shading), [shading]);
+  // A value that is shown is not lit, so that its greys can be read against its scale.
+  const legend = useStore((s) => s.results[s.chosen]?.preview ?? null);
+  useEffect(() => view.stage?.setShading(legend ? "flat" : shading), [shading, legend]);
 
   /** Take the colour of an element where one is wanted, else trace it. */
   function choose(element: number | null) {
@@ -242,6 +269,7 @@ export default function View() {
           </span>
         </div>
       )}
+      {legend && <Legend of={legend} />}
       <ViewTrace frames={frames} />
     </div>
   );

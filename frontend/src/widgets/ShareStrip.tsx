@@ -12,7 +12,7 @@ import { percent, textOn, withShare } from "./shares";
 export function ThinStrip({ result, height = 8 }: { result: EvaluationHeader | undefined; height?: number }) {
   const total = result?.count ?? 0;
   return (
-    <div aria-hidden className="flex overflow-hidden rounded-[3px] bg-well" style={{ height }}>
+    <div aria-hidden data-shares={result?.groups.counts.join(" ") ?? ""} className="flex overflow-hidden rounded-[3px] bg-well" style={{ height }}>
       {result?.groups.counts.map((count, k) => (
         <span key={k} style={{ width: `${(100 * count) / total}%`, background: result.groups.colours[k] ?? "none" }} />
       ))}

@@ -91,10 +91,11 @@ def of_colours(colours: np.ndarray, places: np.ndarray | None) -> dict[str, Any]
     for row in range(1, ROWS):
         short = (filled > 0) & (filled <= row)
         rgba[short, row] = rgba[short, 0]
-    return {"swatches": _packed(rgba.transpose(1, 0, 2)), "columns": COLUMNS, "rows": ROWS}
+    return {"swatches": packed(rgba.transpose(1, 0, 2)), "columns": COLUMNS, "rows": ROWS}
 
 
-def _packed(array: np.ndarray) -> str:
+def packed(array: np.ndarray) -> str:
+    """The bytes of an array as base64."""
     return base64.b64encode(np.ascontiguousarray(array).tobytes()).decode("ascii")
 
 
@@ -112,7 +113,7 @@ def of_drift(step: Drift, colours: np.ndarray, signals: Mapping[str, Value]) -> 
         by = np.concatenate([np.linspace(-reach, reach, AXIS), ends])
         moved = display_bytes(step.moved(typical, name, by))
         codes = ["#{:02x}{:02x}{:02x}".format(*c) for c in moved[AXIS:].tolist()]
-        found[name] = {"ends": list(ends), "bar": _packed(moved[:AXIS]), "colours": codes}
+        found[name] = {"ends": list(ends), "bar": packed(moved[:AXIS]), "colours": codes}
     return found
 
 
@@ -134,7 +135,7 @@ def of_ramp(ramp: Ramp, incoming: dict[str, Any], stops: np.ndarray) -> dict[str
     counts = np.zeros(256, np.int64)
     kernels.count_groups(stops, counts)
     return {
-        "bar": _packed(display_bytes(ramp.colours_of(centres))), "incoming": incoming,
+        "bar": packed(display_bytes(ramp.colours_of(centres))), "incoming": incoming,
         "places": ramp.positions.tolist(),
         "counts": counts[: len(ramp.positions)].tolist(), "colours": [to_hex(c) for c in ramp.colours],
         "reached": reached(incoming),

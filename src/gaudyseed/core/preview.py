@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import lru_cache
 from typing import Literal
 
@@ -19,6 +19,8 @@ Scale = Literal["greys", "false_colour"]
 
 #: The part of the elements, half of it at either end, that a scale may leave out.
 OUTERMOST = 0.01
+#: Colours of the scale that is drawn.
+BAR = 64
 
 #: The scale of false colours: lightness rises evenly in OKLab while hue goes round, so that it also reads as greys.
 _SCALE = ("#1b1440", "#1f4e8c", "#1f8f8a", "#7fbf4d", "#f2d544", "#fff6dc")
@@ -33,11 +35,13 @@ def _scale() -> Ramp:
 class Shown:
     """A value as colours: (n, 3) uint8 ``levels``, and the numbers that the ends of the scale stand for.
 
-    ``trimmed`` is the part of the elements that lies beyond the ends; None for colours and texts, which have none.
+    ``bar`` (m, 3) uint8 is the scale from end to end; ``ends`` are None for colours and texts, which
+    have none. ``trimmed`` is the part of the elements that lies beyond the ends.
     """
 
     levels: np.ndarray
     ends: tuple[float, float] | None = None
+    bar: np.ndarray = field(default_factory=lambda: np.empty((0, 3), np.uint8))
     trimmed: float = 0.0
 
 
@@ -63,11 +67,15 @@ def preview(evaluation: Evaluation, of: Of, name: str, scale: Scale) -> Shown:
     numbers = numbers.astype(np.float64)
     low, high, trimmed = _ends(numbers)
     scaled = np.clip((numbers - low) / (high - low), 0, 1) if high > low else np.full(len(numbers), 0.5)
+    ends = None if kind == "text" else (low, high)
+    return Shown(_levels(scaled, scale), ends, _levels(np.linspace(0, 1, BAR), scale), trimmed)
+
+
+def _levels(scaled: np.ndarray, scale: Scale) -> np.ndarray:
+    """(n, 3) uint8 colours of numbers in 0..1."""
     if scale == "false_colour":
-        levels = display_bytes(_scale().colours_of(scaled.astype(np.float32)))
-    else:
-        levels = np.repeat((20 + 225 * scaled).astype(np.uint8)[:, None], 3, axis=1)
-    return Shown(levels, None if kind == "text" else (low, high), trimmed)
+        return display_bytes(_scale().colours_of(scaled.astype(np.float32)))
+    return np.repeat((20 + 225 * scaled).astype(np.uint8)[:, None], 3, axis=1)
 
 
 def _ends(numbers: np.ndarray) -> tuple[float, float, float]:

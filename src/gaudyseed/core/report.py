@@ -105,7 +105,7 @@ class Reporter:
         """
         layer = _deciding_layer(evaluation)
         ramp = _last_ramp(layer) if layer else None
-        key = digest_of("groups", evaluation.digest, ramp.digest if ramp else "")
+        key = digest_of("groups", evaluation.digest, [ramp.digest, ramp.place] if ramp else "")
 
         def make() -> Groups:
             if ramp is None:

@@ -6,6 +6,8 @@ import { trace, useStore } from "../../state/store";
 import { IconButton } from "../../widgets/Button";
 
 const ROW = 24;
+const COLUMN = 104;
+const cellId = (row: number, column: number) => `element-${row}-${column}`;
 /** What tells the elements apart stays in sight while the other columns are scrolled. */
 const FIRST = "sticky left-0 z-[1] border-r border-line";
 const PAGE = 100;
@@ -47,6 +49,8 @@ export function ElementsTable() {
   const [pages, setPages] = useState<ReadonlyMap<number, ElementsAnswer>>(new Map());
   const [first, setFirst] = useState(0);
   const [sentence, setSentence] = useState("");
+  /** The cell that the keyboard is on; the head is row -1. */
+  const [cell, setCell] = useState<{ row: number; column: number } | null>(null);
   const asked = useRef(new Set<number>());
   const generation = useRef(0);
   const fromTable = useRef<number | null>(null);
@@ -81,11 +85,10 @@ export function ElementsTable() {
     [ask],
   );
 
-  // Everything is fetched anew when what is shown has changed.
+  // Everything is fetched anew when what is shown has changed; until it has come, the rows there were stay.
   useEffect(() => {
     generation.current++;
     asked.current.clear();
-    setPages(new Map());
     void load(Math.floor((box.current?.scrollTop ?? 0) / ROW / PAGE));
   }, [load, version]);
 
@@ -121,19 +124,54 @@ export function ElementsTable() {
     trace(element);
   }
 
-  function keys(event: React.KeyboardEvent) {
-    const step = { ArrowDown: 1, ArrowUp: -1 }[event.key];
-    if (!step) return;
-    event.preventDefault();
-    const rows = [...pages].toSorted((a, b) => a[0] - b[0]).flatMap(([, page]) => page.elements);
-    const at = traced === null ? -1 : rows.indexOf(traced);
-    const next = rows[at + step];
-    if (next === undefined) return;
-    pick(next);
-    box.current?.scrollBy({ top: step * ROW });
+  const columns = head?.columns ?? [];
+  const elementAt = (row: number) => pages.get(Math.floor(row / PAGE))?.elements[row % PAGE];
+
+  /** Put the keyboard on a cell: bring it into sight, and trace its element. */
+  function goTo(row: number, column: number) {
+    setCell({ row, column });
+    const to = box.current;
+    if (!to) return;
+    const top = row * ROW;
+    if (row >= 0 && (top < to.scrollTop || top > to.scrollTop + to.clientHeight - 2 * ROW)) {
+      to.scrollTop = Math.max(0, top < to.scrollTop ? top : top - to.clientHeight + 2 * ROW);
+    }
+    const left = column * COLUMN;
+    if (column > 0 && (left - COLUMN < to.scrollLeft || left + COLUMN > to.scrollLeft + to.clientWidth)) {
+      to.scrollLeft = Math.max(0, left - COLUMN < to.scrollLeft ? left - COLUMN : left + COLUMN - to.clientWidth);
+    }
+    const element = row >= 0 ? elementAt(row) : undefined;
+    if (element !== undefined && row !== cell?.row) pick(element);
   }
 
-  const columns = head?.columns ?? [];
+  function keys(event: React.KeyboardEvent) {
+    const { row, column } = cell ?? { row: -1, column: 0 };
+    const page = Math.max(1, Math.floor((box.current?.clientHeight ?? 240) / ROW) - 2);
+    const whole = event.ctrlKey || event.metaKey;
+    const to: Record<string, [number, number]> = {
+      ArrowDown: [row + 1, column],
+      ArrowUp: [row - 1, column],
+      ArrowRight: [row, column + 1],
+      ArrowLeft: [row, column - 1],
+      PageDown: [row + page, column],
+      PageUp: [row - page, column],
+      Home: [whole ? 0 : row, 0],
+      End: [whole ? matched - 1 : row, columns.length - 1],
+    };
+    const next = to[event.key];
+    if (next) {
+      event.preventDefault();
+      goTo(Math.max(-1, Math.min(matched - 1, next[0])), Math.max(0, Math.min(columns.length - 1, next[1])));
+    } else if ((event.key === "Enter" || event.key === " ") && cell) {
+      event.preventDefault();
+      const element = elementAt(row);
+      if (row < 0 && columns[column]) sortBy(columns[column].key);
+      else if (element !== undefined) pick(element);
+    }
+  }
+
+  const focused = (row: number, column: number) =>
+    cell?.row === row && cell.column === column ? "group-focus/grid:outline-2 group-focus/grid:-outline-offset-2 group-focus/grid:outline-current" : "";
   const shown = Array.from({ length: Math.max(0, Math.min(count, matched - first)) }, (_, k) => first + k);
   return (
     <section aria-label="All elements" className="flex h-[300px] min-w-0 flex-col border-t border-line bg-panel">
@@ -170,21 +208,26 @@ export function ElementsTable() {
         role="grid"
         tabIndex={0}
         aria-label="Elements"
-        aria-rowcount={matched}
-        className="relative min-h-0 grow overflow-auto border-t border-line tabular outline-offset-[-2px]"
+        aria-rowcount={matched + 1}
+        aria-colcount={columns.length}
+        aria-activedescendant={cell ? cellId(cell.row, cell.column) : undefined}
+        className="group/grid relative min-h-0 grow overflow-auto border-t border-line tabular outline-offset-[-2px]"
         onScroll={(e) => setFirst(Math.max(0, Math.floor(e.currentTarget.scrollTop / ROW) - 1))}
         onKeyDown={keys}
+        onFocus={() => setCell((now) => now ?? { row: -1, column: 0 })}
       >
         <div role="row" className="sticky top-0 z-10 flex w-max min-w-full bg-panel" style={{ height: ROW }}>
           {columns.map((c, k) => (
             <span
               key={c.key}
+              id={cellId(-1, k)}
               role="columnheader"
               aria-sort={query.sort === c.key ? (query.descending ? "descending" : "ascending") : "none"}
-              className={`w-[104px] flex-none border-b border-line ${k === 0 ? FIRST : ""} bg-panel`}
+              className={`w-[104px] flex-none border-b border-line ${k === 0 ? FIRST : ""} bg-panel ${focused(-1, k)}`}
             >
               <button
                 type="button"
+                tabIndex={-1}
                 className="flex h-full w-full cursor-pointer items-center gap-1 truncate px-2 text-left font-semibold"
                 onClick={() => sortBy(c.key)}
               >
@@ -204,7 +247,7 @@ export function ElementsTable() {
               <div
                 key={row}
                 role="row"
-                aria-rowindex={row + 1}
+                aria-rowindex={row + 2}
                 aria-selected={here}
                 className={`group absolute flex w-max min-w-full cursor-pointer items-center ${here ? "bg-ink text-on-ink" : "hover:bg-well"}`}
                 style={{ top: row * ROW, height: ROW }}
@@ -214,8 +257,10 @@ export function ElementsTable() {
                   columns.map((c, k) => (
                     <span
                       key={c.key}
+                      id={cellId(row, k)}
                       role="gridcell"
-                      className={`w-[104px] flex-none truncate px-2 leading-6 ${k === 0 ? `${FIRST} ${here ? "bg-ink" : "bg-panel group-hover:bg-well"}` : ""}`}
+                      onClick={() => setCell({ row, column: k })}
+                      className={`w-[104px] flex-none truncate px-2 leading-6 ${focused(row, k)} ${k === 0 ? `${FIRST} ${here ? "bg-ink" : "bg-panel group-hover:bg-well"}` : ""}`}
                     >
                       <Cell value={values[k]} kind={c.kind} />
                     </span>

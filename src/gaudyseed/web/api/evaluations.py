@@ -10,13 +10,14 @@ from flask import Blueprint, Response
 from pydantic import BaseModel, ConfigDict, Field
 
 from ...core.buffers import empty
+from ...core.census import packed
 from ...core.colour.spaces import parse_hex, to_hex
 from ...core.colour.vision import Vision, simulated
 from ...core.errors import BadInput
 from ...core.kernels import encoding
 from ...core.kernels.parallel import over
 from ...core.look.model import Scene
-from ...core.preview import Of, Scale, preview
+from ...core.preview import Of, Scale, Shown, preview
 from .. import binary
 from ..openapi import BINARY, operation
 from ..workshop import chosen, workshop
@@ -76,7 +77,7 @@ def evaluate(body: EvaluationRequest) -> Response:
         "steps": shop.reporter.steps(evaluation) if body.census else {},
         "advisories": shop.reporter.advisories(evaluation) if body.census else [],
         "trace": None,
-        "preview": {"ends": shown.ends, "trimmed": shown.trimmed} if shown else None,
+        "preview": _legend(shown) if shown else None,
     }
     if body.trace is not None:
         if body.trace >= population.count:
@@ -84,6 +85,11 @@ def evaluate(body: EvaluationRequest) -> Response:
         header["trace"] = shop.reporter.trace(evaluation, body.trace)
     header["milliseconds"] = round(1000 * (time.perf_counter() - began), 3)
     return binary.answer(header, {"colours": colours})
+
+
+def _legend(shown: Shown) -> dict[str, Any]:
+    """The scale of a value that is shown."""
+    return {"ends": shown.ends, "trimmed": shown.trimmed, "bar": packed(shown.bar)}
 
 
 def _seen(colours: list[str | None], vision: Vision | None) -> list[str | None]:
