@@ -369,4 +369,8 @@ def main() -> None:
 
 
 if __name__ == "__main__":
+    if "--fuzz" in sys.argv:
+        from bench import fuzz
+
+        sys.exit(fuzz.main())
     main()

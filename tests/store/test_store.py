@@ -140,11 +140,12 @@ class Revisions(StoreCase):
         with store.engine.connect() as connection:
             config.attributes["connection"] = connection
             command.upgrade(config, "0002")
-            connection.execute(text("insert into scene (id, head, created) values ('s', 1, '2026-01-01 00:00:00')"))
+            connection.execute(text("insert into scene (id, head, created) values ('s', null, '2026-01-01 00:00:00')"))
             connection.execute(
                 text("insert into revision values (1, 's', null, 'Begin', :d, '2026-01-01 00:00:00')"),
                 {"d": json.dumps({"gaudyseed": 1, "name": "Old", "populations": []})},
             )
+            connection.execute(text("update scene set head = 1"))
             connection.commit()
         store.migrate()
         self.addCleanup(store.close)

@@ -1,0 +1,655 @@
+"""docs/look-format.md written a second time: every family of steps in plain NumPy, from its formulas alone.
+
+Nothing of the product's arithmetic is used here; its colours may differ by one level in 8 bits.
+"""
+
+from __future__ import annotations
+
+import json
+import sys
+import unittest
+from hashlib import blake2b
+
+import numpy as np
+
+from gaudyseed.core.colour.spaces import display_bytes
+from gaudyseed.core.documents import parse
+from gaudyseed.core.look.evaluate import Evaluator
+from gaudyseed.core.look.model import Dial, Look
+from gaudyseed.core.population import Attribute, Field, Population
+from gaudyseed.core.population.derive import with_derived
+from tests.support import FIVE, ROOT
+
+sys.path.append(str(ROOT / "tools"))
+
+LUMA = np.array([0.2126, 0.7152, 0.0722])
+M1 = np.array([[0.4122214708, 0.5363325363, 0.0514459929], [0.2119034982, 0.6806995451, 0.1073969566],
+               [0.0883024619, 0.2817188376, 0.6299787005]])  # fmt: skip
+M2 = np.array([[0.2104542553, 0.7936177850, -0.0040720468], [1.9779984951, -2.4285922050, 0.4505937099],
+               [0.0259040371, 0.7827717662, -0.8086757660]])  # fmt: skip
+POLAR = ("oklch", "hsv")
+
+
+def encode(x):
+    return np.where(x <= 0.0031308, 12.92 * x, 1.055 * np.maximum(x, 0.0031308) ** (1 / 2.4) - 0.055)
+
+
+def decode(c):
+    return np.where(c <= 0.04045, c / 12.92, ((np.maximum(c, 0.04045) + 0.055) / 1.055) ** 2.4)
+
+
+def hex_colour(text):
+    return decode(np.array(list(bytes.fromhex(text[1:]))) / 255)
+
+
+def to_hsv(c):
+    top, low = c.max(-1), c.min(-1)
+    span = np.where(top - low > 1e-20, top - low, np.inf)
+    r, g, b = np.moveaxis(c, -1, 0)
+    hue = np.where(r == top, (g - b) / span, np.where(g == top, (b - r) / span + 2, (r - g) / span + 4)) / 6 % 1
+    grey = np.isinf(span)
+    return np.where(grey, 0, hue), np.where(grey, 0, (top - low) / np.where(top > 0, top, 1)), top
+
+
+def from_hsv(hue, saturation, value):
+    parts = []
+    for n in (5, 3, 1):
+        k = (n + 6 * hue) % 6
+        parts.append(value - value * saturation * np.maximum(0, np.minimum(np.minimum(k, 4 - k), 1)))
+    return np.stack(parts, -1)
+
+
+def to_lab(linear):
+    return np.cbrt(linear @ M1.T) @ M2.T
+
+
+def from_lab(lab):
+    return (lab @ np.linalg.inv(M2).T) ** 3 @ np.linalg.inv(M1).T
+
+
+def to_space(linear, space):
+    """Coordinates, the hue last and NaN for a grey."""
+    if space == "linear_rgb":
+        return linear
+    if space == "display_rgb":
+        return encode(linear)
+    if space == "hsv":
+        hue, saturation, value = to_hsv(encode(linear))
+        return np.stack([saturation, value, np.where(saturation > 1e-4, hue, np.nan)], -1)
+    lab = to_lab(linear)
+    chroma, hue = np.hypot(lab[..., 1], lab[..., 2]), np.arctan2(lab[..., 2], lab[..., 1]) / (2 * np.pi) % 1
+    return lab if space == "oklab" else np.stack([lab[..., 0], chroma, np.where(chroma > 2e-4, hue, np.nan)], -1)
+
+
+def from_space(x, space):
+    if space == "display_rgb":
+        x = decode(np.maximum(x, 0))
+    elif space == "hsv":
+        x = decode(np.maximum(from_hsv(x[..., 2], np.clip(x[..., 0], 0, 1), x[..., 1]), 0))
+    elif space == "oklab":
+        x = from_lab(x)
+    elif space == "oklch":
+        turn = 2 * np.pi * x[..., 2]
+        x = from_lab(np.stack([x[..., 0], x[..., 1] * np.cos(turn), x[..., 1] * np.sin(turn)], -1))
+    return np.maximum(x, 0)
+
+
+def pcg3d(x, y, z):
+    x, y, z = (np.asarray(w, np.uint64) & 0xFFFFFFFF for w in (x, y, z))
+    m = np.uint64(0xFFFFFFFF)
+    x, y, z = ((w * np.uint64(1664525) + np.uint64(1013904223)) & m for w in (x, y, z))
+    for last in (False, True):
+        x = (x + y * z) & m
+        y = (y + z * x) & m
+        z = (z + x * y) & m
+        if not last:
+            x, y, z = (w ^ (w >> np.uint64(16)) for w in (x, y, z))
+    return x, y, z
+
+
+def unit(word):
+    return (word >> np.uint64(8)) / 2.0**24
+
+
+def halves(keys):
+    keys = keys.astype(np.int64).view(np.uint64)
+    return keys & np.uint64(0xFFFFFFFF), keys >> np.uint64(32)
+
+
+def text_keys(labels, codes):
+    digests = [int.from_bytes(blake2b(t.encode(), digest_size=8).digest(), "little") for t in labels]
+    return np.array(digests, np.uint64)[codes].view(np.int64)
+
+
+def way(first, second, longer):
+    """CSS Color Module Level 4, 12.4, in turns."""
+    turn = second % 1 - first % 1
+    if longer:
+        return turn - 1 if 0 < turn < 0.5 else turn + 1 if -0.5 < turn <= 0 else turn
+    return turn - 1 if turn > 0.5 else turn + 1 if turn < -0.5 else turn
+
+
+class Plain:
+    """A look on a table of columns, one method a family."""
+
+    def __init__(self, table, labels, dials):
+        self.table, self.labels, self.dials, self.signals = table, labels, dials, {}
+        self.n = len(table["position"])
+        self.keys = table.get("id", np.arange(self.n))
+
+    def look(self, document):
+        for signal in document.get("signals", ()):
+            self.signals[signal["name"]] = self.stack(self.chain(signal["chain"]), signal.get("layers", ()))
+        return self.stack(np.ones((self.n, 3)), document["lanes"]["base_colour"]["layers"])
+
+    def stack(self, base, layers):
+        for layer in layers:
+            base = self.layer(base, layer)
+        return base
+
+    def chain(self, steps):
+        value = None
+        running = [s for s in steps if s.get("enabled", True)]
+        for k, step in enumerate(running):
+            self.next_step = running[k + 1] if k + 1 < len(running) else None
+            value = getattr(self, step["step"])(value, step)
+        return value
+
+    def number(self, given, low, high):
+        """A number that is fixed, or follows."""
+        if not isinstance(given, dict):
+            return float(given)
+        source = self.signals[given["signal"]] if "signal" in given else self.dials[given["dial"]]
+        return np.clip(given.get("low", 0) + (given.get("high", 1) - given.get("low", 0)) * source, low, high)
+
+    # Reading
+
+    def random(self, _, step):
+        keys = self.keys
+        if step.get("per", "element") != "element":
+            name = step["per"]
+            keys = text_keys(self.labels[name], self.table[name]) if name in self.labels else self.table[name]
+        low, high = halves(keys)
+        x, y, z = pcg3d(low, high + np.uint64(0x52414E44), np.uint64(step["seed"]))
+        several = step.get("numbers", 1)
+        return unit(x) if several == 1 else np.stack([unit(w) for w in (x, y, z)[:several]], -1)
+
+    def attribute(self, _, step):
+        values, part = self.table[step["name"]], step.get("component", "whole")
+        if part == "length":
+            return np.linalg.norm(values, axis=1)
+        return values if part == "whole" else values[:, "xyz".index(part)]
+
+    def constant(self, _, step):
+        value = step["value"]
+        return np.tile(hex_colour(value), (self.n, 1)) if isinstance(value, str) else np.full(self.n, value)
+
+    def signal(self, _, step):
+        return self.signals[step["name"]]
+
+    # Shaping
+
+    def range(self, v, step):
+        low, high = (v.min(), v.max()) if step.get("own") else (step.get("from_low", 0), step.get("from_high", 1))
+        first, last = step.get("to_low", 0), step.get("to_high", 1)
+        if step.get("flip"):
+            first, last = last, first
+        t = (v - low) / (high - low) if abs(high - low) >= 1e-12 else np.zeros(self.n)
+        return first + (np.clip(t, 0, 1) if step.get("clamp", True) else t) * (last - first)
+
+    def levels(self, v, step):
+        black, white = step.get("black_point", 0), step.get("white_point", 1)
+        t = np.clip((v - black) / (white - black), 0, 1) ** (1 / step.get("gamma", 1))
+        pivot = self.number(step.get("pivot", 0.5), 0, 1)
+        return np.clip((t - pivot) * step.get("contrast", 1) + pivot, 0, 1)
+
+    def curve(self, v, step):
+        x, y = (np.array([p[c] for p in step["points"]], float) for c in "xy")
+        kind = step.get("interpolation", "monotone")
+        if kind == "straight":
+            return np.interp(v, x, y)
+        if kind == "bezier":
+            knots, heights = [x[:1]], [y[:1]]
+            t = np.arange(1, 257) / 256
+            for k in range(len(x) - 1):
+                width = x[k + 1] - x[k]
+                right, left = step["points"][k]["right"], step["points"][k + 1]["left"]
+                ends = (x[k], x[k] + min(max(right[0], 0), width), x[k + 1] + max(min(left[0], 0), -width), x[k + 1])
+                tall = (y[k], y[k] + right[1], y[k + 1] + left[1], y[k + 1])
+                for found, (a, b, c, d) in ((knots, ends), (heights, tall)):
+                    found.append((1 - t) ** 3 * a + 3 * (1 - t) ** 2 * t * b + 3 * (1 - t) * t**2 * c + t**3 * d)
+            return np.clip(np.interp(v, np.concatenate(knots), np.concatenate(heights)), 0, 1)
+        h, d = np.diff(x), np.diff(y) / np.diff(x)
+        slopes = np.zeros(len(x))
+        for k in range(1, len(x) - 1):
+            if d[k - 1] * d[k] > 0:
+                one, two = 2 * h[k] + h[k - 1], h[k] + 2 * h[k - 1]
+                slopes[k] = (one + two) / (one / d[k - 1] + two / d[k])
+        for k, (a, b) in ((0, (0, 1)), (len(x) - 1, (-1, -2))):
+            slope = ((2 * h[a] + h[b]) * d[a] - h[a] * d[b]) / (h[a] + h[b])
+            if slope * d[a] <= 0:
+                slope = 0
+            elif d[a] * d[b] <= 0 and abs(slope) > 3 * abs(d[a]):
+                slope = 3 * d[a]
+            slopes[k] = slope
+        k = np.clip(np.searchsorted(x, v, side="right") - 1, 0, len(x) - 2)
+        w = np.clip(v, x[0], x[-1])
+        t = (w - x[k]) / h[k]
+        found = ((1 + 2 * t) * (1 - t) ** 2 * y[k] + t * (1 - t) ** 2 * h[k] * slopes[k]
+                 + t**2 * (3 - 2 * t) * y[k + 1] + t**2 * (t - 1) * h[k] * slopes[k + 1])  # fmt: skip
+        return np.clip(found, 0, 1)
+
+    def bands(self, v, n, step):
+        k = np.floor(v * n if step.get("of", "value") == "value" else v)
+        if step.get("beyond", "hold") == "hold":
+            return np.clip(k, 0, n - 1)
+        return np.where((v == 1) & (step.get("of", "value") == "value"), n - 1, k % n)
+
+    def quantise(self, v, step):
+        n = step.get("levels", 5)
+        return (self.bands(v.astype(np.float32), n, step) + 0.5) / n
+
+    def even_out(self, v, step):
+        v = v.astype(np.float32)
+        frozen = np.array(step.get("frozen", ()), float)
+        if len(frozen):
+            knots = np.unique(frozen)
+            first, last = (np.searchsorted(frozen, knots, side=s) for s in ("left", "right"))
+            heights = (first + last - 1) / 2 / (len(frozen) - 1)
+            heights[0], heights[-1] = 0, 1
+            return np.interp(v, knots, heights)
+        _, where, counts = np.unique(v, return_inverse=True, return_counts=True)
+        ends = np.cumsum(counts)
+        return ((ends - counts + ends) / 2 / self.n)[where]
+
+    def spread(self, v, step):
+        v, places = v.astype(np.float32), self.table["position"].astype(np.float32).astype(float)
+        rows = np.argsort(self.keys.view(np.uint64), kind="stable")
+        v, places = v[rows], places[rows]
+        apart = np.linalg.norm(places[:, None] - places[None], axis=2)
+        np.fill_diagonal(apart, np.inf)
+        chosen = np.linspace(0, self.n - 1, min(256, self.n)).round().astype(int)
+        reach = np.median(np.sort(apart[chosen], axis=1)[:, 5])
+        near = [sorted(np.flatnonzero(row <= reach), key=lambda j, row=row: (row[j], j))[:24] for row in apart]
+        n = step.get("bands", 5)
+        bands = np.clip(np.floor(v * np.float32(n)), 0, n - 1).astype(int)
+        if step.get("by") == "ramp_bands":
+            at = np.array([s["at"] for s in self.next_step["stops"]])
+            stepped = self.next_step["interpolation"] == "steps"
+            bands = np.searchsorted(at[1:] if stepped else (at[1:] + at[:-1]) / 2, v, side="right")
+        order = np.arange(self.n)
+
+        def alike(i):
+            return sum(bands[j] == bands[i] for j in near[i])
+
+        for turn in range(12):
+            made = False
+            for i in range(self.n):
+                for attempt in range(32):
+                    if not alike(i):
+                        break
+                    word = int(pcg3d(i, 32 * turn + attempt, step["seed"])[0])
+                    j = word * self.n >> 32
+                    if bands[i] == bands[j]:
+                        continue
+                    old = alike(i) + alike(j)
+                    bands[[i, j]] = bands[[j, i]]
+                    if alike(i) + alike(j) < old:
+                        order[[i, j]] = order[[j, i]]
+                        made = True
+                    else:
+                        bands[[i, j]] = bands[[j, i]]
+            if not made:
+                break
+        out = np.empty(self.n, np.float32)
+        out[rows] = v[order]
+        return out
+
+    # Colours
+
+    def ramp(self, v, step):
+        v = v.astype(np.float32).astype(float)
+        at = np.array([s["at"] for s in step["stops"]], float)
+        linear = np.array([hex_colour(s["colour"]) * s.get("intensity", 1) for s in step["stops"]])
+        between, space = step.get("interpolation", "straight"), step.get("mix_in", "oklab")
+        if between == "steps":
+            return linear[np.searchsorted(at[1:], v, side="right")]
+        longer, n = step.get("hue") == "longer", len(at)
+        points = to_space(linear, space)
+        if space in POLAR and between in ("through", "soft"):
+            known = None
+            for k in [*range(n - 1, -1, -1), *range(n)]:  # backwards for the first ones, then forwards
+                known = points[k, 2] if not np.isnan(points[k, 2]) else known
+                points[k, 2] = known if known is not None else 0
+            points[:, 2] = np.cumsum([points[0, 2], *(way(a, b, longer) for a, b in zip(points[:, 2], points[1:, 2]))])
+        out = np.empty((len(v), 3))
+        for i, value in enumerate(v):
+            k = int(np.searchsorted(at, value, side="right")) - 1
+            if k < 0 or k >= n - 1 or step["stops"][k].get("hold"):
+                out[i] = np.nan_to_num(points[min(max(k, 0), n - 1)])
+                continue
+            t = (value - at[k]) / (at[k + 1] - at[k])
+            out[i] = self.between(points, at, k, t, step, space, longer)
+        return from_space(out, space)
+
+    def between(self, points, at, k, t, step, space, longer):
+        kind, n = step.get("interpolation", "straight"), len(at)
+        a, b = points[k].copy(), points[k + 1].copy()
+        if kind in ("straight", "eased"):
+            if space in POLAR:
+                a[2], b[2] = (b[2] if np.isnan(a[2]) else a[2]), (a[2] if np.isnan(b[2]) else b[2])
+                a[2], b[2] = np.nan_to_num(a[2]), np.nan_to_num(b[2])
+                b[2] = a[2] + way(a[2], b[2], longer)
+            t = t if kind == "straight" else 3 * t**2 - 2 * t**3
+            return a + (b - a) * t
+        if kind == "through":
+            width, tangents = at[k + 1] - at[k], []
+            for j in (k, k + 1):
+                p, q = max(j - 1, 0), min(j + 1, n - 1)
+                tangents.append((1 - step.get("tension", 0)) * (points[q] - points[p]) / (at[q] - at[p]) * width)
+            return ((1 + 2 * t) * (1 - t) ** 2 * a + t * (1 - t) ** 2 * tangents[0] + t**2 * (3 - 2 * t) * b
+                    + t**2 * (t - 1) * tangents[1])  # fmt: skip
+        before = points[k - 1] if k else 2 * a - b
+        after = points[k + 2] if k + 2 < n else 2 * b - a
+        return (before * (1 - t) ** 3 + a * (3 * t**3 - 6 * t**2 + 4) + b * (-3 * t**3 + 3 * t**2 + 3 * t + 1)
+                + after * t**3) / 6  # fmt: skip
+
+    def palette(self, v, step):
+        colours = np.array([hex_colour(s["colour"]) for s in step["swatches"]])
+        n, v = len(colours), v.astype(np.float32).astype(float)
+        if v.ndim == 2:
+            columns = step.get("columns", 8)
+            rows = -(-n // columns)
+            x, y = np.clip(v[:, 0], 0, 1), np.clip(v[:, 1], 0, 1)
+            row = np.minimum(np.floor(y * rows), rows - 1)
+            cells = np.minimum(columns, n - row * columns)
+            return colours[(row * columns + np.minimum(np.floor(x * cells), cells - 1)).astype(int)]
+        weights = np.ones(n)
+        if step.get("parts") == "weights" and sum(s.get("weight", 1) for s in step["swatches"]) > 0:
+            weights = np.array([s.get("weight", 1) for s in step["swatches"]], float)
+        edges = np.cumsum(weights)[:-1] / weights.sum()
+        edges[edges >= 1] = np.inf
+        return colours[np.searchsorted(edges.astype(np.float32), v, side="right")]
+
+    def drift(self, c, step):
+        low, high = halves(self.keys)
+        x, y, z = pcg3d(low, high + np.uint64(0x44524946), np.uint64(step["seed"]))
+        w, q, _ = pcg3d(x, y, z)
+
+        def change(name, word, reach):
+            a, b = (self.number(end, -reach, reach) for end in step.get(name, (0, 0)))
+            return a + (b - a) * unit(word)
+
+        hue, sat, light = change("hue", x, 180) / 360, change("saturation", y, 1), change("lightness", z, 1)
+        gamma = change("gamma", q, 4)
+        if step.get("space", "hsv") == "hsv":
+            h, s, v = to_hsv(encode(c))
+            grey = encode(c).max(-1) - encode(c).min(-1) <= 1e-20
+            s = np.where(grey, s, np.clip(s + sat, 0, 1))
+            v = np.clip(v + light, 0, np.maximum(1, v))
+            moved = decode(from_hsv((h + hue) % 1, s, v))
+        else:
+            lab = to_lab(c)
+            chroma = np.hypot(lab[:, 1], lab[:, 2])
+            scale = np.where(chroma > 2e-4, np.maximum(chroma + 0.4 * sat, 0) / np.where(chroma > 0, chroma, 1), 1)
+            cos, sin = np.cos(2 * np.pi * hue) * scale, np.sin(2 * np.pi * hue) * scale
+            lightness = np.clip(lab[:, 0] + light, 0, np.maximum(1, lab[:, 0]))
+            a, b = lab[:, 1] * cos - lab[:, 2] * sin, lab[:, 1] * sin + lab[:, 2] * cos
+            moved = np.clip(from_lab(np.stack([lightness, a, b], -1)), 0, np.maximum(1, c.max(-1))[:, None])
+        moved = decode(np.maximum(encode(moved), 0) ** (2.0**-gamma)[:, None])
+        return np.where((unit(w) < self.number(step.get("chance", 1), 0, 1))[:, None], moved, c)
+
+    def grade(self, c, step):
+        get = step.get
+        c = encode(c * get("gain", 1))
+        turn, k = np.radians(self.number(get("hue_turn", 0), -180, 180)), np.array([0.213, 0.715, 0.072])
+        cos, sin = np.cos(turn), np.sin(turn)
+        # W3C Filter Effects Level 1, hueRotate and saturate.
+        first = np.array([[0.787, -0.715, -0.072], [-0.213, 0.285, -0.072], [-0.213, -0.715, 0.928]])
+        second = np.array([[-0.213, -0.715, 0.928], [0.143, 0.140, -0.283], [-0.787, 0.715, 0.072]])
+        rotated = np.empty_like(c)
+        for i in range(len(c)):
+            cc, ss = (np.broadcast_to(x, len(c))[i] for x in (cos, sin))
+            rotated[i] = (np.tile(k, (3, 1)) + cc * first + ss * second) @ c[i]
+        grey = (rotated @ k)[:, None]
+        c = grey + (rotated - grey) * get("saturation", 1)
+        if get("complement"):
+            c = (c.max(-1) + c.min(-1))[:, None] - c
+        c = c + ((c @ LUMA)[:, None] - c) * get("monochrome", 0)
+        if get("value", 0):
+            top = c.max(-1)[:, None]
+            c = np.where(top > 1e-6, c * np.maximum(top + get("value"), 0) / np.where(top > 1e-6, top, 1),
+                         c + np.maximum(top + get("value"), 0))  # fmt: skip
+        contrast, pivot = get("contrast", 1), get("pivot", 0.5)
+        c = np.maximum(c * get("brightness", 1) * contrast + pivot - pivot * contrast, 0) ** (1 / get("gamma", 1))
+        c = np.maximum(c * get("slope", [1] * 3) + get("offset", [0] * 3), 0) ** np.array(get("power", [1] * 3))
+        grey = (c @ LUMA)[:, None]
+        return decode(np.maximum(grey + (c - grey) * get("cdl_saturation", 1), 0))
+
+    def clamp(self, c, step):
+        return decode(np.minimum(np.maximum(encode(c), step.get("least", 0)), step.get("greatest", 1)))
+
+    def component(self, c, step):
+        part = step["part"]
+        if part in ("x", "y", "z"):
+            return c[:, "xyz".index(part)]
+        if part == "length":
+            return np.linalg.norm(c, axis=1)
+        if part in ("red", "green", "blue"):
+            return c[:, ("red", "green", "blue").index(part)]
+        if part in ("hue", "saturation", "value"):
+            return to_hsv(encode(c))[("hue", "saturation", "value").index(part)]
+        if part in ("luma", "luminance"):
+            return (encode(c) if part == "luma" else c) @ LUMA
+        lab = to_lab(c)
+        chroma = np.hypot(lab[:, 1], lab[:, 2])
+        hue = np.where(chroma > 2e-4, np.arctan2(lab[:, 2], lab[:, 1]) / (2 * np.pi) % 1, 0)
+        return {"lightness": lab[:, 0], "chroma": chroma, "oklch_hue": hue}[part]
+
+    # Joining
+
+    def choose(self, v, step):
+        picked = self.bands(v.astype(np.float32), len(step["chains"]), step).astype(int)
+        return np.stack([self.chain(chain) for chain in step["chains"]])[picked, np.arange(self.n)]
+
+    def mix(self, below, step):
+        other = self.chain(step["chain"])
+        factor = self.number(step.get("factor", 0.5), 0, 1)
+        return self.blended(below, other, step.get("blend", "normal"), factor)
+
+    def layer(self, base, layer):
+        paint = self.chain(layer["paint"])
+        amount = self.number(layer.get("amount", 1), 0, 1)
+        if layer.get("mask"):
+            amount = np.clip(self.chain(layer["mask"]), 0, 1) * amount
+        if layer.get("blend_in") == "display" and base.ndim == 2:
+            return decode(self.blended(encode(base), encode(paint), layer.get("blend", "normal"), amount))
+        return self.blended(base, paint, layer.get("blend", "normal"), amount)
+
+    def blended(self, b, s, mode, amount):
+        amount = np.broadcast_to(amount, self.n)
+        out = b + (blend(b, s, mode) - b) * (amount[:, None] if b.ndim == 2 else amount)
+        return np.maximum(out, 0) if b.ndim == 2 else out
+
+
+def blend(b, s, mode):
+    """W3C Compositing and Blending Level 1, 10, and plain arithmetic."""
+    if mode == "overlay":
+        return blend(s, b, "hard_light")
+    with np.errstate(all="ignore"):
+        d = np.where(b <= 0.25, ((16 * b - 12) * b + 4) * b, np.sqrt(np.maximum(b, 0)))
+        plain = {
+            "normal": s, "multiply": b * s, "screen": b + s - b * s, "darken": np.minimum(b, s), "minimum": np.minimum(b, s),
+            "lighten": np.maximum(b, s), "maximum": np.maximum(b, s), "difference": abs(b - s), "exclusion": b + s - 2 * b * s,
+            "hard_light": np.where(s <= 0.5, 2 * b * s, b + (2 * s - 1) - b * (2 * s - 1)),
+            "colour_dodge": np.where(b <= 0, 0, np.where(s >= 1, 1, np.minimum(1, b / (1 - s)))),
+            "colour_burn": np.where(b >= 1, 1, np.where(s <= 0, 0, 1 - np.minimum(1, (1 - b) / s))),
+            "soft_light": np.where(s <= 0.5, b - (1 - 2 * s) * b * (1 - b), b + (2 * s - 1) * (d - b)),
+            "add": b + s, "subtract": b - s, "average": (b + s) / 2,
+        }  # fmt: skip
+    if mode in plain:
+        return plain[mode]
+    if mode == "hue":
+        return set_lum(set_sat(s, b.max(-1) - b.min(-1)), lum(b))
+    if mode == "saturation":
+        return set_lum(set_sat(b, s.max(-1) - s.min(-1)), lum(b))
+    return set_lum(s, lum(b)) if mode == "colour" else set_lum(b, lum(s))
+
+
+def lum(c):
+    return c @ np.array([0.3, 0.59, 0.11])
+
+
+def set_lum(c, wanted):
+    c = c + (wanted - lum(c))[:, None]
+    level, low, high = lum(c)[:, None], c.min(-1)[:, None], c.max(-1)[:, None]
+    with np.errstate(all="ignore"):
+        c = np.where(low < 0, level + (c - level) * level / (level - low), c)
+        return np.where(high > 1, level + (c - level) * (1 - level) / (high - level), c)
+
+
+def set_sat(c, wanted):
+    low, high = c.min(-1)[:, None], c.max(-1)[:, None]
+    return np.where(high > low, (c - low) * wanted[:, None] / np.where(high > low, high - low, 1), 0)
+
+
+def stops(*pairs, **more):
+    return {"step": "ramp", "stops": [{"at": a, "colour": c} for a, c in pairs], **more}
+
+
+RANDOM = {"step": "random", "seed": 42}
+DUSK = stops((0.05, "#1a1530"), (0.3, "#5b2a5c"), (0.62, "#c8553d"), (0.85, "#f2b45a"), (1, "#fff1cf"))
+GREYS = stops((0, "#000000"), (1, "#ffffff"), mix_in="display_rgb")
+WEAR = {"name": "wear", "chain": [{"step": "random", "seed": 11}]}
+TINT = {"name": "tint", "chain": [{"step": "random", "seed": 12}, DUSK]}
+BEND = [{"x": 0.1, "y": 0.2, "left": [-0.1, 0], "right": [0.3, 0.5]}, {"x": 0.4, "y": 0.9, "left": [-0.1, 0.3],
+         "right": [0.2, 0]}, {"x": 0.6, "y": 0.5, "left": [-0.3, -0.1], "right": [0.1, 0]},
+        {"x": 0.95, "y": 0.7, "left": [-0.1, 0], "right": [0, 0]}]  # fmt: skip
+SWATCHES = [
+    {"colour": c, "weight": w} for c, w in zip([*FIVE, "#f7e7ce", "#a11d33"], (3, 1, 0, 2, 2, 1, 0), strict=True)
+]
+
+
+def families() -> dict[str, list[list[dict]]]:
+    """Chains that end in colours, by family."""
+    wheel = stops((0, "#e84a3a"), (0.4, "#808080"), (0.7, "#3ae8d8"), (1, "#4a3ae8"))
+    held = {**DUSK, "stops": [{**s, "hold": k == 1, "intensity": 1 + k / 2} for k, s in enumerate(DUSK["stops"])]}
+    blends = ("normal", "multiply", "screen", "overlay", "darken", "lighten", "colour_dodge", "colour_burn", "hard_light",
+              "soft_light", "difference", "exclusion", "hue", "saturation", "colour", "luminosity", "add", "subtract",
+              "minimum", "maximum", "average")  # fmt: skip
+    chance = {"signal": "wear", "low": 0.2, "high": 0.9}
+    return {
+        "reading": [
+            [RANDOM, GREYS], [{**RANDOM, "per": "plate"}, GREYS], [{**RANDOM, "per": "id"}, GREYS],
+            [{**RANDOM, "numbers": 3}, {"step": "component", "part": "y"}, GREYS],
+            [{"step": "attribute", "name": "position", "component": "length"}, {"step": "range", "own": True}, GREYS],
+            [{"step": "signal", "name": "tint"}], [{"step": "attribute", "name": "glaze"}],
+        ],
+        "shaping": [
+            [RANDOM, {"step": "range", "from_low": 0.1, "from_high": 0.8, "to_low": 0.9, "to_high": 0.2, "flip": True}, GREYS],
+            [RANDOM, {"step": "levels", "black_point": 0.1, "white_point": 0.7, "gamma": 2.2, "contrast": 1.4,
+                      "pivot": {"signal": "wear"}}, GREYS],
+            *([RANDOM, {"step": "curve", "interpolation": k, "points": BEND}, GREYS] for k in ("straight", "monotone", "bezier")),
+            [RANDOM, {"step": "range", "to_high": 2.4, "clamp": False},
+             {"step": "quantise", "levels": 7, "beyond": "repeat"}, GREYS],
+            [{"step": "attribute", "name": "id"}, {"step": "quantise", "of": "index", "levels": 9, "beyond": "repeat"}, GREYS],
+            [{**RANDOM, "per": "plate"}, {"step": "even_out"}, GREYS],
+            [RANDOM, {"step": "even_out", "frozen": [0, 0.1, 0.4, 0.4, 0.4, 0.8, 1]}, GREYS],
+        ],
+        "spread": [
+            [RANDOM, {"step": "spread", "bands": 4, "seed": 6}, DUSK],
+            [RANDOM, {"step": "spread", "by": "ramp_bands", "seed": 6}, {**DUSK, "interpolation": "steps"}],
+        ],
+        "ramps": [
+            [RANDOM, {**ramp, "interpolation": between, "mix_in": space, "hue": hue, "tension": 0.3}]
+            for ramp in (DUSK, held, wheel) for between in ("steps", "straight", "eased", "through", "soft")
+            for space in ("oklab", "oklch", "linear_rgb", "display_rgb", "hsv") for hue in ("shorter", "longer")
+        ],
+        "palettes": [
+            [RANDOM, {"step": "palette", "swatches": SWATCHES}],
+            [{**RANDOM, "numbers": 2}, {"step": "palette", "swatches": SWATCHES, "columns": 3}],
+            [RANDOM, {"step": "range", "own": True}, {"step": "palette", "swatches": SWATCHES, "parts": "weights"}],
+        ],
+        "drifts": [
+            [RANDOM, DUSK, {"step": "drift", "space": space, "seed": 3, "hue": [-18, {"signal": "wear", "high": 60}],
+                            "saturation": [-0.2, 0.3], "lightness": [-0.1, 0.15], "gamma": [-0.5, 0.5], "chance": chance}]
+            for space in ("hsv", "oklch")
+        ] + [[{"step": "constant", "value": "#777777"}, {"step": "drift", "seed": 1, "hue": [0, 90], "saturation": [0, 1]}]],
+        "grades": [
+            [RANDOM, DUSK, {"step": "grade", "gain": 1.3, "hue_turn": {"signal": "wear", "low": -60, "high": 90},
+                            "saturation": 1.4, "value": -0.1, "brightness": 1.1, "contrast": 1.3, "pivot": 0.4, "gamma": 1.2}],
+            [RANDOM, DUSK, {"step": "grade", "complement": True, "monochrome": 0.3, "value": 0.1}],
+            [RANDOM, DUSK, {"step": "grade", "slope": [1.2, 0.9, 1], "offset": [-0.1, 0.05, 0], "power": [1.2, 0.8, 1],
+                            "cdl_saturation": 1.3}],
+            [RANDOM, DUSK, {"step": "clamp", "least": 0.2, "greatest": 0.7}],
+        ],
+        "components": [
+            [RANDOM, DUSK, {"step": "component", "part": p}, GREYS]
+            for p in ("hue", "saturation", "value", "luma", "luminance", "red", "blue", "lightness", "chroma", "oklch_hue")
+        ],
+        "joins": [
+            [RANDOM, {"step": "choose", "chains": [[{"step": "random", "seed": 5}, DUSK], [{"step": "constant", "value": "#22a98a"}]]}],
+            *([{"step": "signal", "name": "tint"}, {"step": "mix", "blend": b, "factor": {"signal": "wear"}, "chain": [RANDOM, DUSK]}]
+              for b in blends),
+        ],
+    }  # fmt: skip
+
+
+class LookFormat(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        rng, n = np.random.default_rng(7), 180
+        labels = ("left", "right", "shield", "\u00e9lytre")
+        cls.table = {
+            "position": rng.normal(size=(n, 3)).astype(np.float32), "id": (rng.permutation(9000)[:n] - 400).astype(np.int64),
+            "plate": rng.integers(0, 4, n).astype(np.int32), "glaze": rng.random((n, 3)).astype(np.float32) * 1.4 - 0.2,
+        }  # fmt: skip
+        kinds = {"position": "vector", "id": "integer", "plate": "text", "glaze": "colour"}
+        attributes = {
+            name: Attribute(
+                name, kinds[name], values, labels=labels if name == "plate" else (), fields=(Field(name, "<f4"),)
+            )
+            for name, values in cls.table.items()
+        }
+        cls.population = with_derived(Population("clones", n, attributes))
+        cls.labels = {"plate": labels}
+
+    def compare(self, layers, what):
+        document = {"gaudyseed": 2, "signals": [WEAR, TINT], "lanes": {"base_colour": {"layers": layers}}}
+        table = {**self.table, "glaze": np.maximum(self.table["glaze"].astype(float), 0)}
+        wanted = Plain(table, self.labels, {"night": 0.3}).look(document)
+        look = parse(Look, json.loads(json.dumps(document)))
+        found = (
+            Evaluator().evaluate(self.population, look, dials=[parse(Dial, {"name": "night", "value": 0.3})]).colours
+        )
+        levels = np.floor(255 * encode(np.clip(wanted, 0, 1)) + 0.5)
+        np.testing.assert_allclose(display_bytes(found), levels, atol=1, err_msg=f"{what}: {json.dumps(layers)}")
+
+    def test_every_family_of_steps(self):
+        for family, chains in families().items():
+            for chain in chains:
+                self.compare([{"name": "A", "paint": chain}], family)
+
+    def test_layers(self):
+        mask = [{"step": "random", "seed": 4}, {"step": "range", "to_low": -0.5, "to_high": 1.5, "clamp": False}]
+        bright = {**DUSK, "stops": [{**s, "intensity": 1.6} for s in DUSK["stops"]]}
+        for blend_in in ("linear", "display"):
+            for mode in (
+                "normal",
+                "multiply",
+                "overlay",
+                "soft_light",
+                "colour_burn",
+                "subtract",
+                "luminosity",
+                "hue",
+                "add",
+            ):
+                top = {"name": "B", "paint": [{"step": "random", "seed": 9}, bright], "mask": mask, "blend": mode,
+                       "blend_in": blend_in, "amount": {"dial": "night", "low": 0.2, "high": 1}}  # fmt: skip
+                self.compare([{"name": "A", "amount": 0.8, "paint": [RANDOM, DUSK]}, top], mode)
+
+    def test_the_table_of_parameters_is_fresh(self):
+        from look_format import PAGE, page
+
+        self.assertEqual(PAGE.read_text(), page(), "Run .venv/bin/python tools/look_format.py and commit the result.")
