@@ -14,8 +14,8 @@ from PIL import Image
 ROOT = Path(__file__).resolve().parent.parent
 sys.path.insert(0, str(ROOT))
 
-from skimage import data  # noqa: E402
 from tests.browser.driver import BrowserCase  # noqa: E402
+from tools.kite import kite  # noqa: E402
 
 FOLDER = ROOT / "docs" / "screenshots"
 
@@ -117,7 +117,7 @@ def follow(c: Camera) -> None:
 
 
 def glint(c: Camera) -> None:
-    """Every seventh element."""
+    """A glint on about one element in seven."""
     c.open("Formula")
 
 
@@ -132,9 +132,9 @@ def shares(c: Camera) -> None:
 
 
 def picture(c: Camera) -> None:
-    """A palette from a photograph."""
-    path = c.folder / "cup-at-the-workshop.png"
-    Image.fromarray(data.coffee()).save(path)
+    """A palette from a picture."""
+    path = c.folder / "kite-over-the-parade.png"
+    Image.fromarray(kite()).save(path)
     c.page.keyboard.press("Control+k")
     c.page.keyboard.type("Palette from a picture")
     c.page.keyboard.press("Enter")
@@ -253,11 +253,11 @@ PICTURES: dict[str, tuple[Callable[[Camera], None], list | None, dict]] = {
     "parts": (parts, None, {}),
     "signal": (signal, [RANDOM, BANDS, FOLLOWED], {"signals": [{**WEAR, "layers": [HEIGHT]}]}),
     "follow": (follow, [RANDOM, BANDS, FOLLOWED], {"signals": [WEAR]}),
-    "glint": (glint, [{"step": "formula", "text": "where(index % 7 == 0, 0.97, random(3) * 0.8)"}, BANDS, DRIFT], {}),
+    "glint": (glint, [{"step": "formula", "text": "where(random(5) < 0.14, 0.97, random(3) * 0.8)"}, BANDS, DRIFT], {}),
     "curve": (curve, [RANDOM, BENT, {"step": "spread", "seed": 1, "by": "ramp_bands"}, BANDS], {}),
     "shares": (shares, None, {}),
     "picture": (picture, None, {}),
-    "drift": (drift, [RANDOM, DUSK, {**DRIFT, "hue": 40, "direction": "above", "chance": 0.3},
+    "drift": (drift, [RANDOM, DUSK, {**DRIFT, "hue": [0, 40], "chance": 0.3},
                       {"step": "component", "part": "hue"}, BANDS, DRIFT], {}),
     "layers": (layers, None, {}),
     "library": (library, [{"step": "random", "numbers": 2, "seed": 4},

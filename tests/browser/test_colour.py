@@ -11,7 +11,7 @@ from pathlib import Path
 import numpy as np
 from PIL import Image
 from plyfile import PlyData, PlyElement
-from skimage import data
+from tools.kite import kite
 
 from tests.browser.driver import BrowserCase
 from tests.support import FIVE, ROOT
@@ -129,19 +129,20 @@ class Ramps(ColourCase):
 
 
 class Palettes(ColourCase):
-    def test_from_a_dropped_photograph_swapped_and_hue_shifted(self):
+    def test_from_a_dropped_picture_swapped_and_hue_shifted(self):
         page = self.page
-        photograph = self.folder / "cup.png"
-        Image.fromarray(data.coffee()[::2, ::2]).save(photograph)
+        drawn = kite(300, 200)
+        picture = self.folder / "kite.png"
+        Image.fromarray(drawn).save(picture)
         page.evaluate(
             """([bytes]) => {
                 const transfer = new DataTransfer();
-                transfer.items.add(new File([new Uint8Array(bytes)], 'cup.png', {type: 'image/png'}));
+                transfer.items.add(new File([new Uint8Array(bytes)], 'kite.png', {type: 'image/png'}));
                 const options = {dataTransfer: transfer, bubbles: true, cancelable: true};
                 for (const type of ['dragenter', 'dragover', 'drop'])
                     window.dispatchEvent(new DragEvent(type, options));
             }""",
-            [list(photograph.read_bytes())],
+            [list(picture.read_bytes())],
         )
         dialog = page.get_by_role("dialog")
         dialog.get_by_text("8 found").wait_for()
@@ -157,13 +158,13 @@ class Palettes(ColourCase):
         shown.press("Enter")
         dialog.get_by_text("6 found, 2 taken").wait_for()
         last = dialog.get_by_label("Colours of the picture").get_by_role("listitem").last.get_attribute("aria-label")
-        height, width = data.coffee()[::2, ::2].shape[:2]
-        there = data.coffee()[::2, ::2][int(0.49 * height), int(0.6 * width)]
+        height, width = drawn.shape[:2]
+        there = drawn[int(0.49 * height), int(0.6 * width)]
         taken = [int(last[k : k + 2], 16) for k in (1, 3, 5)]
         np.testing.assert_allclose(taken, there, atol=24)  # the picture is shown a little smaller
         self.after(lambda: dialog.get_by_role("button", name="Use as palette").click())
         self.assertEqual(len(self.counts()), 8)
-        self.slab("Palette").get_by_text("cup, 8 swatches").wait_for()
+        self.slab("Palette").get_by_text("kite, 8 swatches").wait_for()
         self.choose("Parts", "Parts by weight")
         self.assertGreater(max(self.counts()) - min(self.counts()), 1000)
         # Swapped in place: everything else of the set-up stays.

@@ -23,10 +23,20 @@ from tests.support import FIVE, ROOT
 sys.path.append(str(ROOT / "tools"))
 
 LUMA = np.array([0.2126, 0.7152, 0.0722])
-M1 = np.array([[0.4122214708, 0.5363325363, 0.0514459929], [0.2119034982, 0.6806995451, 0.1073969566],
-               [0.0883024619, 0.2817188376, 0.6299787005]])  # fmt: skip
-M2 = np.array([[0.2104542553, 0.7936177850, -0.0040720468], [1.9779984951, -2.4285922050, 0.4505937099],
-               [0.0259040371, 0.7827717662, -0.8086757660]])  # fmt: skip
+M1 = np.array(
+    [
+        [0.4122214708, 0.5363325363, 0.0514459929],
+        [0.2119034982, 0.6806995451, 0.1073969566],
+        [0.0883024619, 0.2817188376, 0.6299787005],
+    ]
+)
+M2 = np.array(
+    [
+        [0.2104542553, 0.7936177850, -0.0040720468],
+        [1.9779984951, -2.4285922050, 0.4505937099],
+        [0.0259040371, 0.7827717662, -0.8086757660],
+    ]
+)
 POLAR = ("oklch", "hsv")
 
 
@@ -235,8 +245,12 @@ class Plain:
         k = np.clip(np.searchsorted(x, v, side="right") - 1, 0, len(x) - 2)
         w = np.clip(v, x[0], x[-1])
         t = (w - x[k]) / h[k]
-        found = ((1 + 2 * t) * (1 - t) ** 2 * y[k] + t * (1 - t) ** 2 * h[k] * slopes[k]
-                 + t**2 * (3 - 2 * t) * y[k + 1] + t**2 * (t - 1) * h[k] * slopes[k + 1])  # fmt: skip
+        found = (
+            (1 + 2 * t) * (1 - t) ** 2 * y[k]
+            + t * (1 - t) ** 2 * h[k] * slopes[k]
+            + t**2 * (3 - 2 * t) * y[k + 1]
+            + t**2 * (t - 1) * h[k] * slopes[k + 1]
+        )
         return np.clip(found, 0, 1)
 
     def bands(self, v, n, step):
@@ -317,11 +331,15 @@ class Plain:
         longer, n = step.get("hue") == "longer", len(at)
         points = to_space(linear, space)
         if space in POLAR and between in ("through", "soft"):
-            known = None
-            for k in [*range(n - 1, -1, -1), *range(n)]:  # backwards for the first ones, then forwards
-                known = points[k, 2] if not np.isnan(points[k, 2]) else known
-                points[k, 2] = known if known is not None else 0
-            points[:, 2] = np.cumsum([points[0, 2], *(way(a, b, longer) for a, b in zip(points[:, 2], points[1:, 2]))])
+            for order in (range(n), range(n - 1, -1, -1)):  # the hue before; the first ones take the next
+                known = np.nan
+                for k in order:
+                    known = points[k, 2] if not np.isnan(points[k, 2]) else known
+                    points[k, 2] = known
+            points = np.nan_to_num(points)
+            points[:, 2] = np.cumsum(
+                [points[0, 2], *(way(a, b, longer) for a, b in zip(points[:-1, 2], points[1:, 2], strict=True))]
+            )
         out = np.empty((len(v), 3))
         for i, value in enumerate(v):
             k = int(np.searchsorted(at, value, side="right")) - 1
@@ -347,12 +365,20 @@ class Plain:
             for j in (k, k + 1):
                 p, q = max(j - 1, 0), min(j + 1, n - 1)
                 tangents.append((1 - step.get("tension", 0)) * (points[q] - points[p]) / (at[q] - at[p]) * width)
-            return ((1 + 2 * t) * (1 - t) ** 2 * a + t * (1 - t) ** 2 * tangents[0] + t**2 * (3 - 2 * t) * b
-                    + t**2 * (t - 1) * tangents[1])  # fmt: skip
+            return (
+                (1 + 2 * t) * (1 - t) ** 2 * a
+                + t * (1 - t) ** 2 * tangents[0]
+                + t**2 * (3 - 2 * t) * b
+                + t**2 * (t - 1) * tangents[1]
+            )
         before = points[k - 1] if k else 2 * a - b
         after = points[k + 2] if k + 2 < n else 2 * b - a
-        return (before * (1 - t) ** 3 + a * (3 * t**3 - 6 * t**2 + 4) + b * (-3 * t**3 + 3 * t**2 + 3 * t + 1)
-                + after * t**3) / 6  # fmt: skip
+        return (
+            before * (1 - t) ** 3
+            + a * (3 * t**3 - 6 * t**2 + 4)
+            + b * (-3 * t**3 + 3 * t**2 + 3 * t + 1)
+            + after * t**3
+        ) / 6
 
     def palette(self, v, step):
         colours = np.array([hex_colour(s["colour"]) for s in step["swatches"]])
@@ -418,8 +444,11 @@ class Plain:
         c = c + ((c @ LUMA)[:, None] - c) * get("monochrome", 0)
         if get("value", 0):
             top = c.max(-1)[:, None]
-            c = np.where(top > 1e-6, c * np.maximum(top + get("value"), 0) / np.where(top > 1e-6, top, 1),
-                         c + np.maximum(top + get("value"), 0))  # fmt: skip
+            c = np.where(
+                top > 1e-6,
+                c * np.maximum(top + get("value"), 0) / np.where(top > 1e-6, top, 1),
+                c + np.maximum(top + get("value"), 0),
+            )
         contrast, pivot = get("contrast", 1), get("pivot", 0.5)
         c = np.maximum(c * get("brightness", 1) * contrast + pivot - pivot * contrast, 0) ** (1 / get("gamma", 1))
         c = np.maximum(c * get("slope", [1] * 3) + get("offset", [0] * 3), 0) ** np.array(get("power", [1] * 3))
@@ -479,14 +508,23 @@ def blend(b, s, mode):
     with np.errstate(all="ignore"):
         d = np.where(b <= 0.25, ((16 * b - 12) * b + 4) * b, np.sqrt(np.maximum(b, 0)))
         plain = {
-            "normal": s, "multiply": b * s, "screen": b + s - b * s, "darken": np.minimum(b, s), "minimum": np.minimum(b, s),
-            "lighten": np.maximum(b, s), "maximum": np.maximum(b, s), "difference": abs(b - s), "exclusion": b + s - 2 * b * s,
+            "normal": s,
+            "multiply": b * s,
+            "screen": b + s - b * s,
+            "darken": np.minimum(b, s),
+            "minimum": np.minimum(b, s),
+            "lighten": np.maximum(b, s),
+            "maximum": np.maximum(b, s),
+            "difference": abs(b - s),
+            "exclusion": b + s - 2 * b * s,
             "hard_light": np.where(s <= 0.5, 2 * b * s, b + (2 * s - 1) - b * (2 * s - 1)),
             "colour_dodge": np.where(b <= 0, 0, np.where(s >= 1, 1, np.minimum(1, b / (1 - s)))),
             "colour_burn": np.where(b >= 1, 1, np.where(s <= 0, 0, 1 - np.minimum(1, (1 - b) / s))),
             "soft_light": np.where(s <= 0.5, b - (1 - 2 * s) * b * (1 - b), b + (2 * s - 1) * (d - b)),
-            "add": b + s, "subtract": b - s, "average": (b + s) / 2,
-        }  # fmt: skip
+            "add": b + s,
+            "subtract": b - s,
+            "average": (b + s) / 2,
+        }
     if mode in plain:
         return plain[mode]
     if mode == "hue":
@@ -522,9 +560,12 @@ DUSK = stops((0.05, "#1a1530"), (0.3, "#5b2a5c"), (0.62, "#c8553d"), (0.85, "#f2
 GREYS = stops((0, "#000000"), (1, "#ffffff"), mix_in="display_rgb")
 WEAR = {"name": "wear", "chain": [{"step": "random", "seed": 11}]}
 TINT = {"name": "tint", "chain": [{"step": "random", "seed": 12}, DUSK]}
-BEND = [{"x": 0.1, "y": 0.2, "left": [-0.1, 0], "right": [0.3, 0.5]}, {"x": 0.4, "y": 0.9, "left": [-0.1, 0.3],
-         "right": [0.2, 0]}, {"x": 0.6, "y": 0.5, "left": [-0.3, -0.1], "right": [0.1, 0]},
-        {"x": 0.95, "y": 0.7, "left": [-0.1, 0], "right": [0, 0]}]  # fmt: skip
+BEND = [
+    {"x": 0.1, "y": 0.2, "left": [-0.1, 0], "right": [0.3, 0.5]},
+    {"x": 0.4, "y": 0.9, "left": [-0.1, 0.3], "right": [0.2, 0]},
+    {"x": 0.6, "y": 0.5, "left": [-0.3, -0.1], "right": [0.1, 0]},
+    {"x": 0.95, "y": 0.7, "left": [-0.1, 0], "right": [0, 0]},
+]
 SWATCHES = [
     {"colour": c, "weight": w} for c, w in zip([*FIVE, "#f7e7ce", "#a11d33"], (3, 1, 0, 2, 2, 1, 0), strict=True)
 ]
@@ -534,25 +575,73 @@ def families() -> dict[str, list[list[dict]]]:
     """Chains that end in colours, by family."""
     wheel = stops((0, "#e84a3a"), (0.4, "#808080"), (0.7, "#3ae8d8"), (1, "#4a3ae8"))
     held = {**DUSK, "stops": [{**s, "hold": k == 1, "intensity": 1 + k / 2} for k, s in enumerate(DUSK["stops"])]}
-    blends = ("normal", "multiply", "screen", "overlay", "darken", "lighten", "colour_dodge", "colour_burn", "hard_light",
-              "soft_light", "difference", "exclusion", "hue", "saturation", "colour", "luminosity", "add", "subtract",
-              "minimum", "maximum", "average")  # fmt: skip
+    blends = (
+        "normal",
+        "multiply",
+        "screen",
+        "overlay",
+        "darken",
+        "lighten",
+        "colour_dodge",
+        "colour_burn",
+        "hard_light",
+        "soft_light",
+        "difference",
+        "exclusion",
+        "hue",
+        "saturation",
+        "colour",
+        "luminosity",
+        "add",
+        "subtract",
+        "minimum",
+        "maximum",
+        "average",
+    )
     chance = {"signal": "wear", "low": 0.2, "high": 0.9}
     return {
         "reading": [
-            [RANDOM, GREYS], [{**RANDOM, "per": "plate"}, GREYS], [{**RANDOM, "per": "id"}, GREYS],
+            [RANDOM, GREYS],
+            [{**RANDOM, "per": "plate"}, GREYS],
+            [{**RANDOM, "per": "id"}, GREYS],
             [{**RANDOM, "numbers": 3}, {"step": "component", "part": "y"}, GREYS],
             [{"step": "attribute", "name": "position", "component": "length"}, {"step": "range", "own": True}, GREYS],
-            [{"step": "signal", "name": "tint"}], [{"step": "attribute", "name": "glaze"}],
+            [{"step": "signal", "name": "tint"}],
+            [{"step": "attribute", "name": "glaze"}],
         ],
         "shaping": [
-            [RANDOM, {"step": "range", "from_low": 0.1, "from_high": 0.8, "to_low": 0.9, "to_high": 0.2, "flip": True}, GREYS],
-            [RANDOM, {"step": "levels", "black_point": 0.1, "white_point": 0.7, "gamma": 2.2, "contrast": 1.4,
-                      "pivot": {"signal": "wear"}}, GREYS],
-            *([RANDOM, {"step": "curve", "interpolation": k, "points": BEND}, GREYS] for k in ("straight", "monotone", "bezier")),
-            [RANDOM, {"step": "range", "to_high": 2.4, "clamp": False},
-             {"step": "quantise", "levels": 7, "beyond": "repeat"}, GREYS],
-            [{"step": "attribute", "name": "id"}, {"step": "quantise", "of": "index", "levels": 9, "beyond": "repeat"}, GREYS],
+            [
+                RANDOM,
+                {"step": "range", "from_low": 0.1, "from_high": 0.8, "to_low": 0.9, "to_high": 0.2, "flip": True},
+                GREYS,
+            ],
+            [
+                RANDOM,
+                {
+                    "step": "levels",
+                    "black_point": 0.1,
+                    "white_point": 0.7,
+                    "gamma": 2.2,
+                    "contrast": 1.4,
+                    "pivot": {"signal": "wear"},
+                },
+                GREYS,
+            ],
+            *(
+                [RANDOM, {"step": "curve", "interpolation": k, "points": BEND}, GREYS]
+                for k in ("straight", "monotone", "bezier")
+            ),
+            [
+                RANDOM,
+                {"step": "range", "to_high": 2.4, "clamp": False},
+                {"step": "quantise", "levels": 7, "beyond": "repeat"},
+                GREYS,
+            ],
+            [
+                {"step": "attribute", "name": "id"},
+                {"step": "quantise", "of": "index", "levels": 9, "beyond": "repeat"},
+                GREYS,
+            ],
             [{**RANDOM, "per": "plate"}, {"step": "even_out"}, GREYS],
             [RANDOM, {"step": "even_out", "frozen": [0, 0.1, 0.4, 0.4, 0.4, 0.8, 1]}, GREYS],
         ],
@@ -562,8 +651,10 @@ def families() -> dict[str, list[list[dict]]]:
         ],
         "ramps": [
             [RANDOM, {**ramp, "interpolation": between, "mix_in": space, "hue": hue, "tension": 0.3}]
-            for ramp in (DUSK, held, wheel) for between in ("steps", "straight", "eased", "through", "soft")
-            for space in ("oklab", "oklch", "linear_rgb", "display_rgb", "hsv") for hue in ("shorter", "longer")
+            for ramp in (DUSK, held, wheel)
+            for between in ("steps", "straight", "eased", "through", "soft")
+            for space in ("oklab", "oklch", "linear_rgb", "display_rgb", "hsv")
+            for hue in ("shorter", "longer")
         ],
         "palettes": [
             [RANDOM, {"step": "palette", "swatches": SWATCHES}],
@@ -571,28 +662,90 @@ def families() -> dict[str, list[list[dict]]]:
             [RANDOM, {"step": "range", "own": True}, {"step": "palette", "swatches": SWATCHES, "parts": "weights"}],
         ],
         "drifts": [
-            [RANDOM, DUSK, {"step": "drift", "space": space, "seed": 3, "hue": [-18, {"signal": "wear", "high": 60}],
-                            "saturation": [-0.2, 0.3], "lightness": [-0.1, 0.15], "gamma": [-0.5, 0.5], "chance": chance}]
+            [
+                RANDOM,
+                DUSK,
+                {
+                    "step": "drift",
+                    "space": space,
+                    "seed": 3,
+                    "hue": [-18, {"signal": "wear", "high": 60}],
+                    "saturation": [-0.2, 0.3],
+                    "lightness": [-0.1, 0.15],
+                    "gamma": [-0.5, 0.5],
+                    "chance": chance,
+                },
+            ]
             for space in ("hsv", "oklch")
-        ] + [[{"step": "constant", "value": "#777777"}, {"step": "drift", "seed": 1, "hue": [0, 90], "saturation": [0, 1]}]],
+        ]
+        + [
+            [
+                {"step": "constant", "value": "#777777"},
+                {"step": "drift", "seed": 1, "hue": [0, 90], "saturation": [0, 1]},
+            ]
+        ],
         "grades": [
-            [RANDOM, DUSK, {"step": "grade", "gain": 1.3, "hue_turn": {"signal": "wear", "low": -60, "high": 90},
-                            "saturation": 1.4, "value": -0.1, "brightness": 1.1, "contrast": 1.3, "pivot": 0.4, "gamma": 1.2}],
+            [
+                RANDOM,
+                DUSK,
+                {
+                    "step": "grade",
+                    "gain": 1.3,
+                    "hue_turn": {"signal": "wear", "low": -60, "high": 90},
+                    "saturation": 1.4,
+                    "value": -0.1,
+                    "brightness": 1.1,
+                    "contrast": 1.3,
+                    "pivot": 0.4,
+                    "gamma": 1.2,
+                },
+            ],
             [RANDOM, DUSK, {"step": "grade", "complement": True, "monochrome": 0.3, "value": 0.1}],
-            [RANDOM, DUSK, {"step": "grade", "slope": [1.2, 0.9, 1], "offset": [-0.1, 0.05, 0], "power": [1.2, 0.8, 1],
-                            "cdl_saturation": 1.3}],
+            [
+                RANDOM,
+                DUSK,
+                {
+                    "step": "grade",
+                    "slope": [1.2, 0.9, 1],
+                    "offset": [-0.1, 0.05, 0],
+                    "power": [1.2, 0.8, 1],
+                    "cdl_saturation": 1.3,
+                },
+            ],
             [RANDOM, DUSK, {"step": "clamp", "least": 0.2, "greatest": 0.7}],
         ],
         "components": [
             [RANDOM, DUSK, {"step": "component", "part": p}, GREYS]
-            for p in ("hue", "saturation", "value", "luma", "luminance", "red", "blue", "lightness", "chroma", "oklch_hue")
+            for p in (
+                "hue",
+                "saturation",
+                "value",
+                "luma",
+                "luminance",
+                "red",
+                "blue",
+                "lightness",
+                "chroma",
+                "oklch_hue",
+            )
         ],
         "joins": [
-            [RANDOM, {"step": "choose", "chains": [[{"step": "random", "seed": 5}, DUSK], [{"step": "constant", "value": "#22a98a"}]]}],
-            *([{"step": "signal", "name": "tint"}, {"step": "mix", "blend": b, "factor": {"signal": "wear"}, "chain": [RANDOM, DUSK]}]
-              for b in blends),
+            [
+                RANDOM,
+                {
+                    "step": "choose",
+                    "chains": [[{"step": "random", "seed": 5}, DUSK], [{"step": "constant", "value": "#22a98a"}]],
+                },
+            ],
+            *(
+                [
+                    {"step": "signal", "name": "tint"},
+                    {"step": "mix", "blend": b, "factor": {"signal": "wear"}, "chain": [RANDOM, DUSK]},
+                ]
+                for b in blends
+            ),
         ],
-    }  # fmt: skip
+    }
 
 
 class LookFormat(unittest.TestCase):
@@ -601,9 +754,11 @@ class LookFormat(unittest.TestCase):
         rng, n = np.random.default_rng(7), 180
         labels = ("left", "right", "shield", "\u00e9lytre")
         cls.table = {
-            "position": rng.normal(size=(n, 3)).astype(np.float32), "id": (rng.permutation(9000)[:n] - 400).astype(np.int64),
-            "plate": rng.integers(0, 4, n).astype(np.int32), "glaze": rng.random((n, 3)).astype(np.float32) * 1.4 - 0.2,
-        }  # fmt: skip
+            "position": rng.normal(size=(n, 3)).astype(np.float32),
+            "id": (rng.permutation(9000)[:n] - 400).astype(np.int64),
+            "plate": rng.integers(0, 4, n).astype(np.int32),
+            "glaze": rng.random((n, 3)).astype(np.float32) * 1.4 - 0.2,
+        }
         kinds = {"position": "vector", "id": "integer", "plate": "text", "glaze": "colour"}
         attributes = {
             name: Attribute(
@@ -645,8 +800,14 @@ class LookFormat(unittest.TestCase):
                 "hue",
                 "add",
             ):
-                top = {"name": "B", "paint": [{"step": "random", "seed": 9}, bright], "mask": mask, "blend": mode,
-                       "blend_in": blend_in, "amount": {"dial": "night", "low": 0.2, "high": 1}}  # fmt: skip
+                top = {
+                    "name": "B",
+                    "paint": [{"step": "random", "seed": 9}, bright],
+                    "mask": mask,
+                    "blend": mode,
+                    "blend_in": blend_in,
+                    "amount": {"dial": "night", "low": 0.2, "high": 1},
+                }
                 self.compare([{"name": "A", "amount": 0.8, "paint": [RANDOM, DUSK]}, top], mode)
 
     def test_the_table_of_parameters_is_fresh(self):

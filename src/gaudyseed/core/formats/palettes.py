@@ -62,7 +62,7 @@ def read_png(data: bytes) -> tuple[list[Swatch], int]:
     if cells.shape[0] * cells.shape[1] > MOST_SWATCHES:
         raise BadInput(
             f"This is a grid of {cells.shape[1]} x {cells.shape[0]} colours; at most {MOST_SWATCHES} are taken. "
-            "For a photograph, make a palette from a picture.",
+            "For any other picture, make a palette from a picture.",
             place="palette",
         )
     flat = cells.reshape(-1, 4)

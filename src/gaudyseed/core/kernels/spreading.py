@@ -39,9 +39,22 @@ def near_distances(places, chosen, rank, out):  # type: ignore[no-untyped-def]
         out[c] = np.sqrt(best[rank - 1])
 
 
+@njit(int64(Array(float64, 1, "C"), Array(int32, 2, "C"), int64), **OPTIONS)
+def _farthest(away, found, i):  # type: ignore[no-untyped-def]
+    """Which of the neighbours kept so far has to go first."""
+    last = 0
+    for k in range(1, MOST):
+        if away[k] > away[last] or (away[k] == away[last] and found[i, k] > found[i, last]):
+            last = k
+    return last
+
+
 @njit(void(PLACES, float64, Array(int64, 1, "C"), Array(int32, 2, "C"), Array(uint8, 1, "C")), **OPTIONS)
 def neighbours(places, reach, heads, found, counts):  # type: ignore[no-untyped-def]
-    """All others within ``reach`` of each element, at most ``MOST``, through a hashed grid."""
+    """The nearest others within ``reach`` of each element, at most ``MOST``, through a hashed grid.
+
+    Of equally far ones those with the lower index; in no particular order.
+    """
     n = places.shape[0]
     mask = heads.shape[0] - 1
     links = np.empty(n, np.int64)
@@ -51,6 +64,7 @@ def neighbours(places, reach, heads, found, counts):  # type: ignore[no-untyped-
         links[i] = heads[slot]
         heads[slot] = i
     slots = np.empty(27, np.int64)
+    away = np.empty(MOST, np.float64)
     for i in range(n):
         count = 0
         used = 0
@@ -72,9 +86,13 @@ def neighbours(places, reach, heads, found, counts):  # type: ignore[no-untyped-
                         ex = np.float64(places[j, 0]) - places[i, 0]
                         ey = np.float64(places[j, 1]) - places[i, 1]
                         ez = np.float64(places[j, 2]) - places[i, 2]
-                        if j != i and ex * ex + ey * ey + ez * ez <= reach * reach and count < MOST:
-                            found[i, count] = j
-                            count += 1
+                        d = ex * ex + ey * ey + ez * ez
+                        if j != i and d <= reach * reach:
+                            k = count if count < MOST else _farthest(away, found, i)
+                            if count < MOST or d < away[k] or (d == away[k] and j < found[i, k]):
+                                away[k] = d
+                                found[i, k] = j
+                                count = min(count + 1, MOST)
                         j = links[j]
         counts[i] = count
 

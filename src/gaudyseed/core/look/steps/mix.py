@@ -29,7 +29,7 @@ class Mix(Step):
     factor: Share | Follow = Field(0.5, title="Factor", json_schema_extra={"unit": "share"})
     blend: Blend = Field("normal", title="Blend")
     chain: tuple[AnyStep, ...] = Field(
-        min_length=1, max_length=64, title="The other chain", json_schema_extra={"control": "chains"}
+        min_length=1, max_length=128, title="The other chain", json_schema_extra={"control": "chains"}
     )
 
     def inner_chains(self) -> Sequence[tuple[str, Sequence[Step]]]:

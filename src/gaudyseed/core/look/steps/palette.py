@@ -41,12 +41,14 @@ class Palette(Step):
     )
 
     def edges(self) -> np.ndarray:
-        """(s - 1,) float32: where each part but the first begins."""
+        """(s - 1,) float32: where each part but the first begins; infinite behind the last that has a weight."""
         n = len(self.swatches)
         weights = np.array([s.weight for s in self.swatches], np.float64)  # dials are resolved when a look is compiled
         if self.parts == "equal" or weights.sum() <= 0:
             return (np.arange(1, n) / n).astype(np.float32)
-        return (np.cumsum(weights)[:-1] / weights.sum()).astype(np.float32)
+        sums = np.cumsum(weights)
+        # Behind the last swatch that has a weight nothing begins: its part reaches to the end.
+        return np.where(sums[:-1] < sums[-1], sums[:-1] / sums[-1], np.inf).astype(np.float32)
 
     def cells_of(self, incoming: Value, place: str = "", check: Callable[[], None] | None = None) -> np.ndarray:
         """(n,) uint8: the swatch of each element."""

@@ -41,10 +41,10 @@ class Stop(BaseModel):
 class Ramp(Step):
     """Stops, flat outside them.
 
-    ``step``: a stop's colour holds from its place to the next one's; values before
-    the first stop take the first colour. ``linear`` mixes neighbours, ``smooth`` along
-    3t^2 - 2t^3, ``cardinal`` with tangents (1 - tension) times the slope between a stop's
-    neighbours (0: Catmull-Rom), ``b_spline`` a uniform cubic that passes near the stops.
+    ``steps``: a stop's colour holds from its place to the next one's; values before
+    the first stop take the first colour. ``straight`` mixes neighbours, ``eased`` along
+    3t^2 - 2t^3, ``through`` is a cardinal spline, with tangents (1 - tension) times the slope between
+    a stop's neighbours (0: Catmull-Rom), ``soft`` the uniform cubic B-spline, which passes near the stops.
     """
 
     takes: ClassVar[tuple[Kind, ...]] = ("number",)
