@@ -25,7 +25,7 @@ _FINER = 2
 #: The kite's corners from its middle, and how it hangs in the wind (radians).
 _CORNERS = np.array([(0, 1.15), (0.86, 0.2), (0, -1.55), (-0.86, 0.2)])
 _LEAN = -0.42
-_SKY = [("#241a45", 0), ("#4b2f6b", 0.3), ("#a8566f", 0.62), ("#e99a6c", 0.85), ("#f7d59a", 1)]
+_SKY = [("#241a45", 0), ("#3d2a60", 0.4), ("#6b4273", 0.75), ("#a85f7c", 1)]
 _CLOTH = ["#f4efe0", "#d8353a", "#1f8f8a", "#f2b632", "#2c4fa3", "#3a2418", "#f4efe0", "#e2574c", "#1f8f8a"]
 _DRAWN = [{"step": "formula", "text": "where(piece > 0, 1, 0)"}]
 _LOOK = {
@@ -79,7 +79,7 @@ def kite(width: int = WIDTH, height: int = HEIGHT) -> NDArray[np.uint8]:
 def _shapes(x: NDArray[np.float32], y: NDArray[np.float32]) -> tuple[NDArray[np.int_], NDArray[np.float32]]:
     """Which piece each pixel belongs to (0: sky, 1 to 9 as ``_CLOTH`` lists them), and its light."""
     turn = np.array([[np.cos(_LEAN), -np.sin(_LEAN)], [np.sin(_LEAN), np.cos(_LEAN)]])
-    u, v = (np.tensordot(turn.T, np.stack([x - 0.12, y - 0.36]), axes=1)) / 0.45
+    u, v = (np.tensordot(turn.T, np.stack([x - 0.16, y - 0.3]), axes=1)) / 0.54
     inside = np.ones(x.shape, bool)
     for (ax, ay), (bx, by) in zip(_CORNERS, np.roll(_CORNERS, -1, axis=0), strict=True):
         inside &= (bx - ax) * (v - ay) - (by - ay) * (u - ax) <= 0

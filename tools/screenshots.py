@@ -112,7 +112,7 @@ def signal(c: Camera) -> None:
 
 
 def follow(c: Camera) -> None:
-    """A drift range that follows it."""
+    """A drift whose hue follows it."""
     c.open("Drift")
 
 
@@ -236,7 +236,7 @@ HEIGHT = {"name": "Height", "blend": "multiply", "amount": 0.8, "paint": [
     {"step": "range", "own": True, "to_high": 1.4}]}  # fmt: skip
 WEAR = {"name": "wear", "chain": [{"step": "random", "seed": 11}, DUSK, {"step": "component", "part": "luma"}]}
 RANDOM = {"step": "random", "seed": 42}
-FOLLOWED = {**DRIFT, "hue": {"signal": "wear", "low": 0, "high": 70}}
+FOLLOWED = {**DRIFT, "hue": [0, {"signal": "wear", "low": 0, "high": 70}]}
 BENT = {"step": "curve", "points": [{"x": x, "y": y} for x, y in ((0, 0), (0.45, 0.15), (0.7, 0.8), (1, 1))]}
 #: Name: what is done, and the chain it begins with (None: the demo as it is).
 PICTURES: dict[str, tuple[Callable[[Camera], None], list | None, dict]] = {

@@ -110,21 +110,26 @@ function Interval({ of, ends, axis, onDraft, onCommit }: IntervalProps) {
   // The handles stand outside the interval, so that they never cover each other.
   const leftmost = drawn[0] <= drawn[1] ? 0 : 1;
   const field = (k: 0 | 1) => (
-    <FollowNumber<number | Follow>
-      title={`${title} ${END_WORDS[k]}`}
-      how="signal"
-      hideLabel={!isFollowing(ends[k])}
-      value={ends[k]}
-      shown={drawn[k]}
-      change={change}
-      min={least}
-      max={most}
-      step={degrees ? 1 : 0.01}
-      unit={degrees ? "°" : undefined}
-      width="w-[54px]"
-      onDraft={(to) => onDraft(withEnd(ends, k, to))}
-      onCommit={(to, label) => onCommit(withEnd(ends, k, to), label)}
-    />
+    <>
+      {isFollowing(ends[k]) && <Gap />}
+      <div className={isFollowing(ends[k]) ? "order-last w-full" : "contents"}>
+        <FollowNumber<number | Follow>
+          title={`${title} ${END_WORDS[k]}`}
+          how="signal"
+          hideLabel={!isFollowing(ends[k])}
+          value={ends[k]}
+          shown={drawn[k]}
+          change={change}
+          min={least}
+          max={most}
+          step={degrees ? 1 : 0.01}
+          unit={degrees ? "°" : undefined}
+          width="w-[54px]"
+          onDraft={(to) => onDraft(withEnd(ends, k, to))}
+          onCommit={(to, label) => onCommit(withEnd(ends, k, to), label)}
+        />
+      </div>
+    </>
   );
   return (
     <div role="group" aria-label={`${title} interval`} className="flex flex-wrap items-center gap-x-1.5 gap-y-1">
@@ -165,3 +170,6 @@ function Interval({ of, ends, axis, onDraft, onCommit }: IntervalProps) {
     </div>
   );
 }
+
+/** As wide as a field with its link: an end that follows has a line of its own below, and the axes stay aligned. */
+const Gap = () => <span aria-hidden className="w-[76px] flex-none" />;

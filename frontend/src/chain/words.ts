@@ -34,11 +34,8 @@ function short(value: number | Following): string {
 /** An interval that something is drawn from; nothing where both ends are 0. */
 function interval(word: string, [low, high]: readonly [number | Following, number | Following], unit = ""): string {
   if (!moving(low) && !moving(high)) return "";
-  if (!isFollowing(low) && !isFollowing(high)) {
-    if (low === -high) return `${word} ±${short(Math.abs(high))}${unit}`;
-    if (low === 0 || high === 0) return `${word} ${low + high > 0 ? "+" : "−"}${short(Math.abs(low + high))}${unit}`;
-  }
-  return `${word} ${short(low)} to ${short(high)}${unit}`;
+  if (!isFollowing(low) && !isFollowing(high) && low === -high) return `${word} ±${short(Math.abs(high))}${unit}`;
+  return `${word} ${[low, high].map((end) => (isFollowing(end) ? sourceOf(end) : `${short(end)}${unit}`)).join(" to ")}`;
 }
 
 const moving = (value: number | Following) => isFollowing(value) || value !== 0;
