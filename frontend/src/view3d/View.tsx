@@ -14,7 +14,7 @@ import { Stage } from "./Stage";
 
 const MOST = quality().most;
 
-const FIGURE = new Intl.NumberFormat("en-GB", { maximumSignificantDigits: 6 });
+const FIGURE = new Intl.NumberFormat("en-GB", { maximumSignificantDigits: 4 });
 
 /** What the ends of the scale stand for, while a value is shown. */
 function Legend({ of }: { of: PreviewLegend }) {

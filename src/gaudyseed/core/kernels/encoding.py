@@ -174,10 +174,14 @@ def encode_values(linear, out):  # type: ignore[no-untyped-def]
 
 @njit(void(FLAT_IN, FLAT), **OPTIONS)
 def decode_values(encoded, out):  # type: ignore[no-untyped-def]
-    """Linear light of any number of display-encoded values; negative ones count as 0."""
+    """Linear light of any number of display-encoded values; negative ones count as 0. Both may be one array."""
+    # A loop from an array into itself is not compiled to vector instructions.
+    scratch = np.empty(min(BLOCK, out.shape[0]), np.float32)
     for start in range(0, out.shape[0], BLOCK):
         stop = min(start + BLOCK, out.shape[0])
-        decode_block(encoded[start:stop], out[start:stop])
+        block = scratch[: stop - start]
+        block[:] = encoded[start:stop]
+        decode_block(block, out[start:stop])
 
 
 @njit(float32(float32), inline="always", **OPTIONS)

@@ -97,6 +97,13 @@ def _monochrome(c, parts):  # type: ignore[no-untyped-def]
             c[k] = c[k] + (luma - c[k]) * part
 
 
+@njit(void(FLAT), inline="always", **OPTIONS)
+def _held(c):  # type: ignore[no-untyped-def]
+    """Values held within the greatest, by themselves: beside a power they would go one by one."""
+    for j in range(c.shape[0]):
+        c[j] = min(c[j], TOP)
+
+
 @njit(void(FLAT, int64, TRIPLE, TRIPLE, TRIPLE, SWITCHES, NUMBERS_IN), **OPTIONS)
 def _decision_list(c, start, slope, offset, power, bends, saturation):  # type: ignore[no-untyped-def]
     """ASC CDL v1.2 on flat values (3m), in place; settings are read from ``start`` on."""
@@ -107,7 +114,8 @@ def _decision_list(c, start, slope, offset, power, bends, saturation):  # type: 
             c[3 * i + k] = max(c[3 * i + k] * slopes[i] + offsets[i], _ZERO)
         if bends[k]:
             for i in range(m):
-                c[3 * i + k] = min(np.float32(c[3 * i + k] ** powers[i]), TOP)
+                c[3 * i + k] = np.float32(c[3 * i + k] ** powers[i])
+    _held(c)
     for i in range(m):
         part = saturation[start + i]
         luma = WEIGHTS[0] * c[3 * i] + WEIGHTS[1] * c[3 * i + 1] + WEIGHTS[2] * c[3 * i + 2]
@@ -129,19 +137,21 @@ def grade(linear, turns, saturations, monochromes, values, brightnesses, contras
     """
     complements, greys, moves, steepens, bend = does
     n = turns.shape[0]
-    scratch = np.empty(3 * BLOCK, np.float32)
+    # Two, because a loop from an array into itself is not compiled to vector instructions.
+    scratch, light = np.empty(3 * BLOCK, np.float32), np.empty(3 * BLOCK, np.float32)
     for start in range(0, n, BLOCK):
         m = min(BLOCK, n - start)
         e = start + m
+        lit = light[: 3 * m]
         c, source, result = scratch[: 3 * m], linear[3 * start : 3 * e], out[3 * start : 3 * e]
         for i in range(m):
             gain = gains[start + i]
-            c[3 * i], c[3 * i + 1], c[3 * i + 2] = (
+            lit[3 * i], lit[3 * i + 1], lit[3 * i + 2] = (
                 source[3 * i] * gain,
                 source[3 * i + 1] * gain,
                 source[3 * i + 2] * gain,
             )
-        encode_block(c, c)
+        encode_block(lit, c)
         _hue_saturation(c, turns[start:e], saturations[start:e], one_matrix)
         if complements:
             _complement(c)
@@ -162,7 +172,8 @@ def grade(linear, turns, saturations, monochromes, values, brightnesses, contras
             for i in range(m):
                 power_of = _ONE / gammas[start + i]
                 for k in range(3 * i, 3 * i + 3):
-                    c[k] = min(np.float32(c[k] ** power_of), TOP)
+                    c[k] = np.float32(c[k] ** power_of)
+            _held(c)
         if cdl:
             _decision_list(c, start, slope, offset, power, bends, cdl_saturation)
         decode_block(c, result)
