@@ -166,7 +166,9 @@ class Writing(CommandLine):
         self.out.write_bytes(b"old")
         for number in (signal.SIGTERM, signal.SIGINT, signal.SIGHUP):
             code = (
-                "import os, sys, time\n"
+                "import os, signal, sys, time\n"
+                "signal.signal(signal.SIGINT, signal.default_int_handler)\n"  # a shell's background jobs ignore it
+                "signal.signal(signal.SIGHUP, signal.SIG_DFL)\n"
                 "def held(handle):\n    print('held', flush=True)\n    time.sleep(30)\n"
                 "os.fsync = held\n"
                 f"sys.argv = ['gaudyseed', 'colour', {str(self.points)!r}, '--look', {str(self.look)!r}, "
