@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import atexit
 import io
 import json
 import os
@@ -11,11 +12,12 @@ import sys
 import tempfile
 import unittest
 import urllib.request
+from functools import cache
 from pathlib import Path
 
 import numpy as np
 from PIL import Image
-from playwright.sync_api import Locator, Page, sync_playwright
+from playwright.sync_api import Browser, Locator, Page, sync_playwright
 
 from gaudyseed.demo import demo_scene
 
@@ -35,51 +37,73 @@ def chromium() -> str:
     return found
 
 
+class Server:
+    """A server with the demo, on a data file of its own."""
+
+    def __init__(self) -> None:
+        self._held = tempfile.TemporaryDirectory()
+        self.folder = Path(self._held.name)
+        self.data = self.folder / "data.sqlite"
+        self.start()
+
+    def start(self) -> None:
+        """Start it, or start it again on the same file."""
+        port = str(8700 + os.getpid() % 1000)
+        command = [sys.executable, "-m", "gaudyseed.cli", "demo", "--no-open", "--port", port, "--data", str(self.data)]
+        self.process = subprocess.Popen(command, stdout=subprocess.PIPE, text=True)
+        assert self.process.stdout
+        self.address = self.process.stdout.readline().split()[-1]
+
+    def stop(self, kill: bool = False) -> None:
+        """End it; the data file stays."""
+        if kill:
+            self.process.kill()
+        else:
+            self.process.terminate()
+        self.process.wait(20)
+        if self.process.stdout:
+            self.process.stdout.close()
+
+    def end(self) -> None:
+        """End it and remove its file."""
+        self.stop()
+        self._held.cleanup()
+
+
+@cache
+def shared_server() -> Server:
+    """The one server of this process."""
+    server = Server()
+    atexit.register(server.end)
+    return server
+
+
+@cache
+def shared_browser() -> Browser:
+    """The one browser of this process; every test has a context of its own."""
+    driver = sync_playwright().start()
+    atexit.register(driver.stop)
+    browser = driver.chromium.launch(executable_path=chromium(), args=ARGUMENTS)
+    atexit.register(browser.close)
+    return browser
+
+
 class BrowserCase(unittest.TestCase):
-    """A server with the demo and one browser for the class, a fresh scene and page for each test."""
+    """A fresh scene and page for each test, with the server and the browser of the process."""
 
     SIZE = {"width": 1280, "height": 800}
     QUERY = "&view=light"
 
     @classmethod
     def setUpClass(cls) -> None:
-        folder = tempfile.TemporaryDirectory()
-        cls.addClassCleanup(folder.cleanup)
-        cls.folder = Path(folder.name)
-        cls.data = cls.folder / "data.sqlite"
-        cls.start_server()
-        cls.addClassCleanup(lambda: cls.stop_server())
-        driver = sync_playwright().start()
-        cls.addClassCleanup(driver.stop)
-        cls.browser = driver.chromium.launch(executable_path=chromium(), args=ARGUMENTS)
-        cls.addClassCleanup(cls.browser.close)
+        cls.browser = shared_browser()
+        cls.server = shared_server()
+        cls.folder, cls.data = cls.server.folder, cls.server.data
 
-    @classmethod
-    def start_server(cls) -> None:
-        command = [
-            sys.executable,
-            "-m",
-            "gaudyseed.cli",
-            "demo",
-            "--no-open",
-            "--port",
-            str(8700 + os.getpid() % 1000),
-            "--data",
-            str(cls.data),
-        ]
-        cls.server = subprocess.Popen(command, stdout=subprocess.PIPE, text=True)
-        assert cls.server.stdout
-        cls.address = cls.server.stdout.readline().split()[-1]
-
-    @classmethod
-    def stop_server(cls, kill: bool = False) -> None:
-        if kill:
-            cls.server.kill()
-        else:
-            cls.server.terminate()
-        cls.server.wait(20)
-        if cls.server.stdout:
-            cls.server.stdout.close()
+    @property
+    def address(self) -> str:
+        """Where the server answers."""
+        return self.server.address
 
     def setUp(self) -> None:
         self.errors: list[str] = []

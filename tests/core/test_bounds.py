@@ -188,3 +188,30 @@ class Negative(unittest.TestCase):
         found = Evaluator().evaluate(points(400), look({"step": "random", "seed": 2}, wide)).colours
         self.assertEqual(found.min(), 0)
         self.assertGreater((found == 0).any(axis=1).mean(), 0.05)
+
+
+class Greys(unittest.TestCase):
+    """What rounding leaves of a grey that was mixed in OKLab is no hue, and nothing may be made of it."""
+
+    GREY = ramp([0, 1], ["#303030", "#e0e0e0"], interpolation="straight")
+
+    def coloured(self, *layers: dict) -> np.ndarray:
+        document = {"gaudyseed": 2, "lanes": {"base_colour": {"layers": list(layers)}}}
+        return Evaluator().evaluate(points(400), parse(Look, document)).colours
+
+    def test_drift_and_hue(self):
+        drift = {"step": "drift", "seed": 2, "hue": [-180, 180], "saturation": [0.5, 1]}
+        moved = self.coloured({"paint": [{"step": "random", "seed": 1}, self.GREY, drift]})
+        self.assertLess(np.ptp(moved, axis=1).max(), 1e-4)
+        turns = [{"step": "component", "part": "hue"}, ramp([0, 1], ["#000000", "#ffffff"], interpolation="straight")]
+        self.assertEqual(self.coloured({"paint": [{"step": "random", "seed": 1}, self.GREY, *turns]}).max(), 0)
+
+    def test_blends_that_take_hue_or_saturation(self):
+        paint = {"paint": [{"step": "random", "seed": 1}, self.GREY]}
+        bright = ramp([0, 1], ["#ff3020", "#20c0ff"], interpolation="straight")
+        bright["stops"][1]["intensity"] = 3
+        colours = {"paint": [{"step": "random", "seed": 5}, bright]}
+        for below, above, mode in ((colours, paint, "hue"), (colours, paint, "colour"), (paint, colours, "saturation")):
+            made = self.coloured(below, {**above, "blend": mode})
+            with self.subTest(mode=mode):
+                self.assertLess((np.ptp(made, axis=1) / made.max(axis=1)).max(), 1e-3)

@@ -43,9 +43,9 @@ export function CommandSearch({ open, onClose, commands }: { open: boolean; onCl
               onChange={(e) => setQuery(e.target.value)}
             />
             <ComboboxOptions static className="mt-1 border-t border-line pt-1">
-              {found.map((command) => (
+              {found.map((command, k) => (
                 <ComboboxOption
-                  key={command.name}
+                  key={`${k} ${command.name}`} // scenes may share a name
                   value={command}
                   className="flex h-7.5 cursor-pointer items-center justify-between rounded px-2.5 data-focus:bg-ink data-focus:text-on-ink"
                 >

@@ -13,8 +13,9 @@ _ZERO = np.float32(0.0)
 _ONE = np.float32(1.0)
 _SIXTH = np.float32(1.0 / 6.0)
 _TURN = np.float32(1.0 / (2.0 * np.pi))
-#: Channels that are not further apart make a grey: what divides by their distance stays finite.
-TINY = np.float32(1e-20)
+#: A colour whose channels are not further apart than this part of the greatest is a grey: what is left of
+#: rounding in OKLab is no hue. Neighbouring levels of 8 bits are 40 times as far apart.
+GREY = np.float32(1e-4)
 
 HUE, SATURATION, VALUE, LUMA = 0, 1, 2, 3
 #: Rec. 709 weights (ITU-R BT.709).
@@ -35,11 +36,12 @@ def display_part(linear, part, out):  # type: ignore[no-untyped-def]
         elif part == 1:
             out[j] = span / top if top > _ZERO else _ZERO
         else:
-            inverse = _ONE / span if span > TINY else _ZERO
+            coloured = span > GREY * top
+            inverse = _ONE / span if coloured else _ZERO
             h = (r - g) * inverse + np.float32(4.0)
             h = (b - r) * inverse + np.float32(2.0) if g == top else h
             h = (g - b) * inverse if r == top else h
-            h = h * _SIXTH if span > TINY else _ZERO
+            h = h * _SIXTH if coloured else _ZERO
             out[j] = h - np.floor(h)
 
 
