@@ -14,7 +14,7 @@ from numba import int32, int64, njit, void
 from numba.types import Array, boolean, float32
 
 from . import OPTIONS
-from .components import GREY
+from .components import has_hue
 from .encoding import FLAT, FLAT_IN, LARGEST, decode_block, encode_block
 
 #: The number of each mode in the kernels.
@@ -130,7 +130,7 @@ def _set_lum(r, g, b, wanted):  # type: ignore[no-untyped-def]
         k = l / (l - low) if l > low else _ZERO
         r, g, b = l + (r - l) * k, l + (g - l) * k, l + (b - l) * k
     if high > _ONE:
-        k = (_ONE - l) / (high - l) if high - l > GREY * high else _ZERO
+        k = (_ONE - l) / (high - l) if has_hue(high - l, high) else _ZERO
         r, g, b = l + (r - l) * k, l + (g - l) * k, l + (b - l) * k
     return r, g, b
 
@@ -139,7 +139,7 @@ def _set_lum(r, g, b, wanted):  # type: ignore[no-untyped-def]
 def _set_sat(r, g, b, wanted):  # type: ignore[no-untyped-def]
     """The standard's SetSat: the greatest channel gets the saturation, the least 0, the middle its part; greys: 0."""
     low, high = min(r, min(g, b)), max(r, max(g, b))
-    k = wanted / (high - low) if high - low > GREY * high else _ZERO
+    k = wanted / (high - low) if has_hue(high - low, high) else _ZERO
     return (r - low) * k, (g - low) * k, (b - low) * k
 
 

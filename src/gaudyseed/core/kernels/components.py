@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from numba import int32, njit, void
+from numba.types import boolean, float32
 
 from . import OPTIONS
 from .encoding import FLAT, FLAT_IN, encode
@@ -15,11 +16,19 @@ _SIXTH = np.float32(1.0 / 6.0)
 _TURN = np.float32(1.0 / (2.0 * np.pi))
 #: A colour whose channels are not further apart than this part of the greatest is a grey: what is left of
 #: rounding in OKLab is no hue. Neighbouring levels of 8 bits are 40 times as far apart.
-GREY = np.float32(1e-4)
+_GREY = np.float32(1e-4)
+#: Or than this, so that what divides by their distance stays finite.
+_LEAST = np.float32(1e-20)
 
 HUE, SATURATION, VALUE, LUMA = 0, 1, 2, 3
 #: Rec. 709 weights (ITU-R BT.709).
 WEIGHTS = (np.float32(0.2126), np.float32(0.7152), np.float32(0.0722))
+
+
+@njit(boolean(float32, float32), inline="always", **OPTIONS)
+def has_hue(span, top):  # type: ignore[no-untyped-def]
+    """Whether a colour is no grey, by its greatest channel and how far the least lies below it."""
+    return span > max(_GREY * top, _LEAST)
 
 
 @njit(void(FLAT_IN, int32, FLAT), **OPTIONS)
@@ -36,7 +45,7 @@ def display_part(linear, part, out):  # type: ignore[no-untyped-def]
         elif part == 1:
             out[j] = span / top if top > _ZERO else _ZERO
         else:
-            coloured = span > GREY * top
+            coloured = has_hue(span, top)
             inverse = _ONE / span if coloured else _ZERO
             h = (r - g) * inverse + np.float32(4.0)
             h = (b - r) * inverse + np.float32(2.0) if g == top else h

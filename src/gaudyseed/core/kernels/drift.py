@@ -10,7 +10,7 @@ from numba import njit, uint32, void
 from numba.types import boolean
 
 from . import OPTIONS
-from .components import GREY
+from .components import has_hue
 from .encoding import FLAT, FLAT_IN, TOP, decode_block, encode_block
 from .hashing import WORDS, pcg3d, unit
 from .oklab import from_oklab, to_oklab
@@ -66,7 +66,7 @@ def _move_hsv(encoded, hues, saturations, values, m):  # type: ignore[no-untyped
         r, g, b = encoded[3 * j], encoded[3 * j + 1], encoded[3 * j + 2]
         top = max(r, max(g, b))
         span = top - min(r, min(g, b))
-        coloured = span > GREY * top
+        coloured = has_hue(span, top)
         inverse = _ONE / (span if coloured else _ONE)
         s = span / top if coloured else _ZERO
         h = (r - g) * inverse + np.float32(4.0)
