@@ -88,6 +88,10 @@ def cases(suite: unittest.TestSuite) -> Iterator[unittest.TestCase]:
             yield part
 
 
+#: About how long one test takes, by a part of its name; all others are quick.
+SECONDS = {".browser.": 7, ".test_server.": 8, ".test_cli.": 6, ".test_look_format.": 8, ".test_store.": 1.5}
+
+
 def halves() -> tuple[list[str], list[str]]:
     """The names of all test classes in two parts that take about as long.
 
@@ -97,7 +101,7 @@ def halves() -> tuple[list[str], list[str]]:
     for case in cases(unittest.TestLoader().discover("tests", top_level_dir=str(ROOT))):
         name = case.id().removeprefix("unittest.loader._FailedTest.")
         whole = name if name == case.id() else f"{name}.x"
-        seconds[whole.rpartition(".")[0]] += 6 if ".browser." in name else 0.4
+        seconds[whole.rpartition(".")[0]] += next((s for part, s in SECONDS.items() if part in name), 0.4)
     parts: tuple[list[str], list[str]] = ([], [])
     taken = [0.0, 0.0]
     for name, cost in sorted(seconds.items(), key=lambda item: -item[1]):
