@@ -1,5 +1,6 @@
 """The command line: the same bytes as the application, exit 2 and one sentence on bad input."""
 
+import contextlib
 import json
 import os
 import signal
@@ -13,7 +14,9 @@ import unittest
 from pathlib import Path
 
 import numpy as np
+from click.testing import CliRunner
 
+from gaudyseed.cli import main
 from gaudyseed.core.formats import read_points
 from gaudyseed.core.look.evaluate import Evaluator
 from gaudyseed.core.look.model import Look
@@ -35,6 +38,15 @@ class CommandLine(unittest.TestCase):
         cls.look.write_text(json.dumps(cls.document))
 
     def run_it(self, *arguments):
+        """The command in this process; what it does not foresee is raised."""
+        with contextlib.chdir(self.folder):
+            done = CliRunner().invoke(main, ["colour", *map(str, arguments)])
+        if done.exception and not isinstance(done.exception, SystemExit):
+            raise done.exception
+        return subprocess.CompletedProcess(arguments, done.exit_code, done.stdout, done.stderr)
+
+    def run_apart(self, *arguments):
+        """The command in a process of its own."""
         command = [sys.executable, "-m", "gaudyseed.cli", "colour", *map(str, arguments)]
         return subprocess.run(command, capture_output=True, text=True, cwd=self.folder, check=False)
 
@@ -45,7 +57,7 @@ class Colour(CommandLine):
         evaluator = Evaluator()
         wanted = evaluator.display(evaluator.evaluate(population, Look.model_validate(self.document)))
         for name in ("out.ply", "out.csv"):
-            done = self.run_it(self.points, "--look", self.look, "--out", name, "--census")
+            done = self.run_apart(self.points, "--look", self.look, "--out", name, "--census")
             self.assertEqual(done.returncode, 0, done.stderr)
             back = read_points((self.folder / name).read_bytes(), name)
             np.testing.assert_array_equal(back.attributes["colour"].values, wanted)
