@@ -1,11 +1,12 @@
 /** The library: ramps, palettes, chains, layers and looks kept for use anywhere. */
-import { Dialog, DialogBackdrop, DialogPanel, DialogTitle } from "@headlessui/react";
+import { DialogTitle } from "@headlessui/react";
 import { LayoutGrid, Search, Star, Trash2, X } from "lucide-react";
 import { useState } from "react";
 import { create } from "zustand";
 import { json, type LibraryItem, type LibraryKind } from "../api/client";
 import { view } from "../view3d/current";
 import { Button, IconButton } from "../widgets/Button";
+import { Modal } from "../widgets/Modal";
 
 interface Wanted {
   kind: LibraryKind;
@@ -78,68 +79,63 @@ export function Library() {
   }
 
   return (
-    <Dialog open={wanted !== null} onClose={close} className="relative z-50">
-      <DialogBackdrop className="fixed inset-0 bg-black/35" />
-      <div className="fixed inset-0 grid place-items-center p-6">
-        <DialogPanel className="panel flex max-h-full w-[640px] flex-col gap-3 p-4 shadow-2xl">
-          <div className="flex items-center gap-3">
-            <DialogTitle className="text-[15px] font-semibold capitalize">{word}s</DialogTitle>
-            <label className="relative grow">
-              <Search size={12} className="absolute top-1/2 left-2 -translate-y-1/2 text-soft" aria-hidden />
-              <input className="field w-full pl-6.5" aria-label={`Find a ${word}`} placeholder="Find" value={query} onChange={(e) => setQuery(e.target.value)} />
-            </label>
-            <IconButton label="Close the library" onClick={close}>
-              <X size={15} />
-            </IconButton>
-          </div>
-          {sentence && <p role="alert">{sentence}</p>}
-          <ul className="grid max-h-[420px] grid-cols-2 gap-2 overflow-y-auto" aria-label={`Kept ${word}s`}>
-            {shown.map((item) => (
-              <li key={item.id} className="panel relative overflow-hidden hover:border-ink">
-                <button
-                  type="button"
-                  className="block w-full cursor-pointer text-left"
-                  aria-label={`Use ${item.name}`}
-                  onClick={() => {
-                    wanted?.onUse(item);
-                    close();
-                  }}
-                >
-                  <Picture item={item} />
-                  <span className="block truncate px-2.5 py-1.5 pr-16 font-medium">{item.name}</span>
-                </button>
-                <span className="absolute right-1 bottom-0.5 flex">
-                  <IconButton
-                    label={item.favourite ? `${item.name} is a favourite` : `Make ${item.name} a favourite`}
-                    aria-pressed={item.favourite}
-                    onClick={() => void run(() => json("PUT", `/library/${item.id}`, { favourite: !item.favourite }))}
-                  >
-                    <Star size={13} fill={item.favourite ? "currentColor" : "none"} />
-                  </IconButton>
-                  <IconButton label={`Remove ${item.name}`} onClick={() => void run(() => json("DELETE", `/library/${item.id}`))}>
-                    <Trash2 size={13} />
-                  </IconButton>
-                </span>
-              </li>
-            ))}
-            {shown.length === 0 && <li className="col-span-2 py-6 text-center text-soft">{query ? `No ${word} has this name.` : `No ${word} has been kept yet.`}</li>}
-          </ul>
-          <form
-            className="flex items-center gap-2 border-t border-line pt-3"
-            onSubmit={(e) => {
-              e.preventDefault();
-              const called = name.trim();
-              if (wanted && called) void run(() => keep(wanted.kind, called, wanted.document)).then(() => setName(""));
-            }}
-          >
-            <input className="field grow" aria-label={`Name for this ${word}`} placeholder={`Name for this ${word}`} maxLength={100} value={name} onChange={(e) => setName(e.target.value)} />
-            <Button type="submit" strong disabled={!name.trim()}>
-              Keep it
-            </Button>
-          </form>
-        </DialogPanel>
+    <Modal open={wanted !== null} onClose={close} className="w-[640px] p-4">
+      <div className="flex items-center gap-3">
+        <DialogTitle className="text-[15px] font-semibold capitalize">{word}s</DialogTitle>
+        <label className="relative grow">
+          <Search size={12} className="absolute top-1/2 left-2 -translate-y-1/2 text-soft" aria-hidden />
+          <input className="field w-full pl-6.5" aria-label={`Find a ${word}`} placeholder="Find" value={query} onChange={(e) => setQuery(e.target.value)} />
+        </label>
+        <IconButton label="Close the library" onClick={close}>
+          <X size={15} />
+        </IconButton>
       </div>
-    </Dialog>
+      {sentence && <p role="alert">{sentence}</p>}
+      <ul className="grid max-h-[420px] grid-cols-2 gap-2 overflow-y-auto" aria-label={`Kept ${word}s`}>
+        {shown.map((item) => (
+          <li key={item.id} className="panel relative overflow-hidden hover:border-ink">
+            <button
+              type="button"
+              className="block w-full cursor-pointer text-left"
+              aria-label={`Use ${item.name}`}
+              onClick={() => {
+                wanted?.onUse(item);
+                close();
+              }}
+            >
+              <Picture item={item} />
+              <span className="block truncate px-2.5 py-1.5 pr-16 font-medium">{item.name}</span>
+            </button>
+            <span className="absolute right-1 bottom-0.5 flex">
+              <IconButton
+                label={item.favourite ? `${item.name} is a favourite` : `Make ${item.name} a favourite`}
+                aria-pressed={item.favourite}
+                onClick={() => void run(() => json("PUT", `/library/${item.id}`, { favourite: !item.favourite }))}
+              >
+                <Star size={13} fill={item.favourite ? "currentColor" : "none"} />
+              </IconButton>
+              <IconButton label={`Remove ${item.name}`} onClick={() => void run(() => json("DELETE", `/library/${item.id}`))}>
+                <Trash2 size={13} />
+              </IconButton>
+            </span>
+          </li>
+        ))}
+        {shown.length === 0 && <li className="col-span-2 py-6 text-center text-soft">{query ? `No ${word} has this name.` : `No ${word} has been kept yet.`}</li>}
+      </ul>
+      <form
+        className="flex items-center gap-2 border-t border-line pt-3"
+        onSubmit={(e) => {
+          e.preventDefault();
+          const called = name.trim();
+          if (wanted && called) void run(() => keep(wanted.kind, called, wanted.document)).then(() => setName(""));
+        }}
+      >
+        <input className="field grow" aria-label={`Name for this ${word}`} placeholder={`Name for this ${word}`} maxLength={100} value={name} onChange={(e) => setName(e.target.value)} />
+        <Button type="submit" strong disabled={!name.trim()}>
+          Keep it
+        </Button>
+      </form>
+    </Modal>
   );
 }
 

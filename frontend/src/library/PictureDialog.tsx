@@ -1,5 +1,5 @@
 /** A palette from a picture: how many colours, what share each has; a click takes one colour. */
-import { Dialog, DialogBackdrop, DialogPanel, DialogTitle } from "@headlessui/react";
+import { DialogTitle } from "@headlessui/react";
 import { useEffect, useRef, useState } from "react";
 import { create } from "zustand";
 import { type Palette, type PaletteAnswer, type Step, type Swatch, upload } from "../api/client";
@@ -8,6 +8,7 @@ import { chainAt, withChain } from "../state/edits";
 import { chooseStep, chosenPopulation, editLook, useStore } from "../state/store";
 import { Button } from "../widgets/Button";
 import { FileButton } from "../widgets/FileButton";
+import { Modal } from "../widgets/Modal";
 import { hexFromBytes } from "../widgets/bytes";
 import { NumberField } from "../widgets/NumberField";
 import { percent, textOn } from "../widgets/shares";
@@ -126,69 +127,64 @@ export function PictureDialog() {
   const weight = all.reduce((sum, s) => sum + s.weight, 0);
   const name = (file?.name ?? "picture").replace(/\.[^.]+$/, "").slice(0, 100) || "picture";
   return (
-    <Dialog open={open} onClose={close} className="relative z-50">
-      <DialogBackdrop className="fixed inset-0 bg-black/35" />
-      <div className="fixed inset-0 grid place-items-center p-6">
-        <DialogPanel className="panel flex max-h-full w-[600px] flex-col gap-3 p-4 shadow-2xl">
-          <div className="flex items-center gap-3">
-            <DialogTitle className="min-w-0 grow truncate text-[15px] font-semibold">{file ? file.name : "A palette from a picture"}</DialogTitle>
-            <FileButton label={file ? "Another…" : "Choose a picture…"} name="Picture file" accept="image/png,image/jpeg,image/webp,image/gif" onFile={offerPicture} />
-          </div>
-          {file && (
-            <>
-              <div className="grid place-items-center rounded-md bg-well p-2">
-                <div
-                  role="application"
-                  tabIndex={0}
-                  aria-label="The picture. Click to take a colour, or move the cross with the arrow keys and press Enter"
-                  title="Click to take a colour"
-                  className="relative cursor-crosshair"
-                  onClick={click}
-                  onKeyDown={keys}
-                  onFocus={(e) => e.currentTarget.matches(":focus-visible") && setAim(aim ?? CENTRE)}
-                  onBlur={() => setAim(null)}
-                >
-                  <canvas ref={canvas} className="block max-h-[300px] max-w-full" />
-                  {aim && (
-                    <span
-                      aria-hidden
-                      className="pointer-events-none absolute size-4 -translate-x-1/2 -translate-y-1/2 rounded-full border-2 border-white outline outline-black"
-                      style={{ left: `${aim.x * 100}%`, top: `${aim.y * 100}%` }}
-                    />
-                  )}
-                </div>
-              </div>
-              <div className="flex items-center gap-3">
-                <NumberField label="Colours" whole min={2} max={64} width="w-[60px]" value={count} onCommit={setCount} />
-                <span role="status" className="text-soft">
-                  {busy ? "Looking…" : `${found.length} found${taken.length ? `, ${taken.length} taken` : ""}`}
-                </span>
-              </div>
-              <ul className="flex h-9 overflow-hidden rounded-md" aria-label="Colours of the picture">
-                {all.map((s, k) => (
-                  <li key={k} aria-label={`${s.colour}, ${percent(s.weight, weight)}`} title={`${s.colour}, ${percent(s.weight, weight)}`} className="grid min-w-0 place-items-center overflow-hidden text-[11px] font-semibold tabular" style={{ background: s.colour, color: textOn(s.colour), flex: `${s.weight} 1 6px` }}>
-                    {s.weight / weight > 0.075 && `${Math.round((100 * s.weight) / weight)}%`}
-                  </li>
-                ))}
-              </ul>
-            </>
-          )}
-          {sentence && <p role="alert">{sentence}</p>}
-          <div className="flex justify-end gap-2">
-            <Button onClick={close}>Cancel</Button>
-            <Button
-              strong
-              disabled={all.length === 0 || busy}
-              onClick={() => {
-                use(name, all);
-                close();
-              }}
-            >
-              Use as palette
-            </Button>
-          </div>
-        </DialogPanel>
+    <Modal open={open} onClose={close} className="w-[600px] p-4">
+      <div className="flex items-center gap-3">
+        <DialogTitle className="min-w-0 grow truncate text-[15px] font-semibold">{file ? file.name : "A palette from a picture"}</DialogTitle>
+        <FileButton label={file ? "Another…" : "Choose a picture…"} name="Picture file" accept="image/png,image/jpeg,image/webp,image/gif" onFile={offerPicture} />
       </div>
-    </Dialog>
+      {file && (
+        <>
+          <div className="grid place-items-center rounded-md bg-well p-2">
+            <div
+              role="application"
+              tabIndex={0}
+              aria-label="The picture. Click to take a colour, or move the cross with the arrow keys and press Enter"
+              title="Click to take a colour"
+              className="relative cursor-crosshair"
+              onClick={click}
+              onKeyDown={keys}
+              onFocus={(e) => e.currentTarget.matches(":focus-visible") && setAim(aim ?? CENTRE)}
+              onBlur={() => setAim(null)}
+            >
+              <canvas ref={canvas} className="block max-h-[300px] max-w-full" />
+              {aim && (
+                <span
+                  aria-hidden
+                  className="pointer-events-none absolute size-4 -translate-x-1/2 -translate-y-1/2 rounded-full border-2 border-white outline outline-black"
+                  style={{ left: `${aim.x * 100}%`, top: `${aim.y * 100}%` }}
+                />
+              )}
+            </div>
+          </div>
+          <div className="flex items-center gap-3">
+            <NumberField label="Colours" whole min={2} max={64} width="w-[60px]" value={count} onCommit={setCount} />
+            <span role="status" className="text-soft">
+              {busy ? "Looking…" : `${found.length} found${taken.length ? `, ${taken.length} taken` : ""}`}
+            </span>
+          </div>
+          <ul className="flex h-9 overflow-hidden rounded-md" aria-label="Colours of the picture">
+            {all.map((s, k) => (
+              <li key={k} aria-label={`${s.colour}, ${percent(s.weight, weight)}`} title={`${s.colour}, ${percent(s.weight, weight)}`} className="grid min-w-0 place-items-center overflow-hidden text-[11px] font-semibold tabular" style={{ background: s.colour, color: textOn(s.colour), flex: `${s.weight} 1 6px` }}>
+                {s.weight / weight > 0.075 && `${Math.round((100 * s.weight) / weight)}%`}
+              </li>
+            ))}
+          </ul>
+        </>
+      )}
+      {sentence && <p role="alert">{sentence}</p>}
+      <div className="flex justify-end gap-2">
+        <Button onClick={close}>Cancel</Button>
+        <Button
+          strong
+          disabled={all.length === 0 || busy}
+          onClick={() => {
+            use(name, all);
+            close();
+          }}
+        >
+          Use as palette
+        </Button>
+      </div>
+    </Modal>
   );
 }

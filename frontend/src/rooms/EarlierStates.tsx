@@ -1,10 +1,11 @@
 /** The scene's earlier states with what made them, those of other branches too; any of them can be shown again. */
-import { Dialog, DialogBackdrop, DialogPanel, DialogTitle } from "@headlessui/react";
+import { DialogTitle } from "@headlessui/react";
 import { X } from "lucide-react";
 import { create } from "zustand";
 import type { EarlierState } from "../api/client";
 import { earlierStates, showState } from "../state/store";
 import { IconButton } from "../widgets/Button";
+import { Modal } from "../widgets/Modal";
 
 interface State {
   open: boolean;
@@ -46,41 +47,36 @@ export function EarlierStates() {
   const { open, states, sentence } = useStates();
   const reached = line(states);
   return (
-    <Dialog open={open} onClose={close} className="relative z-50">
-      <DialogBackdrop className="fixed inset-0 bg-black/35" />
-      <div className="fixed inset-0 grid place-items-center p-6">
-        <DialogPanel className="panel flex max-h-full w-[520px] flex-col gap-3 p-4 shadow-2xl">
-          <div className="flex items-center">
-            <DialogTitle className="grow text-[15px] font-semibold">Earlier states</DialogTitle>
-            <IconButton label="Close the earlier states" onClick={close}>
-              <X size={15} />
-            </IconButton>
-          </div>
-          <p className="text-soft">Nothing that was saved is ever lost. What undo does not reach lies on another branch; it is marked with a dashed edge.</p>
-          {sentence && <p role="alert">{sentence}</p>}
-          <ol aria-label="Earlier states" className="flex max-h-[440px] flex-col gap-1 overflow-y-auto p-px">
-            {states.map((s) => (
-              <li key={s.revision}>
-                <button
-                  type="button"
-                  aria-current={s.shown ? "true" : undefined}
-                  className={`panel flex h-8 w-full cursor-pointer items-center gap-3 px-3 text-left hover:border-ink ${s.shown ? "outline-2 -outline-offset-2 outline-ink" : ""} ${reached.has(s.revision) ? "" : "border-strong border-dashed"}`}
-                  onClick={() => {
-                    close();
-                    if (!s.shown) void showState(s.revision);
-                  }}
-                >
-                  <time className="w-[118px] flex-none text-soft tabular" dateTime={s.made}>
-                    {WHEN.format(new Date(s.made))}
-                  </time>
-                  <span className={`grow truncate ${s.shown ? "font-semibold" : ""}`}>{s.label}</span>
-                  {s.shown ? <span className="flex-none text-soft">shown</span> : !reached.has(s.revision) && <span className="flex-none text-soft">other branch</span>}
-                </button>
-              </li>
-            ))}
-          </ol>
-        </DialogPanel>
+    <Modal open={open} onClose={close} className="w-[520px] p-4">
+      <div className="flex items-center">
+        <DialogTitle className="grow text-[15px] font-semibold">Earlier states</DialogTitle>
+        <IconButton label="Close the earlier states" onClick={close}>
+          <X size={15} />
+        </IconButton>
       </div>
-    </Dialog>
+      <p className="text-soft">Nothing that was saved is ever lost. What undo does not reach lies on another branch; it is marked with a dashed edge.</p>
+      {sentence && <p role="alert">{sentence}</p>}
+      <ol aria-label="Earlier states" className="flex max-h-[440px] flex-col gap-1 overflow-y-auto p-px">
+        {states.map((s) => (
+          <li key={s.revision}>
+            <button
+              type="button"
+              aria-current={s.shown ? "true" : undefined}
+              className={`panel flex h-8 w-full cursor-pointer items-center gap-3 px-3 text-left hover:border-ink ${s.shown ? "outline-2 -outline-offset-2 outline-ink" : ""} ${reached.has(s.revision) ? "" : "border-strong border-dashed"}`}
+              onClick={() => {
+                close();
+                if (!s.shown) void showState(s.revision);
+              }}
+            >
+              <time className="w-[118px] flex-none text-soft tabular" dateTime={s.made}>
+                {WHEN.format(new Date(s.made))}
+              </time>
+              <span className={`grow truncate ${s.shown ? "font-semibold" : ""}`}>{s.label}</span>
+              {s.shown ? <span className="flex-none text-soft">shown</span> : !reached.has(s.revision) && <span className="flex-none text-soft">other branch</span>}
+            </button>
+          </li>
+        ))}
+      </ol>
+    </Modal>
   );
 }

@@ -385,11 +385,7 @@ export function draftLook(change: (look: Look) => Look) {
 export async function travel(direction: "undo" | "redo") {
   const state = get();
   if (!saver || (direction === "undo" ? !state.canUndo && state.saving === "saved" : !state.canRedo)) return;
-  try {
-    show(await saver.move(direction));
-  } catch (error) {
-    if (!(error instanceof Refused && error.code === "conflict")) tell((error as Error).message);
-  }
+  await showState(direction);
 }
 
 /** The scene's earlier states, newest first, those of other branches too. */
@@ -398,9 +394,10 @@ export async function earlierStates(): Promise<EarlierState[]> {
   return (await json<{ states: EarlierState[] }>("GET", `/scenes/${get().sceneId}/states`)).states;
 }
 
-export async function showState(revision: number) {
+/** Show another state; a conflict is told by the saver. */
+export async function showState(to: "undo" | "redo" | number) {
   try {
-    if (saver) show(await saver.move(revision));
+    if (saver) show(await saver.move(to));
   } catch (error) {
     if (!(error instanceof Refused && error.code === "conflict")) tell((error as Error).message);
   }

@@ -93,5 +93,5 @@ export function Bar({ bar, height }: { bar: string; height: number }) {
     }
     context.putImageData(image, 0, 0);
   }, [bar]);
-  return <canvas ref={canvas} width={Math.floor((bar.length * 3) / 4 / 3)} height={1} aria-hidden className="block w-full" style={{ height }} />;
+  return <canvas ref={canvas} width={Math.floor(bar.length / 4)} height={1} aria-hidden className="block w-full" style={{ height }} />;
 }

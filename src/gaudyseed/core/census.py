@@ -111,9 +111,9 @@ def of_drift(step: Drift, colours: np.ndarray, signals: Mapping[str, Value]) -> 
     for name, ends in step.drawn(signals).items():
         reach = COMPONENTS[name][1]
         by = np.concatenate([np.linspace(-reach, reach, AXIS), ends])
-        moved = display_bytes(step.moved(typical, name, by))
-        codes = ["#{:02x}{:02x}{:02x}".format(*c) for c in moved[AXIS:].tolist()]
-        found[name] = {"ends": list(ends), "bar": packed(moved[:AXIS]), "colours": codes}
+        moved = step.moved(typical, name, by)
+        codes = [to_hex(c) for c in moved[AXIS:]]
+        found[name] = {"ends": list(ends), "bar": packed(display_bytes(moved[:AXIS])), "colours": codes}
     return found
 
 

@@ -22,7 +22,7 @@ import numpy as np
 
 from .errors import BadInput
 from .kernels import shaping
-from .population.table import WHOLE_FLOAT32, WHOLE_FLOAT64
+from .population.table import WHOLE_FLOAT32, WHOLE_FLOAT64, loses_digits
 
 _BLANKS = str.maketrans("\n\r\t", "   ")
 LONGEST = 1000
@@ -203,7 +203,7 @@ class Formula:
     def far_constants(self) -> bool:
         """Whether it holds whole numbers that float32 would round."""
         numbers = [n.value for n in ast.walk(self.tree) if isinstance(n, ast.Constant) and isinstance(n.value, int)]
-        return any(float(np.float32(v)) != v for v in numbers)
+        return any(map(loses_digits, numbers))
 
     def over(self, lookup: Lookup, start: int, stop: int, out: Array | None = None, number: type = np.float32) -> Array:
         """(m,) or (m, k) float32 for the elements start to stop; NaN and infinities become 0.

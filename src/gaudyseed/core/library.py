@@ -11,8 +11,9 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from .colour.spaces import to_hex
 from .documents import parse, parse_json
-from .look.model import MOST_STEPS, Layer, Look
+from .look.model import Layer, Look
 from .look.steps import AnyStep
+from .look.steps.base import MOST_STEPS
 from .look.steps.palette import Palette
 from .look.steps.ramp import Ramp
 from .look.upgrade import upgraded

@@ -1,5 +1,5 @@
 /** A file's preview before anything is stored: what was recognised, what was derived. */
-import { Dialog, DialogBackdrop, DialogPanel, DialogTitle } from "@headlessui/react";
+import { DialogTitle } from "@headlessui/react";
 import { useEffect, useState } from "react";
 import { create } from "zustand";
 import { type AttributeCensus, type ImportAnswer, type ImportPreview, type Refused, upload } from "../../api/client";
@@ -7,6 +7,7 @@ import { offerPicture } from "../../library/PictureDialog";
 import { addPopulation, useStore } from "../../state/store";
 import { Button } from "../../widgets/Button";
 import { Bars } from "../../widgets/Distribution";
+import { Modal } from "../../widgets/Modal";
 import { freeId, plainLook } from "./fresh";
 
 interface Offer {
@@ -99,73 +100,68 @@ export function DropZone() {
 export function ImportDialog() {
   const { file, preview, sentence, place, busy, sent } = useOffer();
   return (
-    <Dialog open={file !== null} onClose={close} className="relative z-50">
-      <DialogBackdrop className="fixed inset-0 bg-black/35" />
-      <div className="fixed inset-0 grid place-items-center p-6">
-        <DialogPanel className="panel flex max-h-full w-[560px] flex-col gap-3 p-5 shadow-2xl">
-          <DialogTitle className="truncate text-[15px] font-semibold">{file?.name}</DialogTitle>
-          {busy && (
-            <div role="status">
-              {sent < 1 ? "Sending…" : preview ? "Storing…" : "Reading…"}
-              <progress className="mt-1.5 block h-1.5 w-full accent-ink" aria-label="Sent" value={sent < 1 ? sent : undefined} />
-            </div>
-          )}
-          {sentence && (
-            <div role="alert" className="rounded-lg border-2 border-ink p-3">
-              <p>{sentence}</p>
-              {place && <p className="mt-1 text-[11px] text-soft">{place}</p>}
-            </div>
-          )}
-          {preview && (
-            <>
-              <p className="text-soft">
-                <span className="font-semibold text-ink tabular">{preview.count.toLocaleString("en-GB")}</span> elements with{" "}
-                {preview.attributes.length} attributes. Nothing is stored until you add them.
-              </p>
-              <div className="min-h-0 overflow-y-auto">
-                <table className="w-full border-separate border-spacing-y-1 text-left">
-                  <thead className="text-[11px] text-soft">
-                    <tr>
-                      <th className="font-normal">Attribute</th>
-                      <th className="font-normal">Recognised as</th>
-                      <th className="w-40 font-normal">Distribution</th>
-                    </tr>
-                  </thead>
-                  <tbody>
-                    {(preview.attributes as unknown as AttributeCensus[]).map((a) => (
-                      <tr key={a.name}>
-                        <td className="font-medium">{a.name}</td>
-                        <td className="text-soft">
-                          {a.kind}
-                          {a.width > 1 ? ` of ${a.width}` : ""}
-                          {a.derived ? ", derived" : ""}
-                          {a.unreadable ? `, ${a.unreadable} missing` : ""}
-                        </td>
-                        <td>
-                          {a.census ? <Bars of={a.census} height={16} label={`Distribution of ${a.name}`} /> : `${a.texts} texts`}
-                        </td>
-                      </tr>
-                    ))}
-                  </tbody>
-                </table>
-              </div>
-              {preview.notes.length > 0 && (
-                <ul className="list-disc pl-4 text-soft">
-                  {preview.notes.map((note) => (
-                    <li key={note}>{note}</li>
-                  ))}
-                </ul>
-              )}
-            </>
-          )}
-          <div className="flex justify-end gap-2 pt-1">
-            <Button onClick={close}>Cancel</Button>
-            <Button strong disabled={!preview || busy} onClick={() => void accept()}>
-              Add to the scene
-            </Button>
+    <Modal open={file !== null} onClose={close} className="w-[560px] p-5">
+      <DialogTitle className="truncate text-[15px] font-semibold">{file?.name}</DialogTitle>
+      {busy && (
+        <div role="status">
+          {sent < 1 ? "Sending…" : preview ? "Storing…" : "Reading…"}
+          <progress className="mt-1.5 block h-1.5 w-full accent-ink" aria-label="Sent" value={sent < 1 ? sent : undefined} />
+        </div>
+      )}
+      {sentence && (
+        <div role="alert" className="rounded-lg border-2 border-ink p-3">
+          <p>{sentence}</p>
+          {place && <p className="mt-1 text-[11px] text-soft">{place}</p>}
+        </div>
+      )}
+      {preview && (
+        <>
+          <p className="text-soft">
+            <span className="font-semibold text-ink tabular">{preview.count.toLocaleString("en-GB")}</span> elements with{" "}
+            {preview.attributes.length} attributes. Nothing is stored until you add them.
+          </p>
+          <div className="min-h-0 overflow-y-auto">
+            <table className="w-full border-separate border-spacing-y-1 text-left">
+              <thead className="text-[11px] text-soft">
+                <tr>
+                  <th className="font-normal">Attribute</th>
+                  <th className="font-normal">Recognised as</th>
+                  <th className="w-40 font-normal">Distribution</th>
+                </tr>
+              </thead>
+              <tbody>
+                {(preview.attributes as unknown as AttributeCensus[]).map((a) => (
+                  <tr key={a.name}>
+                    <td className="font-medium">{a.name}</td>
+                    <td className="text-soft">
+                      {a.kind}
+                      {a.width > 1 ? ` of ${a.width}` : ""}
+                      {a.derived ? ", derived" : ""}
+                      {a.unreadable ? `, ${a.unreadable} missing` : ""}
+                    </td>
+                    <td>
+                      {a.census ? <Bars of={a.census} height={16} label={`Distribution of ${a.name}`} /> : `${a.texts} texts`}
+                    </td>
+                  </tr>
+                ))}
+              </tbody>
+            </table>
           </div>
-        </DialogPanel>
+          {preview.notes.length > 0 && (
+            <ul className="list-disc pl-4 text-soft">
+              {preview.notes.map((note) => (
+                <li key={note}>{note}</li>
+              ))}
+            </ul>
+          )}
+        </>
+      )}
+      <div className="flex justify-end gap-2 pt-1">
+        <Button onClick={close}>Cancel</Button>
+        <Button strong disabled={!preview || busy} onClick={() => void accept()}>
+          Add to the scene
+        </Button>
       </div>
-    </Dialog>
+    </Modal>
   );
 }

@@ -15,8 +15,10 @@ BATCH = 16_384
 #: Called between batches; raises to stop.
 Check = Callable[[], None]
 
-_NUMBER = re.compile(rb"[+-]?(?:(?:\d+\.?\d*|\.\d+)(?:e[+-]?\d+)?|inf(?:inity)?|nan)", re.I)
-_PLAIN = re.compile(r"[+-]?(?:(?:\d+\.?\d*|\.\d+)(?:e[+-]?\d+)?|inf(?:inity)?|nan)?", re.I | re.ASCII)
+_UNSIGNED = r"(?:(?:\d+\.?\d*|\.\d+)(?:e[+-]?\d+)?|inf(?:inity)?|nan)"
+_NUMBER = re.compile(rf"[+-]?{_UNSIGNED}".encode(), re.I)
+#: A number, or a sign alone.
+_PLAIN = re.compile(rf"[+-]?{_UNSIGNED}?", re.I | re.ASCII)
 _STARTERS = "=+-@"
 #: Cells of at most so many bytes are read as numbers together.
 _SHORT = 48

@@ -17,7 +17,7 @@ import numpy as np
 from ..errors import BadInput
 from ..kernels import text as kernels
 from ..population import Population
-from .cells import BATCH, Batch, Check, never, runs_as_formula
+from .cells import BATCH, Batch, Check, is_number, never, runs_as_formula
 from .columns import LARGEST_COLUMNS, LONGEST_NAME, RawColumn, batches, digits, outgoing, to_population
 
 #: Characters that a cell may have.
@@ -116,7 +116,7 @@ def _check_header(header: list[str], name: str, place: str) -> None:
             raise _formula(cell, 1, f"column {k + 1}", name)
         if cell in header[:k]:
             raise BadInput(f"Two columns are called {cell!r}. Give every column its own name.", place=place)
-    if all(map(_is_number, header)):
+    if all(is_number(cell.encode()) for cell in header):
         raise BadInput(f"{name} has no header: its first line holds numbers. Put the column names first.", place=place)
 
 
@@ -208,14 +208,6 @@ def _formula(cell: str, line: int, column: str, name: str) -> BadInput:
         "Remove its first character.",
         place=f"{name}, line {line}, {column}", code="formula_cell",
     )  # fmt: skip
-
-
-def _is_number(text: str) -> bool:
-    try:
-        float(text)
-    except ValueError:
-        return False
-    return "_" not in text
 
 
 def write(population: Population, linear: np.ndarray | None) -> bytes:

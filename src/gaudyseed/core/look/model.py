@@ -10,11 +10,9 @@ from ..colour.spaces import parse_hex
 from ..population.makers import Maker
 from .follow import Follow
 from .steps import AnyStep
-from .steps.base import Blend, Share, Wide
+from .steps.base import MOST_STEPS, Blend, Share, Wide
 from .upgrade import VERSION, upgraded
 
-#: Twice what version 1 took, one of whose steps may become two.
-MOST_STEPS = 128
 MOST_LAYERS = 32
 MOST_POPULATIONS = 64
 MOST_SIGNALS = 64

@@ -128,6 +128,15 @@ class Attribute:
         return (keys & np.uint64(0xFFFFFFFF)).astype(np.uint32), (keys >> np.uint64(32)).astype(np.uint32)
 
 
+def loses_digits(number: float) -> bool:
+    """Whether a number is whole and float32 would round it.
+
+    >>> loses_digits(2**24 + 1), loses_digits(2**24 + 2), loses_digits(0.1)
+    (True, False, False)
+    """
+    return number == int(number) and float(np.float32(number)) != number
+
+
 def _rounded(values: np.ndarray) -> bool:
     """Whether float32 would lose digits of numbers beyond 2^24; doubles beyond 2^53 stand for no single number."""
     with np.errstate(invalid="ignore"):

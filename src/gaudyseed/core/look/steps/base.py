@@ -34,6 +34,8 @@ Blend = Literal[
     "maximum", "average",
 ]  # fmt: skip
 
+#: Steps of one chain: twice what version 1 took, one of whose steps may become two.
+MOST_STEPS = 128
 #: Common limits of numbers.
 Share = Annotated[float, Field(ge=0, le=1)]
 Wide = Annotated[float, Field(ge=-1e9, le=1e9)]
@@ -240,8 +242,10 @@ class Step(BaseModel):
 
 
 def precise(value: Value, place: str) -> np.ndarray:
-    """(n,) float64: numbers with all their digits; BadInput where they have more than float64 holds."""
-    exact = value.array if value.exact is None else value.exact
+    """(n,) numbers with all their digits: float32 as they are, else float64; BadInput where that has too few."""
+    if value.exact is None:
+        return value.array
+    exact = value.exact
     if exact.dtype.kind == "i" and ((exact > WHOLE_FLOAT64) | (exact < -WHOLE_FLOAT64)).any():
         raise BadInput(
             f"Some of these whole numbers lie beyond {WHOLE_FLOAT64:,}, so their last digits would be lost. "

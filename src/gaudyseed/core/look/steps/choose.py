@@ -58,7 +58,7 @@ class Choose(Step):
         """(n,) or (n, k) float32; ``stops`` tells which chain each element took."""
         assert incoming is not None
         choices = context.inner
-        values = incoming.array if incoming.exact is None else precise(incoming, context.place)
+        values = precise(incoming, context.place)
         same_shapes(choices, context.place)
         out = empty(choices[0].array.shape)
         picked = empty(len(values), np.uint8)

@@ -8,6 +8,7 @@ import numpy as np
 from pydantic import Field, field_validator
 
 from ...colour.spaces import parse_hex
+from ...population.table import loses_digits
 from ..follow import FollowDial
 from ..scope import Scope
 from .base import Context, Kind, Step, Value
@@ -32,7 +33,7 @@ class Constant(Step):
             parse_hex(value)
         elif isinstance(value, float) and not abs(value) <= 1e9:
             raise ValueError("a number within plus or minus 1e9 is wanted")
-        elif isinstance(value, float) and value == int(value) and float(np.float32(value)) != value:
+        elif isinstance(value, float) and loses_digits(value):
             near = int(np.float32(value))
             raise ValueError(f"{int(value):,} has more digits than an element's number keeps. Write {near:,}")
         return value

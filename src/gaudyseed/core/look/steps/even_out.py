@@ -56,8 +56,7 @@ class EvenOut(Step):
         assert incoming is not None
         context.check()
         if self.frozen:
-            values = incoming.array if incoming.exact is None else precise(incoming, context.place)
-            return Value("number", self._by_frozen(context, values))
+            return Value("number", self._by_frozen(context, precise(incoming, context.place)))
         if incoming.exact is not None:
             return Value("number", ranking.even_out_wide(incoming.exact))
         return Value("number", ranking.even_out(incoming.array, context.check))

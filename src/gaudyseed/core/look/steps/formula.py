@@ -15,7 +15,7 @@ from ...formula import Lookup, parse_formula, renamed_in_formula
 from ...kernels import hashing
 from ...kernels.parallel import over
 from ...names import nearest
-from ...population.table import WHOLE_FLOAT32, WHOLE_FLOAT64
+from ...population.table import WHOLE_FLOAT32, WHOLE_FLOAT64, loses_digits
 from ..scope import Scope, replacing
 from .base import Context, Kind, Step, Value
 
@@ -142,7 +142,7 @@ def _number(parsed: Parsed, scope: Scope) -> type:
     columns = [population.find(name) for name in parsed.names]
     dials = [scope.dials[n].value for n in parsed.names if n in scope.dials]
     counted = population.count > WHOLE_FLOAT32 and {"index", "count"} & set(parsed.names)
-    far = any(isinstance(v, float) and v == int(v) and float(np.float32(v)) != v for v in dials)
+    far = any(isinstance(v, float) and loses_digits(v) for v in dials)
     beyond = any(column is not None and any(column.beyond) for column in columns)
     return np.float64 if beyond or counted or far or parsed.far_constants else np.float32
 

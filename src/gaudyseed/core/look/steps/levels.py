@@ -31,7 +31,7 @@ class Levels(Step):
         """(n,) float32 in 0..1."""
         assert incoming is not None
         wide = incoming.exact is not None
-        values, out = precise(incoming, context.place) if wide else incoming.array, empty(incoming.array.shape)
+        values, out = precise(incoming, context.place), empty(incoming.array.shape)
         points = context.wide_numbers if wide else context.numbers
         settings = [points(self, name) for name in ("black_point", "white_point")]
         settings += [context.numbers(self, name) for name in ("gamma", "contrast", "pivot")]

@@ -10,7 +10,7 @@ from pydantic import Field
 from ...errors import BadInput
 from ...stacking import blended, check_blend
 from ..follow import Follow
-from .base import KIND_WORDS, Blend, Context, Kind, Share, Step, Value, same_shapes
+from .base import KIND_WORDS, MOST_STEPS, Blend, Context, Kind, Share, Step, Value, same_shapes
 
 if TYPE_CHECKING:
     from . import AnyStep
@@ -29,7 +29,7 @@ class Mix(Step):
     factor: Share | Follow = Field(0.5, title="Factor", json_schema_extra={"unit": "share"})
     blend: Blend = Field("normal", title="Blend")
     chain: tuple[AnyStep, ...] = Field(
-        min_length=1, max_length=128, title="The other chain", json_schema_extra={"control": "chains"}
+        min_length=1, max_length=MOST_STEPS, title="The other chain", json_schema_extra={"control": "chains"}
     )
 
     def inner_chains(self) -> Sequence[tuple[str, Sequence[Step]]]:

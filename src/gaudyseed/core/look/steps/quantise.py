@@ -44,7 +44,7 @@ class Quantise(Step):
     def apply(self, context: Context, incoming: Value | None) -> Value:
         """(n,) float32 in (0, 1)."""
         assert incoming is not None
-        values = incoming.array if incoming.exact is None else precise(incoming, context.place)
+        values = precise(incoming, context.place)
         out = empty(len(values))
         counts: Numbers = context.numbers(self, "levels")
         wrap = self.beyond == "repeat"

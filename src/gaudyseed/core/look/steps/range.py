@@ -37,7 +37,7 @@ class Range(Step):
         """(n,) float32; with ``own``, ``facts`` tells the range."""
         assert incoming is not None
         wide = incoming.exact is not None
-        values, out = precise(incoming, context.place) if wide else incoming.array, empty(incoming.array.shape)
+        values, out = precise(incoming, context.place), empty(incoming.array.shape)
         facts, numbers = None, context.wide_numbers if wide else context.numbers
         low, high = numbers(self, "from_low"), numbers(self, "from_high")
         if self.own and len(values):
