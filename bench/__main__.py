@@ -20,12 +20,13 @@ from typing import Any
 import numpy as np
 
 from bench.colours import bench_colour
+from bench.edits import bench_edits
 from bench.plain import chain as plain_chain
-from gaudyseed.core.look.evaluate import Evaluator
+from gaudyseed.core.kinds import NUMBER
+from gaudyseed.core.look.evaluate import Evaluator, run_step
 from gaudyseed.core.look.model import Look
-from gaudyseed.core.look.scope import Scope
-from gaudyseed.core.look.steps import REGISTRY, Context, Value
-from gaudyseed.core.population import Attribute, Population
+from gaudyseed.core.look.steps import STEPS, Value
+from gaudyseed.core.population import Attribute, Population, of_points
 from gaudyseed.demo import demo_scene
 
 ROOT = Path(__file__).resolve().parent.parent
@@ -35,7 +36,7 @@ COLOURS = ["#131f4d", "#0b6a72", "#22a98a", "#f3b13c", "#ef5236", "#f6e7cf"]
 
 def bare(count: int) -> Population:
     """A population with ids only."""
-    return Population("clones", count, {"id": Attribute("id", "integer", np.arange(count, dtype=np.int64))})
+    return of_points(count, {"id": Attribute("id", "integer", np.arange(count, dtype=np.int64))})
 
 
 def look(first: float = 0.2) -> Look:
@@ -78,7 +79,7 @@ def versus(ours: Callable[[], object], plain: Callable[[], object], rounds: int 
 def bench_chain(rows: list[tuple[str, str, str]]) -> None:
     """The whole chain, result cache cold, kernels warm, against the plain script."""
     population, count = bare(1_000_000), 1_000_000
-    assert population.keys is not None
+    assert population.elements.keys is not None
     evaluator, chain = Evaluator(), look()
 
     def ours() -> None:
@@ -108,12 +109,12 @@ def bench_steps(rows: list[tuple[str, str, str]]) -> None:
     values = np.random.default_rng(1).random(count).astype(np.float32)
     places = np.random.default_rng(2).normal(size=(count, 3)).astype(np.float32)
     columns = {
-        **population.attributes,
+        **population.elements.own,
         "a": Attribute("a", "number", values),
         "position": Attribute("position", "vector", places),
     }
-    population = Population("clones", count, columns)
-    context, incoming = Context(population, "", lambda: None, Scope(population, {})), Value("number", values)
+    population = of_points(count, columns)
+    incoming = Value(NUMBER, values)
     keys, ones = np.arange(count, dtype=np.uint32), np.ones(count, np.uint32)
     knots, heights = np.array([0, 0.2, 0.5, 0.8, 1]), np.array([0, 0.5, 0.4, 0.9, 1])
     points = [{"x": x, "y": y} for x, y in zip(knots.tolist(), heights.tolist(), strict=True)]
@@ -139,8 +140,8 @@ def bench_steps(rows: list[tuple[str, str, str]]) -> None:
         ("formula of ten operations", {"step": "formula", "text": text}, by_hand, "wanted: 1, NumPy by hand"),
     ]
     for name, document, plain, wanted in cases:
-        step = REGISTRY[document["step"]].model_validate(document)
-        run = partial(step.apply, context, incoming)
+        step = STEPS[document["step"]].model_validate(document)
+        run = partial(run_step, step, population, incoming if step.takes else None)
         run()
         mine, theirs = versus(run, plain)
         memory = ""
@@ -154,11 +155,10 @@ def bench_steps(rows: list[tuple[str, str, str]]) -> None:
             )
         )
     sequins = demo_scene().populations[0].maker.make(None)  # type: ignore[arg-type]
-    spread = REGISTRY["spread"].model_validate({"step": "spread", "seed": 1})
-    part = Value("number", values[: sequins.count])
-    place = Context(sequins, "", lambda: None, Scope(sequins, {}))
-    took = median(timed(lambda: spread.apply(place, part), 3))
-    facts = spread.apply(place, part).facts or {}
+    spread = STEPS["spread"].model_validate({"step": "spread", "seed": 1})
+    part = Value(NUMBER, values[: sequins.count])
+    took = median(timed(lambda: run_step(spread, sequins, part), 3))
+    facts = run_step(spread, sequins, part).facts or {}
     fewer = 100 * (1 - facts["alike_after"] / facts["alike_before"])
     rows.append(
         (
@@ -187,7 +187,7 @@ from bench.__main__ import bare, look
 from gaudyseed.core.look.evaluate import Evaluator
 times = []
 for count in (1_000_000, 10_000_000):
-    population = bare(count); population.keys; evaluator = Evaluator(); best = 1e9
+    population = bare(count); population.elements.keys; evaluator = Evaluator(); best = 1e9
     for _ in range(4):
         evaluator.cache.clear()
         began = time.perf_counter()
@@ -234,35 +234,6 @@ class Server:
         with urllib.request.urlopen(request) as response:
             data: bytes = response.read()
             return data
-
-
-def bench_server(server: Server, rows: list[tuple[str, str, str]]) -> None:
-    """A ramp edit, as the page asks for it."""
-    rows.append(("server start to first page", f"{server.ready:.2f} s", "(wanted with the page: below 5)"))
-    for count, wanted, rounds in ((50_000, 15, 200), (1_000_000, 80, 40)):
-        scene = demo_scene().model_dump(mode="json")
-        scene["populations"][0]["maker"].update(count=count, evenness=0.3)
-        paint = scene["populations"][0]["look"]["lanes"]["base_colour"]["layers"][0]["paint"]
-        times, computed, inside = [], set(), []
-        for k in range(rounds + 5):
-            paint[1]["stops"][1]["at"] = 0.2 + 0.13 * k / rounds
-            body = {"scene": scene, "population": "beetle-sequins"}
-            began = time.perf_counter()
-            data = server.post("/evaluations", body)
-            times.append(1000 * (time.perf_counter() - began))
-            header = json.loads(data[8 : 8 + int.from_bytes(data[4:8], "little")])
-            inside.append(header["milliseconds"])
-            if k:
-                computed.add(" ".join(p[p.rindex(".") + 1 :] for p in header["computed"]))
-        times, inside = times[5:], inside[5:]
-        p95 = float(np.percentile(times, 95))
-        rows.append(
-            (
-                f"ramp edit, {count:,} elements, request to answer",
-                f"median {median(times):.1f} ms, 95th percentile {p95:.1f} ms ({median(inside):.1f} ms inside)",
-                f"(wanted: {wanted}); recomputed: {', '.join(sorted(computed))}",
-            )
-        )
 
 
 def bench_page(server: Server, rows: list[tuple[str, str, str]]) -> None:
@@ -358,7 +329,8 @@ def main() -> None:
     bench_colour(rows, timed, versus, bare(1_000_000))
     bench_growth(rows)
     with Server() as server:
-        bench_server(server, rows)
+        rows.append(("server start to first page", f"{server.ready:.2f} s", "(wanted with the page: below 5)"))
+        bench_edits(server.post, rows)
         bench_page(server, rows)
     lines = [f"| {a} | {b} | {c} |" for a, b, c in rows]
     text = "\n".join(["| what | measured | ratio or bound |", "|---|---|---|", *lines])

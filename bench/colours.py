@@ -13,10 +13,10 @@ from PIL import Image
 from scipy.interpolate import BSpline
 
 from gaudyseed.core.colour.spaces import decode_srgb, display_bytes, encode_srgb, linear_to_oklab, parse_hex
-from gaudyseed.core.look.evaluate import Evaluator
+from gaudyseed.core.kinds import COLOUR, NUMBER
+from gaudyseed.core.look.evaluate import Evaluator, run_step
 from gaudyseed.core.look.model import Look
-from gaudyseed.core.look.scope import Scope
-from gaudyseed.core.look.steps import REGISTRY, Context, Value
+from gaudyseed.core.look.steps import STEPS, Value
 from gaudyseed.core.palette import from_picture, read_picture
 from gaudyseed.core.population import Population
 
@@ -63,7 +63,6 @@ def bench_colour(rows: list[tuple[str, str, str]], timed: Timer, versus: Versus,
     values = np.random.default_rng(1).random(COUNT).astype(np.float32)
     linear = np.array([parse_hex(c) for c in COLOURS])
     labs = linear_to_oklab(linear)
-    context = Context(population, "", lambda: None, Scope(population, {}))
     table = LinearSegmentedColormap.from_list("stops", list(zip(PLACES, linear, strict=True)), N=256)
     even = np.linspace(0, 1, 6)
     soft, soft_lab = _spline(linear), _spline(labs)
@@ -79,7 +78,7 @@ def bench_colour(rows: list[tuple[str, str, str]], timed: Timer, versus: Versus,
     def stops(places: Any) -> list[dict[str, Any]]:
         return [{"at": float(a), "colour": c} for a, c in zip(places, COLOURS, strict=True)]
 
-    number, colour = Value("number", values), Value("colour", colours)
+    number, colour = Value(NUMBER, values), Value(COLOUR, colours)
     base = {"step": "ramp", "stops": _STOPS}
     cases: list[tuple[str, dict[str, Any], Value, Callable[[], object], str]] = [
         ("linear ramp, linear RGB", {**base, "mix_in": "linear_rgb"}, number,
@@ -103,9 +102,9 @@ def bench_colour(rows: list[tuple[str, str, str]], timed: Timer, versus: Versus,
                                  "slope": [1.1, 1, 0.9], "power": [1, 1.1, 1]}, colour, drifted, "the same"),
     ]  # fmt: skip
     for name, document, incoming, plain, wanted in cases:
-        step = REGISTRY[document["step"]].model_validate(document)
+        step = STEPS[document["step"]].model_validate(document)
 
-        run = partial(step.apply, context, incoming)
+        run = partial(run_step, step, population, incoming)
         run()
         mine, theirs = versus(run, plain, 3)
         rows.append(

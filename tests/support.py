@@ -9,11 +9,14 @@ from typing import Any
 
 import numpy as np
 
-from gaudyseed.core.documents import parse
+from gaudyseed.core.document import parse
+from gaudyseed.core.kinds import COLOUR, NUMBER, Kind, vector
+from gaudyseed.core.look.evaluate import run_step
 from gaudyseed.core.look.model import Look
+from gaudyseed.core.look.ramp_edits import edited_ramp
 from gaudyseed.core.look.scope import Scope
-from gaudyseed.core.look.steps import Context
-from gaudyseed.core.population import Attribute, Field, Population
+from gaudyseed.core.look.steps import STEPS, Context, Step, Value
+from gaudyseed.core.population import Attribute, Field, Population, of_points
 from gaudyseed.core.population.derive import with_derived
 
 ROOT = Path(__file__).resolve().parent.parent
@@ -44,12 +47,36 @@ def points(count: int, seed: int = 1, **columns: np.ndarray) -> Population:
     for name, values in columns.items():
         kind = "colour" if values.ndim == 2 else "integer" if values.dtype.kind in "iu" else "number"
         table[name] = Attribute(name, kind, values, fields=(Field(name, values.dtype.str),))  # type: ignore[arg-type]
-    return with_derived(Population("clones", count, table))
+    return with_derived(of_points(count, table))
 
 
 def context(population: Population) -> Context:
     """What a step is given when it runs alone."""
-    return Context(population, "place", lambda: None, Scope(population, {}))
+    return Context(Scope(population), "place", lambda: None, NUMBER)
+
+
+def kind_of(word: str, values: np.ndarray) -> Kind:
+    """The kind of values by its word."""
+    return {"number": NUMBER, "colour": COLOUR}.get(word) or vector(values.shape[1])
+
+
+def applied(
+    step: dict[str, Any], values: Any, word: str = "number", population: Population | None = None
+) -> Value:  # fmt: skip
+    """What a step alone gives for values that come in."""
+    array = np.asarray(values, np.float32)
+    return run_step(
+        parse(STEPS[step["step"]], step),
+        population or (points(len(array)) if len(array) else of_points(0, {})),
+        Value(kind_of(word, array), array),
+    )
+
+
+def edit_ramp(step: Step, action: str, values: np.ndarray | None = None, shares: list[float] | None = None) -> Any:
+    """The ramp step after an edit, for the values that reach it."""
+    places = np.array([s.at for s in step.stops])  # type: ignore[attr-defined]
+    reaching = np.empty(0, np.float32) if values is None else values
+    return parse(type(step), edited_ramp(step.model_dump(mode="json"), action, reaching, shares, places))
 
 
 def unpack(data: bytes) -> tuple[dict[str, Any], dict[str, np.ndarray]]:

@@ -13,10 +13,10 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from gaudyseed.core.colour.spaces import display_bytes
-from gaudyseed.core.documents import parse
+from gaudyseed.core.document import parse
 from gaudyseed.core.look.evaluate import Evaluator
 from gaudyseed.core.look.model import Look
-from gaudyseed.core.population import Attribute, Field, Population
+from gaudyseed.core.population import Attribute, Field, of_points
 from gaudyseed.core.population.derive import with_derived
 
 WIDTH, HEIGHT = 600, 400
@@ -70,7 +70,7 @@ def kite(width: int = WIDTH, height: int = HEIGHT) -> NDArray[np.uint8]:
         name: Attribute(name, kinds.get(name, "number"), values, fields=(Field(name, "<f4"),))
         for name, values in flat.items()
     }
-    population = with_derived(Population("pixels", across * down, attributes))
+    population = with_derived(of_points(across * down, attributes, kind="pixels"))
     colours = Evaluator().evaluate(population, parse(Look, _LOOK)).colours
     levels = display_bytes(colours).reshape(height, _FINER, width, _FINER, 3)
     return levels.mean(axis=(1, 3)).round().astype(np.uint8)

@@ -10,7 +10,7 @@ from typing import Any
 
 from pydantic import BaseModel
 
-from gaudyseed.core.look.steps import REGISTRY
+from gaudyseed.core.look.steps import STEPS
 from gaudyseed.core.look.steps.curve import CurvePoint
 from gaudyseed.core.look.steps.ramp import Stop
 from gaudyseed.core.palette import Swatch
@@ -25,7 +25,7 @@ _PARTS = {"a stop": Stop, "a point of a curve": CurvePoint, "a swatch": Swatch}
 def table() -> str:
     """The table as Markdown."""
     lines = ["| of | key | default | values | follows |", "|---|---|---|---|---|"]
-    for name, model in [(f"`{word}`", step) for word, step in sorted(REGISTRY.items())] + list(_PARTS.items()):
+    for name, model in [(f"`{word}`", step) for word, step in sorted(STEPS.items())] + list(_PARTS.items()):
         lines += _rows(name, model)
     return "\n".join(lines) + "\n"
 

@@ -38,23 +38,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/distributions": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** The distribution that an even-out step would be frozen to. */
-        post: operations["freeze"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/elements": {
         parameters: {
             query?: never;
@@ -81,7 +64,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Evaluate a draft. */
+        /** Evaluate some populations of a draft. */
         post: operations["evaluate"];
         delete?: never;
         options?: never;
@@ -98,7 +81,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** A population with its colours, or its look, as a file. */
+        /** A population with what its elements got, or its look, as a file. */
         post: operations["export"];
         delete?: never;
         options?: never;
@@ -188,6 +171,23 @@ export interface paths {
         post?: never;
         /** Remove an item. */
         delete: operations["remove_item"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/look-names": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The scene with one of its looks renamed, for all populations that wear it. */
+        post: operations["name_look"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -306,23 +306,6 @@ export interface paths {
         put?: never;
         /** Positions, orientations and sizes of what a maker makes, and its attributes. */
         post: operations["make_population"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/ramp-edits": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** The ramp after an edit; nothing is saved. */
-        post: operations["edit"];
         delete?: never;
         options?: never;
         head?: never;
@@ -452,6 +435,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shared-signal-names": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The scene with one of its signals renamed wherever a look reads it. */
+        post: operations["name_shared_signal"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/signal-names": {
         parameters: {
             query?: never;
@@ -469,6 +469,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/step-edits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The step after an edit; nothing is saved. */
+        post: operations["edit_step"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/steps": {
         parameters: {
             query?: never;
@@ -476,7 +493,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** All steps. */
+        /** Whatever is registered. */
         get: operations["list_steps"];
         put?: never;
         post?: never;
@@ -540,6 +557,34 @@ export interface components {
         Base: {
             /** Base */
             base: number;
+        };
+        /**
+         * ChannelDescription
+         * @description One channel of the material.
+         */
+        ChannelDescription: {
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
+            /** Kind */
+            kind: string;
+            /** Default */
+            default: number[];
+            /** Least */
+            least: number | null;
+            /** Greatest */
+            greatest: number | null;
+            /** Unit */
+            unit: string;
+            /** Populations */
+            populations: string[];
+            /** Sent */
+            sent: string;
+            /** Columns */
+            columns: string[];
+            /** Help */
+            help: string;
         };
         /**
          * Choose
@@ -755,7 +800,9 @@ export interface components {
         };
         /**
          * Dial
-         * @description A scene-wide named value that parameters can follow: a number, or a colour as #rrggbb.
+         * @description A scene-wide named value that parameters can follow.
+         *
+         *     A number; a whole number with named choices, of which 0 is the first; a colour as #rrggbb; or on and off.
          */
         Dial: {
             /** Name */
@@ -764,18 +811,12 @@ export interface components {
              * Value
              * @default 0.5
              */
-            value: number | string;
-        };
-        /**
-         * DialRename
-         * @description A new name for a dial of the scene.
-         */
-        DialRename: {
-            scene: components["schemas"]["Scene"];
-            /** Old */
-            old: string;
-            /** New */
-            new: string;
+            value: boolean | number | string;
+            /**
+             * Choices
+             * @default []
+             */
+            choices: string[];
         };
         /**
          * Drift
@@ -969,26 +1010,13 @@ export interface components {
         /**
          * EvaluationRequest
          * @description What to evaluate. A request that a newer one of the same session overtakes is dropped.
+         *
+         *     A population of the scene may stand there as a text of JSON.
          */
         EvaluationRequest: {
             scene: components["schemas"]["Scene"];
-            /** Population */
-            population: string;
-            /**
-             * Census
-             * @default true
-             */
-            census: boolean;
-            /**
-             * Trace
-             * @default null
-             */
-            trace: number | null;
-            /**
-             * @description A value to show instead of the result.
-             * @default null
-             */
-            preview: components["schemas"]["Preview"] | null;
+            /** Wanted */
+            wanted: components["schemas"]["Wanted"][];
             /**
              * Vision
              * @description Show the colours as they look with a dichromacy.
@@ -1041,9 +1069,9 @@ export interface components {
             population: string;
             /**
              * Format
-             * @enum {string}
+             * @description The word of a format, or look.
              */
-            format: "ply" | "ply_ascii" | "csv" | "look";
+            format: string;
         };
         /**
          * Fix
@@ -1108,6 +1136,18 @@ export interface components {
             dial: string;
         };
         /**
+         * FormatDescription
+         * @description One format of files of elements.
+         */
+        FormatDescription: {
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
+            /** Ending */
+            ending: string;
+        };
+        /**
          * Formula
          * @description Arithmetic over attributes, signals, dials and index, count, frame, seconds; random(seed) per element.
          *
@@ -1141,25 +1181,6 @@ export interface components {
             colour: string;
             /** At */
             at: number | null;
-        };
-        /**
-         * FreezeAnswer
-         * @description Values at even parts of the elements, from the least to the greatest.
-         */
-        FreezeAnswer: {
-            /** Frozen */
-            frozen: number[];
-        };
-        /**
-         * FreezeRequest
-         * @description The distribution of the values that come into a step.
-         */
-        FreezeRequest: {
-            scene: components["schemas"]["Scene"];
-            /** Population */
-            population: string;
-            /** Place */
-            place: string;
         };
         /**
          * Grade
@@ -1360,6 +1381,12 @@ export interface components {
             labels: string | null;
             /** Fields */
             fields: components["schemas"]["ImportedField"][];
+            /**
+             * Missing
+             * @description Digest of a byte for each element, 1 where it has no value.
+             * @default null
+             */
+            missing: string | null;
         };
         /**
          * ImportedField
@@ -1444,6 +1471,20 @@ export interface components {
             items: components["schemas"]["Item"][];
         };
         /**
+         * KindDescription
+         * @description One kind of population.
+         */
+        KindDescription: {
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
+            /** Element */
+            element: string;
+            /** Drawn */
+            drawn: string;
+        };
+        /**
          * Lane
          * @description The layers that make one material channel, bottom first; off keeps them.
          */
@@ -1458,19 +1499,6 @@ export interface components {
              * @default []
              */
             layers: components["schemas"]["Layer"][];
-        };
-        /**
-         * Lanes
-         * @description The channels that have layers.
-         */
-        Lanes: {
-            /**
-             * @default {
-             *       "enabled": true,
-             *       "layers": []
-             *     }
-             */
-            base_colour: components["schemas"]["Lane"];
         };
         /**
          * Layer
@@ -1570,14 +1598,12 @@ export interface components {
              */
             signals: components["schemas"]["gaudyseed__core__look__model__Signal"][];
             /**
-             * @default {
-             *       "base_colour": {
-             *         "enabled": true,
-             *         "layers": []
-             *       }
-             *     }
+             * Lanes
+             * @default {}
              */
-            lanes: components["schemas"]["Lanes"];
+            lanes: {
+                [key: string]: components["schemas"]["Lane"];
+            };
         };
         /**
          * LookAnswer
@@ -1587,12 +1613,33 @@ export interface components {
             look: components["schemas"]["Look"];
         };
         /**
+         * MakerDescription
+         * @description One maker, and whether it is offered as something new.
+         */
+        MakerDescription: {
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
+            /** Offered */
+            offered: boolean;
+            /** Parameters */
+            parameters: {
+                [key: string]: unknown;
+            };
+        };
+        /**
          * MakerRequest
-         * @description A maker to run.
+         * @description A maker to run, and the dials that its parameters may follow.
          */
         MakerRequest: {
             /** Maker */
-            maker: components["schemas"]["ScatterMaker"] | components["schemas"]["ImportedMaker"];
+            maker: components["schemas"]["ImportedMaker"] | components["schemas"]["ScatterMaker"];
+            /**
+             * Dials
+             * @default []
+             */
+            dials: components["schemas"]["Dial"][];
         };
         /**
          * Mix
@@ -1749,7 +1796,7 @@ export interface components {
         };
         /**
          * PopulationDocument
-         * @description One population of a scene: what makes it and how it looks.
+         * @description One population of a scene: what makes it, how it looks and whether it is shown.
          */
         PopulationDocument: {
             /** Id */
@@ -1757,26 +1804,31 @@ export interface components {
             /** Name */
             name: string;
             /** Maker */
-            maker: components["schemas"]["ScatterMaker"] | components["schemas"]["ImportedMaker"];
+            maker: components["schemas"]["ImportedMaker"] | components["schemas"]["ScatterMaker"];
             /**
              * @default {
              *       "gaudyseed": 2,
              *       "signals": [],
-             *       "lanes": {
-             *         "base_colour": {
-             *           "enabled": true,
-             *           "layers": []
-             *         }
-             *       }
+             *       "lanes": {}
              *     }
              */
             look: components["schemas"]["Look"];
             /**
+             * Wears
+             * @description The scene's look that it wears in place of its own.
+             * @default null
+             */
+            wears: string | null;
+            /**
              * Shape
              * @default sequin
-             * @enum {string}
              */
-            shape: "sequin" | "tile" | "ball";
+            shape: ("sequin" | "tile" | "ball") | components["schemas"]["FollowDial"];
+            /**
+             * Shown
+             * @default true
+             */
+            shown: boolean | components["schemas"]["FollowDial"];
         };
         /**
          * Preview
@@ -1880,37 +1932,6 @@ export interface components {
             hue: "shorter" | "longer";
             /** Stops */
             stops: components["schemas"]["Stop"][];
-        };
-        /**
-         * RampAnswer
-         * @description The edited ramp.
-         */
-        RampAnswer: {
-            ramp: components["schemas"]["Ramp"];
-        };
-        /**
-         * RampEdit
-         * @description An edit of the ramp at a place of a population's look.
-         */
-        RampEdit: {
-            scene: components["schemas"]["Scene"];
-            /** Population */
-            population: string;
-            /**
-             * Place
-             * @description Such as lanes.base_colour.layers[0].paint[1].
-             */
-            place: string;
-            /**
-             * Action
-             * @enum {string}
-             */
-            action: "flip" | "space_evenly" | "space_by_share" | "snap" | "set_shares";
-            /**
-             * Shares
-             * @default null
-             */
-            shares: number[] | null;
         };
         /**
          * Random
@@ -2065,55 +2086,54 @@ export interface components {
             /**
              * Surface
              * @default beetle
-             * @enum {string}
              */
-            surface: "beetle" | "ball" | "ring" | "sheet";
+            surface: ("beetle" | "ball" | "ring" | "sheet") | components["schemas"]["FollowDial"];
             /**
              * Count
              * @description How many elements to make.
              * @default 12000
              */
-            count: number;
+            count: number | components["schemas"]["FollowDial"];
             /**
              * Seed
              * @default 1
              */
-            seed: number;
+            seed: number | components["schemas"]["FollowDial"];
             /**
              * Minimum spacing
              * @description No two elements are nearer than this.
              * @default 0
              */
-            spacing: number;
+            spacing: number | components["schemas"]["FollowDial"];
             /**
              * Evenness
              * @description 0 is purely random, 0.75 as even as can be.
              * @default 0.6
              */
-            evenness: number;
+            evenness: number | components["schemas"]["FollowDial"];
             /**
              * Size
              * @default 0.04
              */
-            size: number;
+            size: number | components["schemas"]["FollowDial"];
             /**
              * Size variation
              * @description The part of the size that varies at random.
              * @default 0.25
              */
-            size_variation: number;
+            size_variation: number | components["schemas"]["FollowDial"];
             /**
              * Tilt
              * @description How far elements may lean away from the surface.
              * @default 6
              */
-            tilt: number;
+            tilt: number | components["schemas"]["FollowDial"];
             /**
              * Lift
              * @description Distance from the surface.
              * @default 0
              */
-            lift: number;
+            lift: number | components["schemas"]["FollowDial"];
         };
         /**
          * Scene
@@ -2136,6 +2156,17 @@ export interface components {
              * @default []
              */
             populations: components["schemas"]["PopulationDocument"][];
+            /**
+             * Looks
+             * @default []
+             */
+            looks: components["schemas"]["SharedLook"][];
+            /**
+             * Signals
+             * @description That all populations can read.
+             * @default []
+             */
+            signals: components["schemas"]["gaudyseed__core__look__model__Signal"][];
             /**
              * Dials
              * @default []
@@ -2193,6 +2224,33 @@ export interface components {
             id: string;
             /** Name */
             name: string;
+        };
+        /**
+         * SceneRename
+         * @description A new name for a dial or a look of the scene.
+         */
+        SceneRename: {
+            scene: components["schemas"]["Scene"];
+            /** Old */
+            old: string;
+            /** New */
+            new: string;
+        };
+        /**
+         * SharedLook
+         * @description A look that lives in the scene, for several populations to wear.
+         */
+        SharedLook: {
+            /** Name */
+            name: string;
+            /**
+             * @default {
+             *       "gaudyseed": 2,
+             *       "signals": [],
+             *       "lanes": {}
+             *     }
+             */
+            look: components["schemas"]["Look"];
         };
         /**
          * Shown
@@ -2260,12 +2318,26 @@ export interface components {
             seed: number | components["schemas"]["FollowDial"];
         };
         /**
+         * StepAnswer
+         * @description The edited step; nothing is saved.
+         */
+        StepAnswer: {
+            /** Step */
+            step: components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Levels"] | components["schemas"]["Mix"] | components["schemas"]["Palette"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"];
+        };
+        /**
          * StepDescription
          * @description One step.
          */
         StepDescription: {
             /** Name */
             name: string;
+            /** Title */
+            title: string;
+            /** Noun */
+            noun: string;
+            /** Group */
+            group: string;
             /** Takes */
             takes: string[];
             /** Gives */
@@ -2280,16 +2352,42 @@ export interface components {
             };
         };
         /**
+         * StepEdit
+         * @description An edit of a step that needs the values that come into it: of a ramp flip, space_evenly, space_by_share, snap and
+         *     set_shares, of even_out freeze.
+         */
+        StepEdit: {
+            scene: components["schemas"]["Scene"];
+            /** Population */
+            population: string;
+            /**
+             * Place
+             * @description Such as lanes.base_colour.layers[0].paint[1].
+             */
+            place: string;
+            /** Action */
+            action: string;
+            /**
+             * Shares
+             * @default null
+             */
+            shares: number[] | null;
+        };
+        /**
          * StepList
-         * @description All steps, and the parameters of the scatter maker.
+         * @description Whatever is registered: steps, channels, makers, kinds of population and formats.
          */
         StepList: {
             /** Steps */
             steps: components["schemas"]["StepDescription"][];
-            /** Scatter */
-            scatter: {
-                [key: string]: unknown;
-            };
+            /** Channels */
+            channels: components["schemas"]["ChannelDescription"][];
+            /** Makers */
+            makers: components["schemas"]["MakerDescription"][];
+            /** Kinds */
+            kinds: components["schemas"]["KindDescription"][];
+            /** Formats */
+            formats: components["schemas"]["FormatDescription"][];
         };
         /**
          * Stop
@@ -2367,6 +2465,39 @@ export interface components {
              * @enum {string}
              */
             shading: "finished" | "flat";
+        };
+        /**
+         * Wanted
+         * @description What is wanted of one population.
+         *
+         *     ``have`` are the digests of the arrays that the page has, by their names (channels, and ``groups``): these are
+         *     not sent again.
+         */
+        Wanted: {
+            /** Population */
+            population: string;
+            /**
+             * Have
+             * @default {}
+             */
+            have: {
+                [key: string]: string;
+            };
+            /**
+             * Census
+             * @default true
+             */
+            census: boolean;
+            /**
+             * Trace
+             * @default null
+             */
+            trace: number | null;
+            /**
+             * @description A value to show instead of the result.
+             * @default null
+             */
+            preview: components["schemas"]["Preview"] | null;
         };
         /**
          * WriteRequest
@@ -2477,7 +2608,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["DialRename"];
+                "application/json": components["schemas"]["SceneRename"];
             };
         };
         responses: {
@@ -2488,39 +2619,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RenamedScene"];
-                };
-            };
-            /** @description Refused */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Error"];
-                };
-            };
-        };
-    };
-    freeze: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["FreezeRequest"];
-            };
-        };
-        responses: {
-            /** @description Done */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["FreezeAnswer"];
                 };
             };
             /** @description Refused */
@@ -2852,6 +2950,39 @@ export interface operations {
             };
         };
     };
+    name_look: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SceneRename"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RenamedScene"];
+                };
+            };
+            /** @description Refused */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
     palette_from_file: {
         parameters: {
             query?: never;
@@ -3062,39 +3193,6 @@ export interface operations {
                 };
                 content: {
                     "application/octet-stream": string;
-                };
-            };
-            /** @description Refused */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Error"];
-                };
-            };
-        };
-    };
-    edit: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["RampEdit"];
-            };
-        };
-        responses: {
-            /** @description Done */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["RampAnswer"];
                 };
             };
             /** @description Refused */
@@ -3465,6 +3563,39 @@ export interface operations {
             };
         };
     };
+    name_shared_signal: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SceneRename"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RenamedScene"];
+                };
+            };
+            /** @description Refused */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
     rename: {
         parameters: {
             query?: never;
@@ -3485,6 +3616,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LookAnswer"];
+                };
+            };
+            /** @description Refused */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    edit_step: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StepEdit"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StepAnswer"];
                 };
             };
             /** @description Refused */

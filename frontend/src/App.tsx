@@ -14,7 +14,7 @@ import { PublishLeft, PublishRight } from "./rooms/publish/PublishRoom";
 import { EarlierStates } from "./rooms/EarlierStates";
 import { SceneMenu } from "./rooms/SceneMenu";
 import { at, isRamp } from "./state/edits";
-import { chosenPopulation, giveUp, type Room, saveAsCopy, showRoom, tell, travel, useStore } from "./state/store";
+import { chosenLook, giveUp, type Room, saveAsCopy, showRoom, tell, travel, useStore } from "./state/store";
 import { flipTheme } from "./theme";
 import { Button, IconButton } from "./widgets/Button";
 import { CommandSearch } from "./widgets/CommandSearch";
@@ -147,7 +147,7 @@ function Header({ onSearch }: { onSearch: () => void }) {
 function useSettable(): boolean {
   return useStore((s) => {
     const place = s.results[s.chosen]?.groups.place;
-    const step = place ? (at(chosenPopulation(s)?.look, place) as Step | undefined) : undefined;
+    const step = place ? (at(chosenLook(s), place) as Step | undefined) : undefined;
     return isRamp(step) && step.interpolation === "steps";
   });
 }

@@ -1,22 +1,22 @@
 /** Every action that the command search reaches. */
-import { fresh } from "./chain/fresh";
-import { STEP_WORDS } from "./chain/words";
+import { fresh, nounOf, titleOf } from "./chain/steps";
 import { usePicture } from "./library/PictureDialog";
 import { newScatter } from "./rooms/gather/GatherRoom";
 import { openStates } from "./rooms/EarlierStates";
 import { download } from "./rooms/publish/PublishRoom";
 import { addDial, addLayer, addSignal, copyLook, layerLibrary, lookLibrary, pasteLayer, pasteLook } from "./state/actions";
-import { chainAt, placeOf, withChain, withStep } from "./state/edits";
+import { makeOwn, shareLook } from "./chain/Wears";
+import { chainAt, laneStack, paintOf, placeOf, withChain, withStep } from "./state/edits";
 import { editRamp } from "./state/ramps";
-import { chosenPopulation, choosePopulation, chooseStep, deleteScene, duplicateScene, edit, editLook, lookWith, newScene, openScene, pinPreview, restoreScene, showRoom, trace, travel, useStore } from "./state/store";
+import { chooseChain, chosenLook, chosenPopulation, choosePopulation, chooseStep, deleteScene, duplicateScene, edit, editLook, isShown, lookWith, newScene, openScene, pinPreview, restoreScene, setShown, showAlone, showRoom, trace, travel, useStore } from "./state/store";
 import { flipTheme } from "./theme";
 import { view } from "./view3d/current";
 import type { Command } from "./widgets/CommandSearch";
 
 function steps() {
   const state = useStore.getState();
-  const population = chosenPopulation(state);
-  return { state, population, chain: population ? (chainAt(population.look, state.chain) ?? []) : [] };
+  const look = chosenLook(state);
+  return { state, population: chosenPopulation(state), chain: look ? (chainAt(look, state.chain) ?? []) : [] };
 }
 
 function reseedAll() {
@@ -76,13 +76,19 @@ export function commands(): Command[] {
       { name: "Show the result in the view, not a value", run: () => pinPreview(null) },
       { name: "Trace the first element", run: () => trace(0) },
       { name: "Close the trace", run: () => trace(null) },
-      { name: "Download PLY, binary", run: () => void download("ply") },
-      { name: "Download PLY, text", run: () => void download("ply_ascii") },
-      { name: "Download CSV", run: () => void download("csv") },
+      { name: "Share the look with other populations", run: () => shareLook(population.id) },
+      { name: "Make the look the population's own", run: () => makeOwn(population.id) },
+      { name: "Show this population alone", run: () => showAlone(population.id) },
+      { name: "Show all populations", run: () => showAlone(null) },
+      ...state.formats.map(({ name, title }) => ({ name: `Download ${title}`, run: () => void download(name) })),
       { name: "Download look file", run: () => void download("look") },
+      ...state.channels.map(({ name, title }) => ({
+        name: `Show the channel ${title}`,
+        run: () => (showRoom("colour"), chooseChain(paintOf(0, laneStack(name)))),
+      })),
     );
     chain.forEach((step, k) => {
-      const { title } = STEP_WORDS[step.step];
+      const title = titleOf(step.step);
       list.push({ name: `Open step ${k + 1}: ${title}`, run: () => (showRoom("colour"), chooseStep(k)) });
       list.push({
         name: `${step.enabled ? "Switch off" : "Switch on"} step ${k + 1}: ${title}`,
@@ -93,17 +99,21 @@ export function commands(): Command[] {
       const ramp = chain.findIndex((s) => s.step === "ramp");
       const at = word === "drift" ? chain.length : ramp < 0 ? chain.length : ramp;
       list.push({
-        name: `Add ${STEP_WORDS[word].title.toLowerCase()} ${word === "drift" ? "at the end" : "before the ramp"}`,
+        name: `Add ${titleOf(word).toLowerCase()} ${word === "drift" ? "at the end" : "before the ramp"}`,
         run: () => {
-          editLook(`Add ${STEP_WORDS[word].noun}`, (look) =>
-            withChain(look, state.chain, (all) => all.toSpliced(at, 0, fresh(word, ""))),
+          editLook(`Add ${nounOf(word)}`, (look) =>
+            withChain(look, state.chain, (all) => all.toSpliced(at, 0, fresh(word))),
           );
           chooseStep(at);
         },
       });
     }
   }
-  for (const p of state.scene?.populations ?? []) list.push({ name: `Choose ${p.name}`, run: () => choosePopulation(p.id) });
+  for (const p of state.scene?.populations ?? []) {
+    list.push({ name: `Choose ${p.name}`, run: () => choosePopulation(p.id) });
+    const shown = isShown({ ...state, alone: null }, p);
+    list.push({ name: `${shown ? "Hide" : "Show"} ${p.name}`, run: () => setShown(p.id, !shown) });
+  }
   list.push({ name: "New scene", run: () => void newScene() });
   list.push({ name: "Duplicate the scene", run: () => void duplicateScene() });
   list.push({ name: "Delete the scene", run: () => void deleteScene() });

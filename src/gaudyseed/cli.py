@@ -48,13 +48,16 @@ def _refusing() -> Iterator[None]:
 # Colouring files
 
 
-def _format_of(path: Path, ascii_text: bool) -> str:
-    ending = path.suffix.lower()
-    if ending == ".ply":
-        return "ply_ascii" if ascii_text else "ply"
-    if ending == ".csv":
-        return "csv"
-    raise BadInput(f"The ending {ending or '(none)'} is not known. Write to .ply or .csv.", place=str(path))
+def _format_of(path: Path, ascii_text: bool) -> Any:
+    from .core.formats import FORMATS, format_of
+
+    found = format_of(path.suffix, ascii_text)
+    if found is None:
+        endings = " or ".join(dict.fromkeys(f.ending for f in FORMATS.values()))
+        raise BadInput(
+            f"The ending {path.suffix.lower() or '(none)'} is not known. Write to {endings}.", place=str(path)
+        )
+    return found
 
 
 def _print_census(evaluation: Any, groups: Any) -> None:
@@ -66,7 +69,7 @@ def _print_census(evaluation: Any, groups: Any) -> None:
 
 def _dial(text: str) -> Any:
     """A dial from ``name=value``: a number, or a colour as #rrggbb."""
-    from .core.documents import parse
+    from .core.document import parse
     from .core.look.model import Dial
 
     name, equals, value = text.partition("=")
@@ -90,8 +93,8 @@ def colour(
     points: Path, look_file: Path, out: Path | None, ascii_text: bool, census: bool, dials: tuple[str, ...]
 ) -> None:
     """Colour the elements of POINTS (PLY or CSV) with a look."""
-    from .core.documents import LARGEST_DOCUMENT, parse, parse_json
-    from .core.formats import LARGEST_FILE, WRITERS, read_points
+    from .core.document import LARGEST_DOCUMENT, parse, parse_json
+    from .core.formats import LARGEST_FILE, read_points
     from .core.look.evaluate import Evaluator
     from .core.look.model import Look
     from .core.report import Reporter
@@ -99,7 +102,7 @@ def colour(
     with tidy_end(), _refusing():
         if out is None and not census:
             raise BadInput("Say where to write with --out, or ask for the shares with --census.")
-        form = _format_of(out, ascii_text) if out else ""
+        form = _format_of(out, ascii_text) if out else None
         look = parse(Look, parse_json(read_file(look_file, LARGEST_DOCUMENT), look_file.name), look_file.name)
         population = read_points(read_file(points, LARGEST_FILE), points.name)
         for note in population.notes:
@@ -112,8 +115,8 @@ def colour(
         reporter = Reporter(evaluator)
         for advisory in reporter.advisories(evaluation):
             click.echo(f"advisory: {advisory['place']}: {advisory['sentence']}", err=True)
-        if out:
-            write_file(out, WRITERS[form](population, evaluation.colours))
+        if out and form:
+            write_file(out, form.write(population, evaluation.results))
         if census:
             _print_census(evaluation, reporter.groups(evaluation))
 

@@ -157,6 +157,16 @@ class BrowserCase(unittest.TestCase):
         act()
         self.page.wait_for_function(f"b => Number({APPLICATION}.frames) > b", arg=before)
 
+    def drag(self, held: Locator, over: Locator) -> None:
+        """Take hold of something with the mouse and drop it over something else."""
+        boxes = [of.bounding_box() for of in (held, over)]
+        (x, y), to = [(b["x"] + b["width"] / 2, b["y"] + b["height"] / 2) for b in boxes if b]
+        self.page.mouse.move(x, y)
+        self.page.mouse.down()
+        self.page.mouse.move(x + 3, y + 8, steps=3)
+        self.page.mouse.move(*to, steps=8)
+        self.page.mouse.up()
+
     def after(self, act) -> None:
         """Do something and wait until its colours are drawn and saved."""
         before = self.page.evaluate(f"{APPLICATION}.applied")

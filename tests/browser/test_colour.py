@@ -224,7 +224,7 @@ class Palettes(ColourCase):
         self.after(lambda: page.keyboard.press("Alt+ArrowRight"))
         moved = [o.get_attribute("aria-label").split(",")[1] for o in option.all()]
         self.assertEqual(moved[:2], before[1::-1])
-        self.after(lambda: option.nth(0).drag_to(option.nth(3)))
+        self.after(lambda: self.drag(option.nth(0), option.nth(3)))
         dragged = [o.get_attribute("aria-label").split(",")[1] for o in option.all()]
         self.assertEqual(dragged[3], moved[0])
         page.get_by_role("button", name="Order").click()
@@ -342,8 +342,8 @@ class DriftAndLayers(ColourCase):
         page.get_by_role("button", name=re.compile("^Sequin bands normal")).focus()
         self.after(lambda: page.keyboard.press("Alt+ArrowUp"))
         np.testing.assert_array_equal(self.colours(), flat)
-        layers = page.get_by_role("list", name="Layers, top first").get_by_role("listitem")
-        self.after(lambda: layers.nth(0).drag_to(layers.nth(1)))
+        grips = page.get_by_role("list", name="Layers, top first").get_by_role("button", name=re.compile("^Move "))
+        self.after(lambda: self.drag(grips.nth(0), grips.nth(1)))
         np.testing.assert_array_equal(self.colours(), soft)
 
     def test_the_look_copied_to_imported_points(self):

@@ -21,12 +21,12 @@ import numba
 import numpy as np
 
 from gaudyseed.core.colour.spaces import display_bytes
-from gaudyseed.core.documents import parse
+from gaudyseed.core.document import parse
 from gaudyseed.core.errors import BadInput
 from gaudyseed.core.look.evaluate import Evaluator
 from gaudyseed.core.look.model import Dial, Look
-from gaudyseed.core.look.steps import REGISTRY
-from gaudyseed.core.population import Attribute, Field, Population
+from gaudyseed.core.look.steps import STEPS
+from gaudyseed.core.population import Attribute, Field, Population, of_points
 from gaudyseed.core.population.derive import with_derived
 from gaudyseed.core.population.makers.scatter import ScatterMaker
 from gaudyseed.web.api.steps import controls
@@ -69,7 +69,7 @@ def population_wide() -> Population:
         "plate": Attribute("plate", "text", plate, labels=("left", "right", "shield", "\u00e9lytre")),
         "glaze": Attribute("glaze", "colour", (rng.random((COUNT, 3)) * 1.6).astype(np.float32)),
     }
-    return with_derived(Population("plates", COUNT, table))
+    return with_derived(of_points(COUNT, table, kind="plates"))
 
 
 def population_few() -> Population:
@@ -85,7 +85,7 @@ POPULATIONS = {
 @cache
 def parameters(word: str) -> dict[str, Any]:
     """The schemas of a step's parameters."""
-    return {k: v for k, v in controls(REGISTRY[word])["properties"].items() if k not in ("step", "enabled")}
+    return {k: v for k, v in controls(STEPS[word])["properties"].items() if k not in ("step", "enabled")}
 
 
 class Looks:
@@ -93,7 +93,7 @@ class Looks:
 
     def __init__(self, seed: str, population: Population) -> None:
         self.rng = Random(seed)
-        self.columns = {a.name: a.kind for a in population.attributes.values()}
+        self.columns = {a.name: a.kind for a in population.elements.own.values()}
         self.signals: list[str] = []
 
     def colour(self) -> str:
@@ -202,10 +202,10 @@ class Looks:
         steps = [self.step(self.rng.choice(firsts))]
         kind = self.first_kind(steps[0])
         for _ in range(self.rng.randint(0, most)):
-            fitting = [w for w, step in REGISTRY.items() if kind in step.takes and (w, kind) != ("mix", "vector")]
+            fitting = [w for w, step in STEPS.items() if kind in step.takes and (w, kind) != ("mix", "vector")]
             word = self.rng.choice(fitting)
             steps.append(self.step(word, kind))
-            kind = {"choose": "colour", "mix": kind}.get(word, REGISTRY[word].gives)
+            kind = {"choose": "colour", "mix": kind}.get(word, STEPS[word].gives.word)
         if kind != end and kind == "vector":
             steps, kind = [*steps, {"step": "component", "part": "length"}], "number"
         if kind != end:

@@ -6,7 +6,7 @@ import unittest
 
 import numpy as np
 
-from gaudyseed.core.documents import parse
+from gaudyseed.core.document import parse
 from gaudyseed.core.look.evaluate import Evaluator
 from gaudyseed.core.look.model import Look
 from gaudyseed.core.report import Reporter

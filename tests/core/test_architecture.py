@@ -4,7 +4,7 @@ import ast
 import unittest
 from pathlib import Path
 
-from gaudyseed.core.look.steps import REGISTRY
+from gaudyseed.core.look.steps import STEPS
 from tests.support import ROOT
 
 PACKAGE = ROOT / "src/gaudyseed"
@@ -50,10 +50,10 @@ class Dependencies(unittest.TestCase):
 class Registry(unittest.TestCase):
     def test_one_file_a_step(self):
         files = {p.stem for p in (PACKAGE / "core/look/steps").glob("*.py")} - {"__init__", "base"}
-        self.assertEqual(set(REGISTRY), files)
+        self.assertEqual(set(STEPS), files)
 
     def test_every_parameter_has_a_title_and_limits(self):
-        for name, step in REGISTRY.items():
+        for name, step in STEPS.items():
             self.assertTrue(step.summary, name)
             whole = step.model_json_schema()
             whole = whole["$defs"][whole["$ref"].rpartition("/")[2]] if "$ref" in whole else whole

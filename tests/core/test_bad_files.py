@@ -5,10 +5,10 @@ import unittest
 
 import numpy as np
 
-from gaudyseed.core.documents import parse
+from gaudyseed.core.document import parse
 from gaudyseed.core.errors import BadInput
 from gaudyseed.core.formats import read_points
-from gaudyseed.core.population.makers import ScatterMaker
+from gaudyseed.core.population.makers.scatter import ScatterMaker
 from tests.support import ply_text
 
 ROWS = ["0 0 0", "1 0 0", "0 1 0.5"]
@@ -128,10 +128,10 @@ class Makers(unittest.TestCase):
     def test_what_is_missing_is_derived_and_said(self):
         found = read_points(ply_text(ROWS), "points.ply")
         self.assertEqual(len(found.notes), 3)
-        self.assertEqual(found.attributes["id"].values.tolist(), [0, 1, 2])
-        np.testing.assert_allclose(np.linalg.norm(found.attributes["normal"].values, axis=1), 1, atol=1e-6)
+        self.assertEqual(found.elements.own["id"].values.tolist(), [0, 1, 2])
+        np.testing.assert_allclose(np.linalg.norm(found.elements.own["normal"].values, axis=1), 1, atol=1e-6)
 
     def test_one_element(self):
         found = read_points(ply_text(["1 2 3"]), "one.ply")
         self.assertEqual(found.count, 1)
-        self.assertGreater(found.attributes["size"].values[0], 0)
+        self.assertGreater(found.elements.own["size"].values[0], 0)

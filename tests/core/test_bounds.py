@@ -9,9 +9,9 @@ import numpy as np
 from plyfile import PlyData
 
 from gaudyseed.core.colour.spaces import decode_srgb, encode_srgb
-from gaudyseed.core.documents import parse
+from gaudyseed.core.document import parse
 from gaudyseed.core.errors import BadInput
-from gaudyseed.core.formats import WRITERS
+from gaudyseed.core.formats import FORMATS
 from gaudyseed.core.kernels.blending import MODES, NON_SEPARABLE
 from gaudyseed.core.kernels.encoding import LARGEST
 from gaudyseed.core.look.evaluate import Evaluator
@@ -124,11 +124,11 @@ class Finite(unittest.TestCase):
         for bad in (np.nan, np.inf):
             colours = np.full((5, 3), 0.5, np.float32)
             colours[2, 1] = bad
-            for write in WRITERS.values():
+            for form in FORMATS.values():
                 with self.assertRaises(BadInput):
-                    write(population, colours)
+                    form.write(population, {"base_colour": colours})
         evaluation = Evaluator().evaluate(points(15, v=values()), look(FAR, {"step": "range", "own": True}, DUSK))
-        data = WRITERS["ply"](evaluation.population, evaluation.colours)
+        data = FORMATS["ply"].write(evaluation.population, evaluation.results)
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")
             vertex = _read(data)
@@ -173,7 +173,7 @@ class Negative(unittest.TestCase):
 
     def test_one_rule_for_all(self):
         population = points(3, light=np.array([[-0.5, 0.25, 2.0], [0.1, -1e-3, 0], [-1, -1, -1]]))
-        wanted = np.maximum(population.attributes["light"].values, 0).astype(np.float32)
+        wanted = np.maximum(population.elements.own["light"].values, 0).astype(np.float32)
         light = {"step": "attribute", "name": "light"}
         for blend_in in ("linear", "display"):
             for amounts in ((1,), (1, 0), (1, 0, 0), (1, 1, 0)):

@@ -55,12 +55,14 @@ class Colour(CommandLine):
     def test_the_same_bytes_as_the_core(self):
         population = read_points(self.points.read_bytes(), "points.ply")
         evaluator = Evaluator()
-        wanted = evaluator.display(evaluator.evaluate(population, Look.model_validate(self.document)))
+        wanted = evaluator.sent(
+            evaluator.evaluate(population, Look.model_validate(self.document)).lanes["base_colour"]
+        )[1]
         for name in ("out.ply", "out.csv"):
             done = self.run_apart(self.points, "--look", self.look, "--out", name, "--census")
             self.assertEqual(done.returncode, 0, done.stderr)
             back = read_points((self.folder / name).read_bytes(), name)
-            np.testing.assert_array_equal(back.attributes["colour"].values, wanted)
+            np.testing.assert_array_equal(back.elements.own["colour"].values, wanted)
             self.assertIn("300 elements", done.stdout)
             shares = [line.split() for line in done.stdout.splitlines()[1:]]
             self.assertEqual([s[0] for s in shares], FIVE)

@@ -4,12 +4,12 @@ import unittest
 
 import numpy as np
 
-from gaudyseed.core import elements
+from gaudyseed.core import rows as elements
 from gaudyseed.core.cache import ResultCache
 from gaudyseed.core.errors import BadInput
 from gaudyseed.core.look.evaluate import Evaluator
 from gaudyseed.core.look.model import Look
-from gaudyseed.core.population import Attribute, Population
+from gaudyseed.core.population import Attribute, of_points
 from tests.support import FIVE, look, points, ramp
 
 
@@ -19,7 +19,7 @@ class Rows(unittest.TestCase):
         base = points(500, weight=rng.integers(0, 9, 500) / 8, id=rng.permutation(500).astype(np.int64))
         part = Attribute("part", "text", rng.integers(0, 3, 500).astype(np.int32), labels=("wing", "horn", "leg"))
         tint = Attribute("tint", "colour", rng.integers(0, 256, (500, 3)).astype(np.uint8))
-        self.population = Population("clones", 500, {**base.attributes, "part": part, "tint": tint})
+        self.population = of_points(500, {**base.elements.own, "part": part, "tint": tint})
         self.evaluation = Evaluator().evaluate(
             self.population, look({"step": "random", "seed": 1}, ramp([0, 0.5], FIVE[:2]))
         )
@@ -28,7 +28,7 @@ class Rows(unittest.TestCase):
         return elements.order(self.evaluation, ResultCache(), *arguments)
 
     def test_sorted_by_every_kind(self):
-        columns = self.population.attributes
+        columns = self.population.elements.own
         weights = columns["weight"].values
         np.testing.assert_array_equal(self.order("weight"), np.argsort(weights, kind="stable"))
         np.testing.assert_array_equal(self.order("weight", True), np.argsort(-weights, kind="stable"))
@@ -41,7 +41,7 @@ class Rows(unittest.TestCase):
         self.assertEqual(results, FIVE[:2])
 
     def test_kept_by_a_formula(self):
-        weights = self.population.attributes["weight"].values
+        weights = self.population.elements.own["weight"].values
         found = self.order("weight", False, "weight > 0.5 and index % 2 == 0")
         self.assertEqual(set(found), set(np.flatnonzero((weights > 0.5) & (np.arange(500) % 2 == 0))))
         self.assertTrue((np.diff(weights[found]) >= 0).all())
@@ -52,7 +52,7 @@ class Rows(unittest.TestCase):
         document["signals"] = [{"name": "double", "chain": [{"step": "formula", "text": "weight * 2"}]}]
         self.evaluation = Evaluator().evaluate(self.population, Look.model_validate(document))
         self.assertIn("double", [c.key for c in elements.columns_of(self.evaluation)])
-        weights = self.population.attributes["weight"].values
+        weights = self.population.elements.own["weight"].values
         np.testing.assert_array_equal(self.order("double"), np.argsort(weights, kind="stable"))
         self.assertEqual(set(self.order("", False, "double > 1")), set(np.flatnonzero(weights > 0.5)))
 
@@ -61,8 +61,8 @@ class Rows(unittest.TestCase):
         shown = elements.rows(self.evaluation, np.array([3, 7]))
         self.assertEqual({len(row) for row in shown}, {len(columns)})
         by_key = dict(zip([c.key for c in columns], shown[1], strict=True))
-        self.assertEqual(by_key["id"], int(self.population.attributes["id"].values[7]))
-        self.assertEqual(by_key["tint"], "#{:02x}{:02x}{:02x}".format(*self.population.attributes["tint"].values[7]))
+        self.assertEqual(by_key["id"], int(self.population.elements.own["id"].values[7]))
+        self.assertEqual(by_key["tint"], "#{:02x}{:02x}{:02x}".format(*self.population.elements.own["tint"].values[7]))
         self.assertIn(by_key["part"], ("wing", "horn", "leg"))
         self.assertEqual(elements.rows(self.evaluation, np.empty(0, np.int64)), [])
 

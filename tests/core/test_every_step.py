@@ -4,23 +4,25 @@ from __future__ import annotations
 
 import json
 import unittest
+from dataclasses import replace
 from typing import get_args
 
 import numpy as np
 
 from gaudyseed.core.colour.spaces import HEX_PATTERN
-from gaudyseed.core.documents import parse
+from gaudyseed.core.document import parse
 from gaudyseed.core.errors import BadInput
 from gaudyseed.core.kernels import parallel
+from gaudyseed.core.kinds import NUMBER
 from gaudyseed.core.look.evaluate import Evaluator
 from gaudyseed.core.look.follow import Follow, FollowColour, FollowDial
 from gaudyseed.core.look.model import Dial, Layer, Look
-from gaudyseed.core.look.steps import REGISTRY, Value
+from gaudyseed.core.look.steps import STEPS, Value
 from gaudyseed.core.look.steps.base import limits
 from gaudyseed.core.look.steps.curve import CurvePoint
 from gaudyseed.core.look.steps.ramp import Stop
 from gaudyseed.core.palette import Swatch
-from gaudyseed.core.population import Population
+from gaudyseed.core.population import of_points
 from gaudyseed.core.report import Reporter
 from tests.support import FIVE, context, look_document, points, ramp
 
@@ -79,7 +81,7 @@ def chains() -> list[tuple[str, Look]]:
     """Each sample in a look that ends in colours."""
     found = []
     for word, samples in SAMPLES.items():
-        step = REGISTRY[word]
+        step = STEPS[word]
         for sample in samples:
             before = {"number": [RANDOM], "vector": [], "colour": [RANDOM, DUSK]}[step.takes[0]] if step.takes else []
             document = look_document(*before, sample)
@@ -110,14 +112,14 @@ class EveryStep(unittest.TestCase):
         cls.chains = chains()
 
     def test_none_is_left_out(self):
-        self.assertEqual(set(SAMPLES), set(REGISTRY))
+        self.assertEqual(set(SAMPLES), set(STEPS))
 
     def test_empty_one_few_equal_and_odd_values(self):
         """Finite float32 colours of the right shape, and censuses that are JSON, for every population."""
         rng = np.random.default_rng(3)
         wild = np.array([np.nan, np.inf, -np.inf, 3e38, -3e38, 0, 1e-38])
         populations = {
-            "none": Population("clones", 0, {n: _first(a, 0) for n, a in points(4).attributes.items()}),
+            "none": of_points(0, {n: _first(a, 0) for n, a in points(4).elements.own.items()}),
             "one": points(1),
             "equal": points(9, size=np.full(9, 0.25)),
             "odd": points(7, size=wild),
@@ -161,7 +163,7 @@ class EveryStep(unittest.TestCase):
         population = points(50)
         plain = Evaluator().evaluate(population, with_signals(look_document(RANDOM, DUSK))).colours
         for word, samples in SAMPLES.items():
-            takes = REGISTRY[word].takes
+            takes = STEPS[word].takes
             if not takes:
                 continue
             off = {**samples[0], "enabled": False}
@@ -172,7 +174,7 @@ class EveryStep(unittest.TestCase):
     def test_followed_numbers_stay_within_the_limits_of_the_parameter(self):
         """For every number that can follow: a signal far outside counts as the nearest limit."""
         checked = 0
-        for word, step in REGISTRY.items():
+        for word, step in STEPS.items():
             for name, field in step.model_fields.items():
                 if Follow not in get_args(field.annotation):
                     continue
@@ -181,10 +183,8 @@ class EveryStep(unittest.TestCase):
                     continue
                 population = points(4)
                 made = {**SAMPLES[word][0], name: {"signal": "s", "low": -1e9, "high": 1e9}}
-                numbers = context(population)
-                far = Value("number", np.array([0, 1, 0, 1], np.float32))
-                numbers = type(numbers)(population, "place", lambda: None, numbers.scope, {"s": far})
-                found = numbers.numbers(parse(step, made), name)(0, 4)
+                far = Value(NUMBER, np.array([0, 1, 0, 1], np.float32))
+                found = replace(context(population), signals={"s": far}).numbers(parse(step, made), name)(0, 4)
                 np.testing.assert_allclose(found, np.float32([low, high, low, high]), err_msg=f"{word}.{name}")
                 checked += 1
         self.assertGreater(checked, 22)
@@ -192,7 +192,7 @@ class EveryStep(unittest.TestCase):
     def test_every_number_and_colour_can_follow(self):
         """All but a frozen distribution and typed band edges, which are data."""
         wanted, checked = {Follow, FollowColour, FollowDial}, 0
-        for model in (*REGISTRY.values(), Stop, CurvePoint, Swatch, Layer):
+        for model in (*STEPS.values(), Stop, CurvePoint, Swatch, Layer):
             for name, field in model.model_fields.items():
                 kinds = set(_kinds(field.annotation))
                 coloured = any(HEX_PATTERN in str(part) for part in (field, field.annotation))
@@ -214,7 +214,7 @@ class EveryStep(unittest.TestCase):
             whole = word in ("spread", "random", "palette")
             results = []
             for given in ({"dial": "d"}, int(value) if whole else value):
-                step, takes = {**sample, name: given}, REGISTRY[word].takes
+                step, takes = {**sample, name: given}, STEPS[word].takes
                 steps = [RANDOM, DUSK, step] if takes == ("colour",) else [step, DUSK] if not takes else [RANDOM, step]
                 if "vector" in takes:  # the grid of a palette is chosen from by two numbers
                     steps[0] = {**RANDOM, "numbers": 2}
@@ -234,4 +234,4 @@ def _kinds(annotation) -> list:
 
 def _first(attribute, count: int):
     """The first few rows of an attribute."""
-    return type(attribute)(attribute.name, attribute.kind, attribute.values[:count], attribute.level, attribute.labels)
+    return attribute.taken(np.arange(count))

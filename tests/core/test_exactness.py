@@ -8,12 +8,12 @@ from unittest import mock
 import numpy as np
 from scipy.stats import rankdata
 
-from gaudyseed.core.documents import parse
+from gaudyseed.core.document import parse
 from gaudyseed.core.errors import BadInput
 from gaudyseed.core.look.evaluate import Evaluator
 from gaudyseed.core.look.model import Look
 from gaudyseed.core.look.steps import formula
-from gaudyseed.core.population import Attribute, Population
+from gaudyseed.core.population import Attribute, Population, of_points
 from gaudyseed.core.preview import preview
 from gaudyseed.core.ramp import compile_ramp, edges_for_shares
 from gaudyseed.core.report import attribute_census
@@ -161,15 +161,15 @@ class FarNumbers(unittest.TestCase):
         shown = preview(evaluation, "attribute", "far", "greys")
         self.assertEqual(shown.ends, (float(FAR[0]), float(FAR[-1])))
         self.assertGreater(len(np.unique(shown.levels)), 200)
-        census = attribute_census(self.population.attribute("far"))
+        census = attribute_census(self.population.elements.attribute("far"))
         self.assertEqual((census["low"], census["high"], sum(census["bins"])), (FAR[0], FAR[-1], 1500))
         self.assertLess(max(census["bins"]), 30)
 
 
 def turned(base: Population, rows: np.ndarray) -> Population:
     """The same elements in another order."""
-    table = {n: Attribute(a.name, a.kind, np.ascontiguousarray(a.values[rows])) for n, a in base.attributes.items()}
-    return Population("clones", base.count, table)
+    table = {n: Attribute(a.name, a.kind, np.ascontiguousarray(a.values[rows])) for n, a in base.elements.own.items()}
+    return of_points(base.count, table)
 
 
 class Spreads(unittest.TestCase):
@@ -179,12 +179,12 @@ class Spreads(unittest.TestCase):
         base = points(600, id=ids, v=rng.random(600))
         spread = {"step": "spread", "bands": 4, "seed": 6}
         plain = numbers(base, read("v"), spread)
-        self.assertGreater((plain != base.attributes["v"].values.astype(np.float32)).sum(), 100)
+        self.assertGreater((plain != base.elements.own["v"].values.astype(np.float32)).sum(), 100)
         for turn in (np.arange(600)[::-1], rng.permutation(600)):
             table = {
-                n: type(a)(a.name, a.kind, np.ascontiguousarray(a.values[turn])) for n, a in base.attributes.items()
+                n: type(a)(a.name, a.kind, np.ascontiguousarray(a.values[turn])) for n, a in base.elements.own.items()
             }
-            found = numbers(Population("clones", 600, table), read("v"), spread)
+            found = numbers(of_points(600, table), read("v"), spread)
             np.testing.assert_array_equal(found, plain[turn])
 
     def test_equal_ids_are_told_apart_by_place(self):

@@ -8,10 +8,10 @@ import unittest
 
 import numpy as np
 
-from gaudyseed.core.documents import parse
+from gaudyseed.core.document import parse
 from gaudyseed.core.look.evaluate import Evaluator
 from gaudyseed.core.look.model import Dial, Look
-from gaudyseed.core.look.steps import REGISTRY
+from gaudyseed.core.look.steps import STEPS
 from tests.core.golden import DIALS, LOOKS, POPULATIONS, RECORD, entry, machine
 
 RECORDED = json.loads(gzip.decompress(RECORD.read_bytes()))
@@ -38,7 +38,7 @@ class Golden(unittest.TestCase):
     def test_every_step_is_among_them(self):
         text = json.dumps(RECORDED["looks"])
         self.assertEqual([len(looks) for looks in RECORDED["looks"].values()], [LOOKS] * len(POPULATIONS))
-        for word in REGISTRY:
+        for word in STEPS:
             self.assertGreater(text.count(f'"step": "{word}"'), 30, word)
         for key in ("intensity", "hold", "mask", "signal", "dial", "frozen"):
             self.assertGreater(text.count(f'"{key}"'), 30, key)

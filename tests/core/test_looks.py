@@ -7,16 +7,15 @@ import numpy as np
 
 from gaudyseed.core.cache import ResultCache
 from gaudyseed.core.colour.spaces import parse_hex
-from gaudyseed.core.documents import parse, parse_json
+from gaudyseed.core.document import parse, parse_json
 from gaudyseed.core.errors import BadInput, Overtaken
 from gaudyseed.core.kernels import parallel
 from gaudyseed.core.look.evaluate import Evaluator
 from gaudyseed.core.look.model import Look
-from gaudyseed.core.look.ramp_edits import edit_ramp
 from gaudyseed.core.look.steps.ramp import Ramp
-from gaudyseed.core.population import Attribute, Population
+from gaudyseed.core.population import Attribute, Owners, of_points
 from gaudyseed.core.report import Reporter
-from tests.support import FIVE, look, look_document, points, ramp
+from tests.support import FIVE, edit_ramp, look, look_document, points, ramp
 
 BANDS = ramp([0, 0.2, 0.5, 0.7, 0.9], FIVE)
 RANDOM = {"step": "random", "seed": 4}
@@ -111,8 +110,8 @@ class BadLooks(unittest.TestCase):
 
     def test_levels(self):
         base = points(4)
-        wear = Attribute("wear", "number", np.zeros(2, np.float32), level="part")
-        population = Population("clones", 4, {**base.attributes, "wear": wear})
+        above = Owners("part", None, {"wear": Attribute("wear", "number", np.zeros(2, np.float32))})
+        population = of_points(4, base.elements.own, (), (above,))
         with self.assertRaises(BadInput) as caught:
             Evaluator().evaluate(population, look({"step": "attribute", "name": "wear"}, BANDS))
         self.assertIn("lives on another level, each part", caught.exception.sentence)
@@ -173,8 +172,8 @@ class Evaluation(unittest.TestCase):
     def test_random_per_text_agrees_among_equals(self):
         labels, codes = ("wing", "horn", "leg"), np.arange(300, dtype=np.int32) % 3
         base = points(300)
-        table = {**base.attributes, "part": Attribute("part", "text", codes, labels=labels)}
-        named = Population("clones", 300, table)
+        table = {**base.elements.own, "part": Attribute("part", "text", codes, labels=labels)}
+        named = of_points(300, table)
         colours = (
             Evaluator()
             .evaluate(named, look({**RANDOM, "per": "part"}, ramp([0, 1], FIVE[:2], interpolation="straight")))
@@ -183,7 +182,7 @@ class Evaluation(unittest.TestCase):
         self.assertEqual(len(np.unique(colours, axis=0)), 3)
         # The number belongs to the word, not to its place among the words.
         other = Attribute("part", "text", codes.copy(), labels=("leg", "wing", "horn"))
-        again = Population("clones", 300, {**base.attributes, "part": other})
+        again = of_points(300, {**base.elements.own, "part": other})
         swapped = (
             Evaluator()
             .evaluate(again, look({**RANDOM, "per": "part"}, ramp([0, 1], FIVE[:2], interpolation="straight")))

@@ -9,10 +9,11 @@ import numpy as np
 
 from gaudyseed.core.colour.harmony import rerolled
 from gaudyseed.core.colour.spaces import encode_srgb, parse_hex, to_hex
-from gaudyseed.core.documents import parse
+from gaudyseed.core.document import parse
 from gaudyseed.core.errors import BadInput
 from gaudyseed.core.formats.palettes import write_text
 from gaudyseed.core.formula import renamed_in_formula
+from gaudyseed.core.kinds import COLOUR
 from gaudyseed.core.look.evaluate import Evaluator
 from gaudyseed.core.look.model import Dial, Look, Scene
 from gaudyseed.core.look.rename import rename_dial, rename_signal
@@ -133,7 +134,7 @@ class Signals(Case):
         carried = {"p0": ("wear",), "p1": ("wear", "low")}
         named = rename_dial(scene("wear * low + high", "low + 1"), "low", "late night", carried)
         self.assertEqual([d.name for d in named.dials], ["late night", "high"])
-        steps = [p.look.lanes.base_colour.layers[0].paint for p in named.populations]
+        steps = [p.look.lanes["base_colour"].layers[0].paint for p in named.populations]
         # An attribute goes before a dial of its name, so the second formula keeps what it reads.
         self.assertEqual([s[0].text for s in steps], ['wear * value("late night") + high', "low + 1"])
         self.assertEqual({s[1].tension.dial for s in steps}, {"late night"})
@@ -195,7 +196,7 @@ class Stacks(Case):
         tint = [{"step": "constant", "value": "#808080"}]
         layer = {"paint": [{"step": "constant", "value": "#ff0000"}], "blend": "luminosity", "blend_in": "display"}
         found = self.run_look(self.signal(layer, chain=tint).model_copy(update={"lanes": look(WEAR, GREYS).lanes}))
-        self.assertEqual(found.signals["s"].value.kind, "colour")
+        self.assertEqual(found.signals["s"].value.kind, COLOUR)
         np.testing.assert_allclose(encode_srgb(found.signals["s"].value.array), 0.3, atol=1e-3)
 
     def test_wrong_kinds_and_modes_and_circles(self):
@@ -317,7 +318,7 @@ class Following(Case):
                         evaluation.colours[k], one.colours_of(value)[0], atol=2e-4, err_msg=f"{kind} {space} {k}"
                     )
                     if kind == "step":
-                        self.assertEqual(painted.value.stops[k], one.bands_of(value)[0])
+                        self.assertEqual(painted.value.bands[k], one.bands_of(value)[0])
                 census = Reporter(self.evaluator).steps(evaluation)[painted.place]["ramp"]
                 self.assertAlmostEqual(census["places"][1], at.mean(), places=5)
                 self.assertAlmostEqual(census["places"][2], np.maximum(at, 0.4).mean(), places=5)
@@ -401,7 +402,7 @@ class Following(Case):
         cells = np.searchsorted([0.25, 0.5], read.value.array, side="right")
         common = np.array([parse_hex("#102030"), [0, 0, 0], parse_hex("#40c080")])[cells]
         wanted = np.where((cells == 1)[:, None], own, common)
-        np.testing.assert_array_equal(painted.value.stops, cells)
+        np.testing.assert_array_equal(painted.value.bands, cells)
         np.testing.assert_allclose(evaluation.colours, wanted, atol=1e-6)
         census = Reporter(self.evaluator).steps(evaluation)[painted.place]["palette"]
         self.assertEqual(census["colours"], ["#102030", to_hex(own.mean(axis=0)), "#40c080"])

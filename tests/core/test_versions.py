@@ -9,11 +9,11 @@ from pathlib import Path
 import numpy as np
 
 from gaudyseed.core.colour.spaces import display_bytes
-from gaudyseed.core.documents import parse
+from gaudyseed.core.document import parse
 from gaudyseed.core.errors import BadInput
 from gaudyseed.core.look.evaluate import Evaluator
 from gaudyseed.core.look.model import Dial, Look, Scene
-from gaudyseed.core.look.upgrade import upgraded
+from gaudyseed.core.upgrade import upgraded
 from tests.support import FIVE, points
 
 #: Looks of version 1, and the display-encoded colours that the code of that version made of them (80 looks of

@@ -9,7 +9,7 @@ import trimesh
 from plyfile import PlyData, PlyElement
 
 from gaudyseed.core.colour.spaces import display_bytes
-from gaudyseed.core.formats import WRITERS, read_points
+from gaudyseed.core.formats import FORMATS, read_points
 from gaudyseed.core.look.evaluate import Evaluator
 from tests.support import FIVE, look, ramp
 
@@ -47,11 +47,11 @@ class Ply(unittest.TestCase):
             data = plyfile_bytes(rows, **options)
             rows = PlyData.read(io.BytesIO(data))["vertex"].data  # as text, plyfile itself rounds
             population = read_points(data, "points.ply")
-            self.assertEqual(population.attributes["colour"].kind, "colour")
-            self.assertEqual(population.attributes["vel"].kind, "vector")
+            self.assertEqual(population.elements.own["colour"].kind, "colour")
+            self.assertEqual(population.elements.own["vel"].kind, "vector")
             colours = coloured(population)
             for form in ("ply", "ply_ascii"):
-                back = PlyData.read(io.BytesIO(WRITERS[form](population, colours)))["vertex"]
+                back = PlyData.read(io.BytesIO(FORMATS[form].write(population, {"base_colour": colours})))["vertex"]
                 for name, kind in TYPES:
                     kept = f"original_{name}" if name in ("red", "green", "blue") else name
                     self.assertEqual(back[kept].dtype, np.dtype(kind), name)
@@ -66,17 +66,17 @@ class Ply(unittest.TestCase):
         population = read_points(mesh.export(file_type="ply", vertex_normal=True), "icosphere.ply")
         self.assertEqual(population.count, len(mesh.vertices))
         self.assertTrue(any("left out" in note for note in population.notes))
-        np.testing.assert_allclose(population.attributes["normal"].values, mesh.vertex_normals, atol=1e-6)
+        np.testing.assert_allclose(population.elements.own["normal"].values, mesh.vertex_normals, atol=1e-6)
         colours = coloured(population)
-        back = trimesh.load(io.BytesIO(WRITERS["ply"](population, colours)), file_type="ply")
+        back = trimesh.load(io.BytesIO(FORMATS["ply"].write(population, {"base_colour": colours})), file_type="ply")
         np.testing.assert_allclose(back.vertices, mesh.vertices, atol=1e-6)
         np.testing.assert_array_equal(np.asarray(back.colors)[:, :3], display_bytes(colours))
 
     def test_a_second_round_replaces_the_results_only(self):
         population = read_points(plyfile_bytes(table()), "points.ply")
-        once = WRITERS["ply"](population, coloured(population))
+        once = FORMATS["ply"].write(population, {"base_colour": coloured(population)})
         again = read_points(once, "again.ply")
-        twice = WRITERS["ply"](again, coloured(again))
+        twice = FORMATS["ply"].write(again, {"base_colour": coloured(again)})
         self.assertEqual(once, twice)
 
 
@@ -90,8 +90,8 @@ class Csv(unittest.TestCase):
         writer.writerow(["x", "y", "z", "part", "serial", "id"])
         writer.writerows(rows)
         population = read_points(out.getvalue().encode("utf-8-sig"), "points.csv")
-        self.assertEqual(population.attributes["part"].kind, "text")
-        written = WRITERS["csv"](population, coloured(population)).decode()
+        self.assertEqual(population.elements.own["part"].kind, "text")
+        written = FORMATS["csv"].write(population, {"base_colour": coloured(population)}).decode()
         back = list(csv.reader(io.StringIO(written, newline="")))
         self.assertEqual(back[0][:6], ["x", "y", "z", "part", "serial", "id"])
         for before, after in zip(rows, back[1:], strict=True):
@@ -101,5 +101,5 @@ class Csv(unittest.TestCase):
 
     def test_the_same_points_as_csv_and_ply_get_the_same_colours(self):
         population = read_points(plyfile_bytes(table()), "points.ply")
-        through = read_points(WRITERS["csv"](population, None), "points.csv")
+        through = read_points(FORMATS["csv"].write(population, None), "points.csv")
         np.testing.assert_array_equal(coloured(population), coloured(through))

@@ -18,7 +18,7 @@ from gaudyseed.core.colour.spaces import display_bytes, parse_hex, saturation, t
 from gaudyseed.core.geometry.frames import orientations
 from gaudyseed.core.geometry.mesh import smooth_normals
 from gaudyseed.core.geometry.surfaces import SURFACES, surface
-from gaudyseed.core.population.makers import ScatterMaker
+from gaudyseed.core.population.makers.scatter import ScatterMaker
 from gaudyseed.core.ramp import largest_remainder
 from tests.support import FIVE
 
@@ -69,15 +69,15 @@ class Surfaces(unittest.TestCase):
         self.assertEqual(len(pairs), len(mesh.parts))
         self.assertEqual(len(set(mesh.parts)), len(mesh.parts))
         made = ScatterMaker(maker="scatter", count=20_000, evenness=0).make(None)
-        parts = made.coarser[0].attributes
+        parts = made.elements.owners[0].attributes
         for k, name in enumerate(parts["part"].labels):
             own = whole.submesh([np.flatnonzero(mesh.part_of == mesh.parts.index(name))], append=True)
             self.assertAlmostEqual(parts["part_area"].values[k] / own.area, 1, places=5)
             np.testing.assert_allclose(parts["part_middle"].values[k], own.centroid, atol=1e-5)
             low, high = own.bounds
-            places = made.attributes["position"].values[made.coarser[0].owner == k]
+            places = made.elements.own["position"].values[made.elements.owners[0].index == k]
             self.assertTrue(((places > low - 1e-5) & (places < high + 1e-5)).all(), name)
-        counts = np.bincount(made.coarser[0].owner)
+        counts = np.bincount(made.elements.owners[0].index)
         areas = parts["part_area"].values.astype(np.float64)
         self.assertGreater(stats.chisquare(counts, areas / areas.sum() * counts.sum()).pvalue, 1e-4)
 
@@ -97,18 +97,18 @@ class Surfaces(unittest.TestCase):
         made = ScatterMaker(maker="scatter", surface="ball", count=3000, size=0.1, size_variation=0.3, lift=0.05).make(
             None
         )
-        places = made.attributes["position"].values - [0, 0, 1]
+        places = made.elements.own["position"].values - [0, 0, 1]
         np.testing.assert_allclose(np.linalg.norm(places, axis=1), 1.05, atol=2e-3)
-        sizes = made.attributes["size"].values
+        sizes = made.elements.own["size"].values
         self.assertTrue(0.07 <= sizes.min() < 0.075 and 0.125 < sizes.max() <= 0.13)
-        uv = made.attributes["uv"].values
+        uv = made.elements.own["uv"].values
         self.assertTrue(uv.min() >= 0 and uv.max() <= 1)
         standing = ScatterMaker(maker="scatter", surface="ball", count=500, tilt=0).make(None)
-        up = Rotation.from_quat(standing.attributes["orientation"].values).apply([0, 0, 1])
-        np.testing.assert_allclose(up, standing.attributes["normal"].values, atol=1e-5)
+        up = Rotation.from_quat(standing.elements.own["orientation"].values).apply([0, 0, 1])
+        np.testing.assert_allclose(up, standing.elements.own["normal"].values, atol=1e-5)
         leaning = ScatterMaker(maker="scatter", surface="ball", count=500, tilt=20).make(None)
-        up = Rotation.from_quat(leaning.attributes["orientation"].values).apply([0, 0, 1])
-        angles = np.degrees(np.arccos(np.clip((up * leaning.attributes["normal"].values).sum(axis=1), -1, 1)))
+        up = Rotation.from_quat(leaning.elements.own["orientation"].values).apply([0, 0, 1])
+        angles = np.degrees(np.arccos(np.clip((up * leaning.elements.own["normal"].values).sum(axis=1), -1, 1)))
         self.assertTrue(np.median(angles) > 3 and angles.max() <= 21)
 
     def test_the_same_seed_makes_the_same_scatter(self):

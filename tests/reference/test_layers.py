@@ -11,12 +11,12 @@ from coloraide import Color
 
 from gaudyseed.core.colour import vision
 from gaudyseed.core.colour.spaces import decode_srgb, encode_srgb
-from gaudyseed.core.documents import parse
+from gaudyseed.core.document import parse
 from gaudyseed.core.errors import BadInput
 from gaudyseed.core.kernels import blending
 from gaudyseed.core.look.evaluate import Evaluator
-from gaudyseed.core.look.steps import REGISTRY, Value
-from tests.support import FIVE, context, look, look_document, points, ramp
+from tests.support import FIVE, look, look_document, points, ramp
+from tests.support import applied as run_alone
 
 RNG = np.random.default_rng(8)
 #: The standard's 17 x 17 grid of backdrop and source.
@@ -37,9 +37,7 @@ def blended(base, paint, mode, amount=1.0, display=False, width=3):
 
 
 def applied(step: dict, colours: np.ndarray) -> np.ndarray:
-    checked = parse(REGISTRY[step["step"]], step)
-    population = points(max(1, len(colours)))
-    return checked.apply(context(population), Value("colour", np.asarray(colours, np.float32))).array
+    return run_alone(step, colours, "colour").array
 
 
 def by_the_standard(mode, cb, cs):

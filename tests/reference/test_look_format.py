@@ -15,10 +15,10 @@ from hashlib import blake2b
 import numpy as np
 
 from gaudyseed.core.colour.spaces import display_bytes
-from gaudyseed.core.documents import parse
+from gaudyseed.core.document import parse
 from gaudyseed.core.look.evaluate import Evaluator
 from gaudyseed.core.look.model import Dial, Look
-from gaudyseed.core.population import Attribute, Field, Population
+from gaudyseed.core.population import Attribute, Field, of_points
 from gaudyseed.core.population.derive import with_derived
 from tests.core.golden import DIALS, POPULATIONS, RECORD
 from tests.support import FIVE, ROOT
@@ -856,7 +856,7 @@ class LookFormat(unittest.TestCase):
             )
             for name, values in cls.table.items()
         }
-        cls.population = with_derived(Population("clones", n, attributes))
+        cls.population = with_derived(of_points(n, attributes))
         cls.labels = {"plate": labels}
 
     def compare(self, layers, what):
@@ -881,7 +881,7 @@ class LookFormat(unittest.TestCase):
         off = []
         for name in ("points",):
             population = POPULATIONS[name]()
-            columns = population.attributes.values()
+            columns = population.elements.own.values()
             table = {a.name: np.maximum(a.values, 0) if a.kind == "colour" else a.values for a in columns}
             labels = {a.name: a.labels for a in columns if a.labels}
             dials, scene = {d["name"]: d["value"] for d in DIALS}, [parse(Dial, d) for d in DIALS]

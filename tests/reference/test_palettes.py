@@ -20,9 +20,8 @@ from gaudyseed.core.colour.spaces import decode_srgb, linear_to_oklab, parse_hex
 from gaudyseed.core.colour.text import colours_in
 from gaudyseed.core.errors import BadInput
 from gaudyseed.core.formats import palettes as files
-from gaudyseed.core.look.steps import REGISTRY, Value
 from gaudyseed.core.palette import Swatch, lab_of, ordered
-from tests.support import FIVE, context, points
+from tests.support import FIVE, applied
 
 SWATCHES = [
     Swatch(colour=f"#{r:02x}{g:02x}{b:02x}") for r in (20, 128, 240) for g in (10, 120, 230) for b in (0, 99, 250)
@@ -118,11 +117,8 @@ class Orders(unittest.TestCase):
 
 class Sampling(unittest.TestCase):
     def cells(self, values, kind="number", **more):
-        step = REGISTRY["palette"].model_validate(
-            {"step": "palette", "swatches": [{"colour": c} for c in FIVE], **more}
-        )
-        value = step.apply(context(points(max(1, len(values)))), Value(kind, np.asarray(values, np.float32)))
-        return value.stops
+        step = {"step": "palette", "swatches": [{"colour": c} for c in FIVE], **more}
+        return applied(step, values, kind).bands
 
     def test_item_i_of_n_gets_swatch_i(self):
         np.testing.assert_array_equal(self.cells((np.arange(5) + 0.5) / 5), range(5))

@@ -10,13 +10,12 @@ from scipy.interpolate import BSpline, CubicHermiteSpline
 
 from gaudyseed.core.colour.mixing import from_space, to_space
 from gaudyseed.core.colour.spaces import linear_to_oklab, oklab_to_linear, parse_hex
-from gaudyseed.core.documents import parse
+from gaudyseed.core.document import parse
 from gaudyseed.core.errors import BadInput
 from gaudyseed.core.look.evaluate import Evaluator
 from gaudyseed.core.look.model import Look
-from gaudyseed.core.look.ramp_edits import edit_ramp
 from gaudyseed.core.look.steps.ramp import Ramp
-from tests.support import FIVE, look_document, points, ramp
+from tests.support import FIVE, edit_ramp, look_document, points, ramp
 
 PLACES = [0.05, 0.3, 0.42, 0.8, 1.0]
 AT = np.linspace(-0.1, 1.1, 700).astype(np.float32)

@@ -13,26 +13,24 @@ from scipy.interpolate import BPoly, PchipInterpolator
 from scipy.spatial import cKDTree
 
 from gaudyseed.core.colour.spaces import encode_srgb
-from gaudyseed.core.documents import parse
+from gaudyseed.core.document import parse
 from gaudyseed.core.errors import BadInput
 from gaudyseed.core.formula import FUNCTIONS, parse_formula
 from gaudyseed.core.look.evaluate import Evaluator
-from gaudyseed.core.look.steps import REGISTRY, Value
+from gaudyseed.core.look.steps import STEPS
 from gaudyseed.core.look.steps.spread import usual_distance
-from gaudyseed.core.population import Attribute, Population
-from gaudyseed.core.population.makers import ScatterMaker
+from gaudyseed.core.population import Attribute, Population, of_points
+from gaudyseed.core.population.makers.scatter import ScatterMaker
 from gaudyseed.core.report import Reporter
 from tests.support import FIVE, look, points, ramp
-from tests.support import context as context_of
+from tests.support import applied as run_alone
 
 RNG = np.random.default_rng(12)
 EDGES = [0.0, 1.0, -0.0, 0.5, 1e-30, -2.0, 7.0]
 
 
 def applied(step: dict, values: np.ndarray, kind: str = "number", population: Population | None = None) -> np.ndarray:
-    checked = parse(REGISTRY[step["step"]], step)
-    context = context_of(population or points(max(1, len(values))))
-    return checked.apply(context, Value(kind, np.asarray(values, np.float32))).array
+    return run_alone(step, values, kind, population).array
 
 
 class Components(unittest.TestCase):
@@ -173,7 +171,7 @@ class Spread(unittest.TestCase):
         values = RNG.random(12_000).astype(np.float32)
         found = applied({"step": "spread", "bands": 5, "seed": 3}, values, population=population)
         np.testing.assert_array_equal(np.sort(found), np.sort(values))
-        places = population.attributes["position"].values
+        places = population.elements.own["position"].values
         tree = cKDTree(places)
         reach = np.median(tree.query(places, k=7)[0][:, 6])
         pairs = tree.query_pairs(reach, output_type="ndarray")
@@ -190,7 +188,7 @@ class Spread(unittest.TestCase):
     def test_by_the_bands_of_what_comes_next(self):
         """Bands of typed shares: fewer touching pairs of one colour than with equal bands, counted with cKDTree."""
         population = ScatterMaker(maker="scatter", count=6_000).make(None)
-        places = population.attributes["position"].values
+        places = population.elements.own["position"].values
         pairs = cKDTree(places).query_pairs(usual_distance(places), output_type="ndarray")
         steps = ramp([0, 0.36, 0.62, 0.78, 0.91], FIVE)
         palette = {"step": "palette", "parts": "weights", "swatches": [
@@ -199,7 +197,7 @@ class Spread(unittest.TestCase):
         def alike(by: str, end: dict) -> tuple[int, np.ndarray]:
             spread = {"step": "spread", "by": by, "seed": 3}
             evaluation = Evaluator().evaluate(population, look({"step": "random", "seed": 7}, spread, end))
-            bands = evaluation.layers[0].paint[-1].value.stops
+            bands = evaluation.layers[0].paint[-1].value.bands
             facts = evaluation.layers[0].paint[1].value.facts
             same = int((bands[pairs[:, 0]] == bands[pairs[:, 1]]).sum())
             if by == "ramp_bands":
@@ -211,16 +209,16 @@ class Spread(unittest.TestCase):
             np.testing.assert_array_equal(counts, others)
             self.assertLess(by_ramp, 0.6 * equal)
         # Between stops that are mixed, what is nearest to which stop counts: the edges lie half-way.
-        mixed = parse(REGISTRY["ramp"], {**steps, "interpolation": "straight"})
-        spread = parse(REGISTRY["spread"], {"step": "spread", "by": "ramp_bands", "seed": 1})
+        mixed = parse(STEPS["ramp"], {**steps, "interpolation": "straight"})
+        spread = parse(STEPS["spread"], {"step": "spread", "by": "ramp_bands", "seed": 1})
         np.testing.assert_allclose(spread.before(mixed, "").edges, [0.18, 0.49, 0.7, 0.845])
-        for follows in (None, parse(REGISTRY["range"], {"step": "range"})):
+        for follows in (None, parse(STEPS["range"], {"step": "range"})):
             with self.assertRaises(BadInput) as caught:
                 spread.before(follows, "lanes.base_colour.layers[0].paint[1]")
             self.assertEqual(caught.exception.fix.operations[0]["path"], "/lanes/base_colour/layers/0/paint/1/by")
         moving = {**steps, "stops": [*steps["stops"][:4], {"at": {"signal": "s"}, "colour": FIVE[4]}]}
         with self.assertRaises(BadInput) as caught:
-            spread.before(parse(REGISTRY["ramp"], moving), "x")
+            spread.before(parse(STEPS["ramp"], moving), "x")
         self.assertIn("fix the places", str(caught.exception))
         values = RNG.random(6_000).astype(np.float32)
         typed = {"step": "spread", "seed": 1, "edges": [0.36, 0.62, 0.78, 0.91]}
@@ -233,7 +231,7 @@ class Spread(unittest.TestCase):
         for count in (1, 2, 3, 40):
             base = points(count)
             heap = Attribute("position", "vector", np.zeros((count, 3), np.float32))
-            population = Population("clones", count, {**base.attributes, "position": heap})
+            population = of_points(count, {**base.elements.own, "position": heap})
             values = RNG.random(count).astype(np.float32)
             found = applied({"step": "spread", "seed": 1}, values, population=population)
             np.testing.assert_array_equal(np.sort(found), np.sort(values))
@@ -293,8 +291,8 @@ class Formulas(unittest.TestCase):
         cases = {
             "where(index % 7 == 0, 1, 0)": (np.arange(100) % 7 == 0).astype(float),
             "index / (count - 1)": np.arange(100) / 99,
-            "length(position)": np.linalg.norm(population.attributes["position"].values, axis=1),
-            "z(position) > 0 and not weight < 0.5": (population.attributes["position"].values[:, 2] > 0)
+            "length(position)": np.linalg.norm(population.elements.own["position"].values, axis=1),
+            "z(position) > 0 and not weight < 0.5": (population.elements.own["position"].values[:, 2] > 0)
             & (np.linspace(0, 1, 100) >= 0.5),
             "clamp(weight * 2, 0.5, 1)": np.clip(np.linspace(0, 1, 100) * 2, 0.5, 1),
             "mix(weight, 1, 0.25)": np.linspace(0, 1, 100) * 0.75 + 0.25,

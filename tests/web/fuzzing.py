@@ -17,7 +17,7 @@ import numpy as np
 from flask.testing import FlaskClient
 from PIL import Image
 
-from gaudyseed.core.look.steps import REGISTRY
+from gaudyseed.core.look.steps import STEPS
 from gaudyseed.demo import demo_scene
 from tests.support import ply_text
 
@@ -82,13 +82,13 @@ class Documents:
         word = self.rng.choice(list(reads))
         steps, kind = [self.step(word)], reads[word]
         for _ in range(self.rng.randint(0, 5)):
-            word = self.rng.choice([w for w, step in REGISTRY.items() if kind in step.takes])
+            word = self.rng.choice([w for w, step in STEPS.items() if kind in step.takes])
             step = self.step(word)
             if word == "mix":
                 other = 0.3 if kind == "number" else "#aabbcc"
                 step |= {"chain": [{"step": "constant", "value": other}], "blend": self.rng.choice(["add", "overlay"])}
             else:
-                kind = "colour" if word == "choose" else REGISTRY[word].gives
+                kind = "colour" if word == "choose" else STEPS[word].gives.word
             steps.append(step)
         if kind != end:
             steps.append(self.step("ramp") if end == "colour" else {"step": "component", "part": "luma"})
@@ -131,19 +131,23 @@ def paths(value: Any, before: tuple[Any, ...] = ()) -> Iterator[tuple[Any, ...]]
 def request(rng: random.Random, scene: dict[str, Any]) -> tuple[str, dict[str, Any]]:
     """A path and a body for it."""
     body = {"scene": scene, "population": "beetle-sequins"}
+    one = {"population": "beetle-sequins", "have": {"base_colour": "x"}}
     first = "lanes.base_colour.layers[0].paint[1]"
     step = {"of": "step", "name": "signals[0].chain[1]"}
     shown = [None, {"of": "signal", "name": "t", "scale": "false_colour"}, {"of": "signal", "name": "s"}, step]
     kept = ["", "s > 0.5", "t", "d"]
     return rng.choice(
         [
-            ("/evaluations", {**body, "trace": 3, "preview": rng.choice(shown), "vision": "tritanopia"}),
-            ("/evaluations", {**body, "trace": 59}),
+            (
+                "/evaluations",
+                {"scene": scene, "wanted": [{**one, "trace": 3, "preview": rng.choice(shown)}], "vision": "tritanopia"},
+            ),
+            ("/evaluations", {"scene": scene, "wanted": [{**one, "trace": 59}]}),
             ("/elements", {**body, "keep": rng.choice(kept), "sort": rng.choice(["s", "t", "result"])}),
-            ("/ramp-edits", {**body, "place": first, "action": rng.choice(["flip", "snap", "space_by_share"])}),
+            ("/step-edits", {**body, "place": first, "action": rng.choice(["flip", "snap", "space_by_share"])}),
             ("/dial-names", {"scene": body["scene"], "old": "d", "new": rng.choice(["u", "a b", "t", "", "sin"])}),
             ("/signal-names", {**body, "old": "s", "new": rng.choice(["u", "a b", "t", "", "sin"])}),
-            ("/distributions", {**body, "place": rng.choice([first, "signals[0].chain[1]"])}),
+            ("/step-edits", {**body, "place": rng.choice([first, "signals[0].chain[1]"]), "action": "freeze"}),
             ("/exports", {**body, "format": rng.choice(["csv", "ply", "look"])}),
         ]
     )

@@ -7,6 +7,7 @@ from pathlib import Path
 
 import numpy as np
 
+from gaudyseed.core.colour.spaces import display_bytes
 from gaudyseed.core.errors import Overtaken
 from gaudyseed.core.formats import read_points
 from gaudyseed.core.look.evaluate import Evaluator
@@ -37,10 +38,17 @@ class ServerCase(unittest.TestCase):
         self.scene["populations"][0]["maker"]["count"] = 2000
 
     def evaluate(self, **more):
-        body = {"scene": self.scene, "population": "beetle-sequins", **more}
-        response = self.client.post("/api/evaluations", json=body)
+        """The entry of the one population, and its arrays by channel."""
+        response = self.client.post("/api/evaluations", json=self.asking(**more))
         self.assertEqual(response.status_code, 200, response.data[:300])
-        return unpack(response.data)
+        header, arrays = unpack(response.data)
+        found = {name.partition("/")[2]: array for name, array in arrays.items()}
+        return header["populations"][more.get("population", "beetle-sequins")], found
+
+    def asking(self, session="", sequence=0, vision=None, **more):
+        """A request for the one population."""
+        wanted = [{"population": "beetle-sequins", **more}]
+        return {"scene": self.scene, "wanted": wanted, "session": session, "sequence": sequence, "vision": vision}
 
     def refused(self, response, status=422, *words):
         self.assertEqual(response.status_code, status, response.data[:300])
@@ -56,8 +64,8 @@ class Evaluations(ServerCase):
         population = document.maker.make(self.store)
         evaluator = Evaluator()
         evaluation = evaluator.evaluate(population, document.look)
-        np.testing.assert_array_equal(arrays["colours"][:, :3], evaluator.display(evaluation))
-        counts = np.bincount(arrays["colours"][:, 3], minlength=5)
+        np.testing.assert_array_equal(arrays["base_colour"], display_bytes(evaluation.colours))
+        counts = np.bincount(arrays["groups"], minlength=5)
         np.testing.assert_array_equal(counts, header["groups"]["counts"])
         self.assertEqual(header["trace"]["element"], 5)
         self.assertEqual(len(header["steps"]), 3)
@@ -76,16 +84,16 @@ class Evaluations(ServerCase):
         found = [("attribute", "position"), ("signal", "height"), *(("step", place) for place in steps)]
         pictures = []
         for of, name in found:
-            rgb = self.evaluate(preview={"of": of, "name": name})[1]["colours"][:, :3]
+            rgb = self.evaluate(preview={"of": of, "name": name})[1]["preview"]
             self.assertTrue((rgb == rgb[:, :1]).all())
             pictures.append(rgb.tobytes())
-            coloured = self.evaluate(preview={"of": of, "name": name, "scale": "false_colour"})[1]["colours"][:, :3]
+            coloured = self.evaluate(preview={"of": of, "name": name, "scale": "false_colour"})[1]["preview"]
             # The scale of false colours grows lighter as the greys do.
             order = np.argsort(rgb[:, 0], kind="stable")
             self.assertTrue((np.diff(coloured[order][::400] @ [0.2126, 0.7152, 0.0722]) > -3).all())
         self.assertEqual(pictures[0], pictures[1])
         for of, word in (("attribute", "size"), ("signal", "height"), ("step", "no step")):
-            body = {"scene": self.scene, "population": "beetle-sequins", "preview": {"of": of, "name": "sice"}}
+            body = self.asking(preview={"of": of, "name": "sice"})
             self.refused(self.client.post("/api/evaluations", json=body), 422, word)
 
     def test_signals_are_renamed_and_distributions_frozen(self):
@@ -95,21 +103,23 @@ class Evaluations(ServerCase):
         body = {"scene": self.scene, "population": "beetle-sequins"}
         dialled = {**body["scene"], "dials": [{"name": "d", "value": 0.5}]}
         named = self.client.post("/api/dial-names", json={"scene": dialled, "old": "d", "new": "night"}).json["scene"]
-        self.assertEqual(named["dials"], [{"name": "night", "value": 0.5}])
+        self.assertEqual(named["dials"], [{"name": "night", "value": 0.5, "choices": []}])
         wrong = {"scene": dialled, "old": "e", "new": "f"}
         self.refused(self.client.post("/api/dial-names", json=wrong), 422, "no dial")
         renamed = self.client.post("/api/signal-names", json={**body, "old": "s", "new": "wear"}).json["look"]
         self.assertEqual(renamed["lanes"]["base_colour"]["layers"][0]["paint"][0]["text"], "wear")
         self.refused(self.client.post("/api/signal-names", json={**body, "old": "t", "new": "u"}), 422, "no signal")
         place = "lanes.base_colour.layers[0].paint[1]"
-        frozen = self.client.post("/api/distributions", json={**body, "place": place}).json["frozen"]
+        look["lanes"]["base_colour"]["layers"][0]["paint"].insert(1, {"step": "even_out"})
+        freezing = {**body, "place": place, "action": "freeze"}
+        frozen = self.client.post("/api/step-edits", json=freezing).json["step"]["frozen"]
         self.assertEqual(frozen, sorted(frozen))
-        self.refused(self.client.post("/api/distributions", json={**body, "place": f"{place}x"}), 422)
+        self.refused(self.client.post("/api/step-edits", json={**freezing, "place": f"{place}x"}), 422)
+        self.refused(self.client.post("/api/step-edits", json={**freezing, "action": "flip"}), 422, "no edit 'flip'")
 
     def test_an_overtaken_request_is_dropped(self):
         self.evaluate(session="a", sequence=5)
-        body = {"scene": self.scene, "population": "beetle-sequins", "session": "a", "sequence": 4}
-        response = self.client.post("/api/evaluations", json=body)
+        response = self.client.post("/api/evaluations", json=self.asking("a", 4))
         self.refused(response, 409)
         self.assertEqual(response.json["code"], "overtaken")
         self.evaluate(session="b", sequence=1)
@@ -124,11 +134,11 @@ class Evaluations(ServerCase):
 
     def test_bad_requests(self):
         url = "/api/evaluations"
-        good = {"scene": self.scene, "population": "beetle-sequins"}
+        good = self.asking()
         self.refused(self.client.post(url, data="{", content_type="application/json"), 422, "JSON")
         self.refused(self.client.post(url, data=json.dumps(good)), 422, "content type")
-        self.refused(self.client.post(url, json={**good, "population": "none"}), 422, "none")
-        self.refused(self.client.post(url, json={**good, "trace": 10**6}), 422, "2,000 elements")
+        self.refused(self.client.post(url, json={**good, "wanted": [{"population": "none"}]}), 422, "none")
+        self.refused(self.client.post(url, json=self.asking(trace=10**6)), 422, "2,000 elements")
         self.refused(self.client.post(url, json={**good, "extra": 1}), 422, "extra")
         deep = '{"scene":' * 5000 + "1" + "}" * 5000
         self.refused(self.client.post(url, data=deep, content_type="application/json"), 422, "Nested")
@@ -169,12 +179,12 @@ class Scenes(ServerCase):
         body = {"scene": self.scene, "population": "beetle-sequins", "place": place}
         shares = [0.3, 0.25, 0.2, 0.15, 0.1]
         setting = {**body, "action": "set_shares"}
-        ramp_step = self.client.post("/api/ramp-edits", json={**setting, "shares": shares}).json["ramp"]
+        ramp_step = self.client.post("/api/step-edits", json={**setting, "shares": shares}).json["step"]
         self.scene["populations"][0]["look"]["lanes"]["base_colour"]["layers"][0]["paint"][1] = ramp_step
         self.assertEqual(self.evaluate()[0]["groups"]["counts"], [600, 500, 400, 300, 200])
-        self.refused(self.client.post("/api/ramp-edits", json={**setting, "shares": [1]}), 422, "5 colours")
+        self.refused(self.client.post("/api/step-edits", json={**setting, "shares": [1]}), 422, "5 colours")
         wrong = {**body, "place": "lanes.base_colour.layers[0].paint[0]", "action": "flip"}
-        self.refused(self.client.post("/api/ramp-edits", json=wrong), 422, "no ramp")
+        self.refused(self.client.post("/api/step-edits", json=wrong), 422, "Nothing comes into")
 
 
 class Imports(ServerCase):
@@ -197,9 +207,9 @@ class Imports(ServerCase):
         response = self.client.post("/api/exports", json=body)
         self.assertIn('filename="three-points.ply"', response.headers["Content-Disposition"])
         back = read_points(response.data, "back.ply")
-        np.testing.assert_allclose(back.attributes["weight"].values, [0.1, 0.4, 0.9], rtol=1e-6)
-        self.assertEqual(back.attributes["original_colour"].values.tolist(), [[255, 0, 0], [0, 255, 0], [0, 0, 255]])
-        result = ["#{:02x}{:02x}{:02x}".format(*c) for c in back.attributes["colour"].values]
+        np.testing.assert_allclose(back.elements.own["weight"].values, [0.1, 0.4, 0.9], rtol=1e-6)
+        self.assertEqual(back.elements.own["original_colour"].values.tolist(), [[255, 0, 0], [0, 255, 0], [0, 0, 255]])
+        result = ["#{:02x}{:02x}{:02x}".format(*c) for c in back.elements.own["colour"].values]
         self.assertEqual(result, FIVE[:3])
         made = self.client.post("/api/populations", json={"maker": answer["maker"]})
         self.assertEqual(unpack(made.data)[0]["count"], 3)
@@ -396,7 +406,5 @@ class Palettes(ServerCase):
         self.assertEqual(len(triad["swatches"]), 3)
         self.refused(self.client.post("/api/harmonies", json={"colour": "red", "relation": "triad"}), 422)
         self.refused(self.client.post("/api/colour-texts", json={"text": "none here"}), 422, "No colours")
-        seen = self.client.post("/api/evaluations", json={
-            "scene": self.scene, "population": "beetle-sequins", "vision": "tritanopia",
-        })  # fmt: skip
-        self.assertEqual(seen.status_code, 200)
+        plain, seen = self.evaluate(), self.evaluate(vision="tritanopia")
+        self.assertFalse((plain[1]["base_colour"] == seen[1]["base_colour"]).all())

@@ -15,7 +15,7 @@ import numpy as np
 from PIL import Image
 
 from gaudyseed.core.colour.text import colours_in
-from gaudyseed.core.documents import parse_json
+from gaudyseed.core.document import parse_json
 from gaudyseed.core.errors import BadInput, Overtaken
 from gaudyseed.core.formats import read_points
 from gaudyseed.core.formats.cells import runs_as_formula
@@ -96,7 +96,7 @@ class Cells(unittest.TestCase):
         for text in self.STAY:
             self.assertFalse(runs_as_formula(text), repr(text))
             found = read_points(f'x,y,z,n\n0,0,0,plain\n1,1,1,"{text}"\n'.encode(), "a.csv")
-            self.assertEqual(found.attributes["n"].labels[-1], text)
+            self.assertEqual(found.elements.own["n"].labels[-1], text)
 
     def test_names_too(self):
         for name in ("=A1", "@x", "-1+1", "+a"):
@@ -107,27 +107,27 @@ class Cells(unittest.TestCase):
                 read_points(f"x,y,z,{name}\n0,0,0,1\n".encode(), "a.csv")
 
     def test_what_came_in_by_other_ways_is_held_back_on_the_way_out(self):
-        from gaudyseed.core.formats import WRITERS
-        from gaudyseed.core.population import Attribute, Field, Population
+        from gaudyseed.core.formats import FORMATS
+        from gaudyseed.core.population import Attribute, Field, of_points
 
         base = points(3)
         for bad in (
             Attribute("n", "text", np.zeros(3, np.int32), labels=("=1+1",), fields=(Field("n", "<i4"),)),
             Attribute("n", "number", np.zeros(3), fields=(Field("=1+1", "<f8"),)),
         ):
-            population = Population("clones", 3, {**base.attributes, "n": bad})
+            population = of_points(3, {**base.elements.own, "n": bad})
             with self.assertRaises(BadInput):
-                WRITERS["csv"](population, None)
+                FORMATS["csv"].write(population, None)
 
     def test_names_that_become_alike_are_told_apart(self):
         """Read back by our own reader, which refuses two properties of one name."""
-        from gaudyseed.core.formats import WRITERS
+        from gaudyseed.core.formats import FORMATS
 
         rows = "x,y,z,a b,a_b,\u00e9,\u00fc,a_b_2\n0,0,0,1,2,3,4,5\n"
         population = read_points(rows.encode(), "a.csv")
         for form in ("ply", "ply_ascii"):
-            back = read_points(WRITERS[form](population, np.zeros((1, 3), np.float32)), "a.ply")
-            values = [back.attributes[n].values[0] for n in ("a_b", "a_b_2", "_", "__2", "a_b_2_2")]
+            back = read_points(FORMATS[form].write(population, {"base_colour": np.zeros((1, 3), np.float32)}), "a.ply")
+            values = [back.elements.own[n].values[0] for n in ("a_b", "a_b_2", "_", "__2", "a_b_2_2")]
             self.assertEqual(values, [1, 2, 3, 4, 5])
 
     def test_names_that_are_too_long(self):
@@ -216,15 +216,15 @@ class Files(unittest.TestCase):
                   "0.1", "1e22", "1e23", "9007199254740993", "4.35", "1e-400", "1e400", "inf", "-Infinity", "NaN",
                   "2.2250738585072011e-308", "0" * 40 + "1", "1" + "0" * 30, "179769313486231580793e289"]  # fmt: skip
         column = "\n".join(f"{k},0,0,{t}" for k, t in enumerate(texts))
-        values = read_points(f"x,y,z,v\n{column}\n".encode(), "a.csv").attributes["v"].values
+        values = read_points(f"x,y,z,v\n{column}\n".encode(), "a.csv").elements.own["v"].values
         np.testing.assert_array_equal(values, [float(t) for t in texts])
         plain = [t for t in texts if "inf" not in t.lower() and "nan" not in t.lower()]
         data = ply_text([f"0 0 0 {t}" for t in plain], ("float x", "float y", "float z", "double v"))
-        np.testing.assert_array_equal(read_points(data, "a.ply").attributes["v"].values, [float(t) for t in plain])
+        np.testing.assert_array_equal(read_points(data, "a.ply").elements.own["v"].values, [float(t) for t in plain])
         for odd in ("1_0", "0x10", "1e", "--1", "1.2.3", "e5", "\u0663", "1 2", "nano", "+", "."):
             found = read_points(f"x,y,z,v\n0,0,0,{odd}\n0,0,0,1\n".encode(), "a.csv") if odd not in ("--1",) else None
             if found is not None:
-                self.assertEqual(found.attributes["v"].kind, "text", odd)
+                self.assertEqual(found.elements.own["v"].kind, "text", odd)
 
     def test_csv_as_the_standard_library_reads_it(self):
         """Quotes, line breaks and empty lines as ``csv`` of the standard library has them (RFC 4180)."""
@@ -241,7 +241,7 @@ class Files(unittest.TestCase):
                 writer.writerow([j, 0, 0, text if not runs_as_formula(text) else "plain"])
             data = out.getvalue()
             rows = list(csv.reader(io.StringIO(data, newline="")))[1:]
-            column = read_points(data.encode(), "a.csv").attributes["n"]
+            column = read_points(data.encode(), "a.csv").elements.own["n"]
             self.assertEqual([column.labels[c] for c in column.values], [row[3] for row in rows], repr(data))
 
 

@@ -135,7 +135,7 @@ class Memory(Served):
             maker = {"maker": "scatter", "surface": "sheet", "count": 560_000 + 9_000 * k, "evenness": 0, "size": 0.01}
             look = {"gaudyseed": 2, "lanes": {"base_colour": {"layers": layers}}}
             entry = {**scene["populations"][0], "maker": maker, "look": look}
-            body = {"scene": {**scene, "populations": [entry]}, "population": entry["id"]}
+            body = {"scene": {**scene, "populations": [entry]}, "wanted": [{"population": entry["id"]}]}
             statuses.append(self.ask("evaluations", body)[0])
 
         for k in range(0, 9, 3):

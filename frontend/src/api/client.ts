@@ -10,6 +10,11 @@ export type PopulationDocument = Schemas["PopulationDocument"];
 export type Maker = PopulationDocument["maker"];
 export type ScatterMaker = Schemas["ScatterMaker"];
 export type Layer = Schemas["Layer"];
+export type Lane = Schemas["Lane"];
+export type Channel = Schemas["ChannelDescription"];
+export type MakerDescription = Schemas["MakerDescription"];
+export type KindDescription = Schemas["KindDescription"];
+export type FileFormat = Schemas["FormatDescription"];
 export type Look = Schemas["Look"];
 export type Step = Layer["paint"][number];
 export type Ramp = Schemas["Ramp"];
@@ -118,14 +123,18 @@ export interface Trace {
   result: string;
 }
 
+/** What the core said about one population. */
 export interface EvaluationHeader {
-  sequence: number;
-  population: string;
+  error: { code: string; sentence: string; place: string; fix: Fix | null } | null;
   count: number;
+  /** As drawn and whether shown, with what follows a dial put in. */
+  shape: "sequin" | "tile" | "ball";
+  shown: boolean;
   computed: string[];
   reused: number;
-  milliseconds: number;
-  groups: { counts: number[]; colours: (string | null)[]; place: string | null };
+  /** The digest of each lane's values, by channel. */
+  lanes: Record<string, string>;
+  groups: { digest: string; counts: number[]; colours: (string | null)[]; place: string | null };
   /** The place of each signal's last step. */
   signals: Record<string, string>;
   steps: Record<string, StepCensus>;
@@ -133,6 +142,13 @@ export interface EvaluationHeader {
   trace: Trace | null;
   /** What the colours stand for where they show a value, not the result. */
   preview: PreviewLegend | null;
+}
+
+/** The answer about several populations; arrays are named "population/channel", "population/groups", "population/preview". */
+export interface EvaluationAnswer {
+  sequence: number;
+  populations: Record<string, EvaluationHeader>;
+  milliseconds: number;
 }
 
 /** The scale of a value that is shown: its colours, what its ends stand for, and the part of the elements beyond them. */
@@ -160,6 +176,11 @@ export interface Level {
 }
 
 export interface PopulationHeader {
+  kind: string;
+  /** What the view draws it with. */
+  drawn: string;
+  /** The stand-in surface that it stands on, where there is one. */
+  ground: string | null;
   count: number;
   notes: string[];
   levels: Level[];

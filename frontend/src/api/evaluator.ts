@@ -1,80 +1,112 @@
-/** Evaluation of drafts: the newest request wins and none pile up. */
-import { binary, type EvaluationHeader, type Packed, type Preview, Refused, type Scene, type Vision } from "./client";
+/** Evaluation of drafts: what is asked of each population, the newest wins, none pile up. */
+import { binary, type EvaluationAnswer, type Packed, type PopulationDocument, type Preview, Refused, type Scene, type Vision } from "./client";
 
+/** What is wanted of one population. */
 export interface Wanted {
-  scene: Scene;
-  population: string;
   trace: number | null;
   preview: Preview | null;
-  /** Colours as they look with a dichromacy. */
-  vision: Vision | null;
   /** Whether the distributions of the steps are wanted too. */
   census: boolean;
 }
 
-export type Evaluated = Packed<EvaluationHeader>;
-
 interface Handlers {
-  done: (result: Evaluated, took: number) => void;
-  failed: (error: Refused) => void;
+  /** The digests of the arrays that the page has of a population. */
+  have: (population: string) => Record<string, string>;
+  /** The scene and the way of seeing of now. */
+  now: () => { scene: Scene; vision: Vision | null };
+  done: (answer: Packed<EvaluationAnswer>, populations: string[], took: number) => void;
+  failed: (error: Refused, populations: string[]) => void;
 }
 
 /** A second request may go out while the first is this old, so that the server can drop the first. */
 const OVERTAKE_AFTER = 250;
 
+const texts = new WeakMap<PopulationDocument, string>();
+
+/** A population as JSON, written once as long as it does not change. */
+function textOf(population: PopulationDocument): string {
+  let text = texts.get(population);
+  if (text === undefined) {
+    text = JSON.stringify(population);
+    texts.set(population, text);
+  }
+  return text;
+}
+
 export class EvaluationQueue {
   private readonly session = crypto.randomUUID?.() ?? String(Math.random()).slice(2);
   private sequence = 0;
-  private shown = 0;
-  private flying = new Map<number, number>();
-  private waiting: Wanted | null = null;
+  /** The newest request whose answer is shown, for each population. */
+  private readonly shown = new Map<string, number>();
+  private readonly flying = new Map<number, number>();
+  /** What has not been answered yet, in flight or not. */
+  private readonly due = new Map<string, Wanted>();
+  private waiting = false;
 
-  constructor(
-    private readonly channel: string,
-    private readonly handlers: Handlers,
-  ) {}
+  constructor(private readonly handlers: Handlers) {}
 
-  /** Ask for this state; replaces whatever was waiting. */
-  ask(wanted: Wanted) {
-    this.waiting = wanted;
+  /** Ask for some populations; replaces whatever was waiting for them. */
+  ask(wanted: [string, Wanted][]) {
+    for (const [population, of] of wanted) this.due.set(population, of);
+    this.waiting ||= wanted.length > 0;
     this.next();
   }
 
   private next() {
-    if (!this.waiting) return;
+    if (!this.waiting || this.due.size === 0) return;
     const oldest = Math.min(...this.flying.values());
     const crowded = this.flying.size >= 2 || (this.flying.size === 1 && performance.now() - oldest < OVERTAKE_AFTER);
     if (crowded) return;
-    const wanted = this.waiting;
-    this.waiting = null;
-    void this.fly(wanted);
+    this.waiting = false;
+    // All that is due: a newer request overtakes an older one, and so must ask for what that one asked for.
+    void this.fly(new Map(this.due));
   }
 
-  private async fly(wanted: Wanted) {
+  private async fly(batch: Map<string, Wanted>) {
     const sequence = ++this.sequence;
     const began = performance.now();
+    const { scene, vision } = this.handlers.now();
+    const known = new Set(scene.populations.map((p) => p.id));
+    for (const id of batch.keys()) if (!known.has(id)) batch.delete(id);
+    const ids = [...batch.keys()];
+    if (ids.length === 0) return;
     this.flying.set(sequence, began);
     const late = setTimeout(() => this.next(), OVERTAKE_AFTER + 5);
     try {
-      const body = { ...wanted, session: `${this.session.slice(0, 18)}:${this.channel}`, sequence };
-      const result = await binary<EvaluationHeader>("POST", "/evaluations", body);
-      if (sequence > this.shown) {
-        this.shown = sequence;
-        this.handlers.done(result, performance.now() - began);
-      }
+      const body = {
+        scene: { ...scene, populations: scene.populations.map(textOf) },
+        wanted: ids.map((id) => ({ population: id, have: this.handlers.have(id), ...batch.get(id)! })),
+        vision,
+        session: this.session.slice(0, 36),
+        sequence,
+      };
+      const answer = await binary<EvaluationAnswer>("POST", "/evaluations", body);
+      const fresh = this.newer(ids, sequence);
+      if (fresh.length > 0) this.handlers.done(answer, fresh, performance.now() - began);
+      this.answered(batch);
     } catch (error) {
-      if (sequence > this.shown && !(error instanceof Refused && error.code === "overtaken")) {
-        this.shown = sequence;
-        this.handlers.failed(
-          error instanceof Refused
-            ? error
-            : new Refused(0, "offline", "The server cannot be reached. Is it still running?", ""),
-        );
+      const overtaken = error instanceof Refused && error.code === "overtaken";
+      if (!overtaken) {
+        const offline = new Refused(0, "offline", "The server cannot be reached. Is it still running?", "");
+        const fresh = this.newer(ids, sequence);
+        if (fresh.length > 0) this.handlers.failed(error instanceof Refused ? error : offline, fresh);
+        this.answered(batch);
       }
     } finally {
       clearTimeout(late);
       this.flying.delete(sequence);
       this.next();
     }
+  }
+
+  /** Those of which nothing newer is shown; from now on this is the newest. */
+  private newer(ids: string[], sequence: number): string[] {
+    const found = ids.filter((id) => sequence > (this.shown.get(id) ?? 0));
+    for (const id of found) this.shown.set(id, sequence);
+    return found;
+  }
+
+  private answered(batch: Map<string, Wanted>) {
+    for (const [id, wanted] of batch) if (this.due.get(id) === wanted) this.due.delete(id);
   }
 }

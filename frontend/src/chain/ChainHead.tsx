@@ -1,26 +1,26 @@
 /** Which chain is shown: a layer's paint or mask, a signal, or one held by a step; and what can be done with it. */
 import { Tab, TabGroup, TabList } from "@headlessui/react";
-import { ArrowLeft, ClipboardPaste, Copy, LibraryBig, Trash2 } from "lucide-react";
-import { json, type Layer, type Look, type Step } from "../api/client";
+import { ArrowLeft, ClipboardPaste, Copy, Files, LibraryBig, Share2, Trash2 } from "lucide-react";
+import { json, type Layer, type Look, type Scene, type Signal, type Step } from "../api/client";
 import { copied, copy, openLibrary } from "../library/Library";
-import { at, chainAt, layerOf, layersOf, maskOf, outerOf, paintOf, placeOf, signalChain, signalOf, stackOf, withChain, withLayer } from "../state/edits";
-import { chooseChain, editLook, useStore } from "../state/store";
+import { at, chainAt, type Desk, layerOf, layersOf, maskOf, outerOf, paintOf, placeOf, signalAt, signalChain, signalOf, stackOf, withChain, withLayer } from "../state/edits";
+import { chooseChain, edit, editLook, useStore } from "../state/store";
 import { ActionMenu } from "../widgets/ActionMenu";
 import { IconButton } from "../widgets/Button";
 import { NameField } from "../widgets/NameField";
-import { fresh } from "./fresh";
+import { fresh } from "./steps";
 import { SignalLayers } from "./Layers";
-import { STEP_WORDS } from "./words";
+import { titleOf } from "./steps";
 
-export function ChainHead({ look, chain }: { look: Look; chain: string }) {
+export function ChainHead({ look, chain }: { look: Desk; chain: string }) {
   const outer = outerOf(chain);
-  const signal = signalOf(chain);
+  const signal = signalAt(look, chain);
   const index = layerOf(chain);
   if (outer) return <Inner look={look} chain={chain} outer={outer} />;
   return (
     <>
-      {signal !== null && <SignalHead key={look.signals[signal]?.name} look={look} index={signal} chain={chain} />}
-      {signal !== null && look.signals[signal] && <SignalLayers look={look} index={signal} />}
+      {signal && <SignalHead key={signal.name} look={look} signal={signal} chain={chain} />}
+      {signal && <SignalLayers look={look} signal={signal} stack={stackOf(chain)} />}
       {index !== null && <LayerHead look={look} chain={chain} index={index} />}
     </>
   );
@@ -40,7 +40,7 @@ function LayerHead({ look, chain, index }: { look: Look; chain: string; index: n
         manual
         selectedIndex={mask ? 1 : 0}
         onChange={(k) => {
-          if (k === 1 && !layer.mask) setMask("Add a mask", [fresh("random", "")]);
+          if (k === 1 && !layer.mask) setMask("Add a mask", [fresh("random")]);
           chooseChain(k === 1 ? maskOf(index, stack) : paintOf(index, stack), k === 1 ? 0 : null);
         }}
       >
@@ -124,42 +124,69 @@ function Inner({ look, chain, outer }: { look: Look; chain: string; outer: { cha
       <IconButton label="Back to the outer chain" onClick={() => chooseChain(outer.chain, outer.step)}>
         <ArrowLeft size={14} />
       </IconButton>
-      <span className="text-soft">{STEP_WORDS[holder.step].title} ·</span>
+      <span className="text-soft">{titleOf(holder.step)} ·</span>
       <span className="font-semibold">{number === undefined ? "the other chain" : `chain ${Number(number) + 1}`}</span>
       <RunsOn />
     </div>
   );
 }
 
-function SignalHead({ look, index, chain }: { look: Look; index: number; chain: string }) {
-  const signal = look.signals[index];
-  if (!signal) return null;
+/** A signal's name, and where it lives: in this look, or in the scene for all populations. */
+function SignalHead({ look, signal, chain }: { look: Desk; signal: Signal; chain: string }) {
+  const stack = stackOf(chain);
+  const { index, shared } = signalOf(chain)!;
+  const back = () => chooseChain(paintOf(layersOf(look).length - 1));
 
   async function rename(wanted: string) {
     const { scene, chosen } = useStore.getState();
-    const body = { scene, population: chosen, old: signal!.name, new: wanted };
+    if (shared) {
+      const answer = await json<{ scene: Scene }>("POST", "/shared-signal-names", { scene, old: signal.name, new: wanted });
+      return edit(`Rename ${signal.name} to ${wanted}`, () => answer.scene);
+    }
+    const body = { scene, population: chosen, old: signal.name, new: wanted };
     const answer = await json<{ look: Look }>("POST", "/signal-names", body);
-    editLook(`Rename ${signal!.name} to ${wanted}`, () => answer.look);
+    editLook(`Rename ${signal.name} to ${wanted}`, (l) => ({ ...answer.look, scene: l.scene }) as Desk);
   }
 
+  const without = (l: Desk): Desk =>
+    shared
+      ? { ...l, scene: { signals: l.scene.signals.filter((_, k) => k !== index) } }
+      : { ...l, signals: l.signals.filter((_, k) => k !== index) };
+
+  function share() {
+    const to = look.scene.signals.length;
+    editLook(`Share ${signal.name}`, (l) => ({ ...without(l), scene: { signals: [...l.scene.signals, signal] } }) as Desk);
+    chooseChain(signalChain(to, true), 0);
+  }
+
+  function makeOwn() {
+    const to = look.signals.length;
+    editLook(`Make ${signal.name} this look's own`, (l) => ({ ...l, signals: [...l.signals, signal] }));
+    chooseChain(signalChain(to), 0);
+  }
+
+  const items = shared
+    ? [{ label: "Make it this look's own", icon: Files, run: makeOwn }]
+    : [{ label: "Share it with all populations", icon: Share2, run: share }];
   return (
     <div className="-mb-1 flex items-center gap-2">
-      <IconButton label="Back to the layers" onClick={() => chooseChain(paintOf(layersOf(look).length - 1))}>
+      <IconButton label="Back to the layers" onClick={back}>
         <ArrowLeft size={14} />
       </IconButton>
-      <span className="text-soft">Signal</span>
+      <span className="flex-none text-soft">{shared ? "Shared signal" : "Signal"}</span>
       <NameField label="Name of the signal" name={signal.name} className="font-semibold" onRename={rename} />
-      {chain === signalChain(index) && (
+      {chain === `${stack}.chain` && (
         <>
           <RunsOn />
           <ChainMenu look={look} chain={chain} />
         </>
       )}
+      <ActionMenu dots label={`More for the signal ${signal.name}`} items={items} />
       <IconButton
         label={`Remove the signal ${signal.name}`}
         onClick={() => {
-          editLook("Remove a signal", (l) => ({ ...l, signals: l.signals.filter((_, k) => k !== index) }));
-          chooseChain(paintOf(layersOf(look).length - 1));
+          editLook("Remove a signal", without);
+          back();
         }}
       >
         <Trash2 size={13} />

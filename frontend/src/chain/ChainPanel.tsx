@@ -1,41 +1,31 @@
-/** The chain: channels, layers, and the chosen layer's steps as slabs on one shared axis. */
+/** The chain: the channels' lanes, the layers of one, and the chosen layer's steps as slabs on one shared axis. */
 import { Menu, MenuButton, MenuHeading, MenuItem, MenuItems, MenuSection } from "@headlessui/react";
 import { Plus } from "lucide-react";
 import { Fragment } from "react";
-import type { Look, Step, StepDescription } from "../api/client";
-import { chainAt, moved, placeOf, signalOf, withAt, withChain, withStep } from "../state/edits";
-import { chooseStep, chosenPopulation, draftLook, editLook, NONE, useStore } from "../state/store";
-import { Toggle } from "../widgets/Toggle";
+import type { Look, Step } from "../api/client";
+import { chainAt, type Desk, moved, placeOf, signalOf, withChain, withStep } from "../state/edits";
+import { useKeys } from "../state/keys";
+import { chooseStep, chosenLook, chosenPopulation, draftLook, editLook, NONE, useStore } from "../state/store";
 import { AdvisoryCard, ErrorCard } from "./AdvisoryCard";
 import { ChainHead } from "./ChainHead";
 import { FlowLines } from "./FlowLines";
+import { Lanes } from "./Lanes";
 import { Layers } from "./Layers";
 import { Slab, type StepActions } from "./Slab";
-import { fresh } from "./fresh";
-import { STEP_WORDS } from "./words";
+import { Wears } from "./Wears";
+import { fresh, groupOf, nounOf, pageOf } from "./steps";
 
 export function ChainPanel() {
   const population = useStore(chosenPopulation);
+  const look = useStore(chosenLook);
   const chain = useStore((s) => s.chain);
   const result = useStore((s) => s.results[s.chosen]);
   const error = useStore((s) => s.errors[s.chosen]);
-  if (!population) return <p className="p-4 text-soft">Choose a population, or go to Gather to make one.</p>;
-  const { look } = population;
-  const { enabled } = look.lanes.base_colour;
+  if (!population || !look) return <p className="p-4 text-soft">Choose a population, or go to Gather to make one.</p>;
   return (
     <div className="flex flex-col gap-3 p-3">
-      <div className="flex flex-wrap items-center gap-2">
-        <button type="button" aria-pressed className={`chip bg-ink font-semibold text-on-ink ${enabled ? "" : "line-through"}`}>
-          Base colour
-        </button>
-        <span className="ml-auto">
-          <Toggle
-            label="Lane on"
-            on={enabled}
-            onChange={(on) => editLook("Switch the lane", (l) => withAt(l, "lanes.base_colour.enabled", on))}
-          />
-        </span>
-      </div>
+      <Wears population={population} />
+      <Lanes look={look} />
       <Layers look={look} />
       {error && <ErrorCard error={error} />}
       {!error && result?.advisories.map((a) => <AdvisoryCard key={a.code + a.place + a.sentence} advisory={a} />)}
@@ -45,37 +35,38 @@ export function ChainPanel() {
   );
 }
 
+/** What is done with a step of a chain by its menu. */
+function actionsFor(chain: string, steps: Step[], index: number): StepActions {
+  const change = (label: string, to: (all: Step[]) => Step[]) => editLook(label, (l) => withChain(l, chain, to));
+  return {
+    move: (by) => {
+      const to = index + by;
+      if (to < 0 || to >= steps.length) return;
+      change("Reorder steps", (all) => moved(all, index, to));
+      chooseStep(to);
+    },
+    duplicate: () => change("Duplicate a step", (s) => [...s.slice(0, index + 1), structuredClone(s[index]!), ...s.slice(index + 1)]),
+    remove: () => steps.length > 1 && change("Remove a step", (s) => s.filter((_, k) => k !== index)),
+    toggle: () => change("Switch a step", (s) => s.map((x, k) => (k === index ? { ...x, enabled: !x.enabled } : x))),
+  };
+}
+
 function Steps({ look, chain }: { look: Look; chain: string }) {
   const open = useStore((s) => s.step);
   const result = useStore((s) => s.results[s.chosen]);
   const broken = useStore((s) => Boolean(s.errors[s.chosen]));
   const steps = chainAt(look, chain);
+  const keys = useKeys(steps ?? (NONE as Step[]), chain);
   if (!steps) return null;
   const census = broken ? undefined : result?.steps;
   const trace = result?.trace?.steps;
   const mine = (place: string) => place.startsWith(`${chain}[`);
-
-  function actionsFor(index: number): StepActions {
-    const change = (label: string, to: (all: Step[]) => Step[]) => editLook(label, (l) => withChain(l, chain, to));
-    return {
-      move: (by) => {
-        const to = index + by;
-        if (to < 0 || to >= steps!.length) return;
-        change("Reorder steps", (all) => moved(all, index, to));
-        chooseStep(to);
-      },
-      duplicate: () => change("Duplicate a step", (s) => [...s.slice(0, index + 1), s[index]!, ...s.slice(index + 1)]),
-      remove: () => steps!.length > 1 && change("Remove a step", (s) => s.filter((_, k) => k !== index)),
-      toggle: () => change("Switch a step", (s) => s.map((x, k) => (k === index ? { ...x, enabled: !x.enabled } : x))),
-    };
-  }
-
   return (
     <div aria-label="Steps" role="group">
       {steps.map((step, k) => {
         const place = placeOf(chain, k);
         return (
-          <Fragment key={k}>
+          <Fragment key={keys[k]}>
             {k > 0 && <FlowLines from={census?.[placeOf(chain, k - 1)]} to={census?.[place]} />}
             <Slab
               step={step}
@@ -85,7 +76,7 @@ function Steps({ look, chain }: { look: Look; chain: string }) {
               census={census?.[place]}
               trace={trace?.find((t) => t.place === place)}
               tracedAt={trace?.findLast((t) => mine(t.place) && t.at !== undefined)?.at}
-              actions={actionsFor(k)}
+              actions={actionsFor(chain, steps, k)}
               onOpen={() => chooseStep(k)}
               onDraft={(s) => draftLook((l) => withStep(l, chain, k, s))}
               onCommit={(s, label) => editLook(label, (l) => withStep(l, chain, k, s))}
@@ -93,40 +84,41 @@ function Steps({ look, chain }: { look: Look; chain: string }) {
           </Fragment>
         );
       })}
-      <AddStep chain={chain} steps={steps} look={look} />
+      <AddStep chain={chain} steps={steps} look={look as Desk} />
     </div>
   );
 }
 
-const HOLDERS = ["choose", "mix"];
-const COLOURISTS = ["ramp", "palette"];
-const GROUPS: { heading: string; holds: (d: StepDescription) => boolean }[] = [
-  { heading: "Read (in place of the first step)", holds: (d) => d.takes.length === 0 },
-  { heading: "Shape", holds: (d) => d.takes.length > 0 && d.gives === "number" && !HOLDERS.includes(d.name) },
-  { heading: "Colour", holds: (d) => d.takes.length > 0 && d.gives === "colour" },
-  { heading: "Join chains", holds: (d) => HOLDERS.includes(d.name) },
-];
+/** The parts of the menu by the group that the core puts a step into. */
+const GROUPS = { read: "Read (in place of the first step)", shape: "Shape", colour: "Colour", correct: "Correct colours", combine: "Join chains" } as const;
 
-/** Adds after the open step, only what fits there by kind. */
-function AddStep({ chain, steps, look }: { chain: string; steps: Step[]; look: Look }) {
+/** What a step gives: as the core counted it, or, while the look cannot run, as far as its parameters tell. */
+function useKinds(chain: string, steps: Step[]) {
   const described = useStore((s) => s.steps);
-  const open = useStore((s) => s.step) ?? steps.length - 1;
   const census = useStore((s) => s.results[s.chosen]?.steps);
   const attributes = useStore((s) => s.geometry[s.chosen]?.header.attributes ?? NONE);
   const broken = useStore((s) => Boolean(s.errors[s.chosen]));
-  const own = signalOf(chain);
-  const signal = look.signals.find((_, k) => k !== own)?.name;
-  /** What a step gives: as the core counted it, or, while the look cannot run, as far as its parameters tell. */
-  function kindAfter(k: number): string | undefined {
+  return function kindAfter(k: number): string | undefined {
     const step = steps[k];
     const counted = broken ? undefined : census?.[placeOf(chain, k)]?.kind;
     if (counted || !step) return counted;
-    if (step.step === "constant") return typeof step.value === "string" ? "colour" : "number";
-    if (step.step === "mix" && k > 0) return kindAfter(k - 1);
-    const read = step.step === "attribute" && attributes.find((a) => a.name === step.name);
-    if (read && (read.kind === "colour" || (read.kind === "vector" && step.component === "whole"))) return read.kind;
-    return described.find((d) => d.name === step.step)?.gives;
-  }
+    const told = pageOf(step.step).gives?.(step, k > 0 ? kindAfter(k - 1) : undefined, attributes);
+    return told ?? described.find((d) => d.name === step.step)?.gives;
+  };
+}
+
+/** Adds after the open step, only what fits there by kind. */
+function AddStep({ chain, steps, look }: { chain: string; steps: Step[]; look: Desk }) {
+  const described = useStore((s) => s.steps);
+  const open = useStore((s) => s.step) ?? steps.length - 1;
+  const attributes = useStore((s) => s.geometry[s.chosen]?.header.attributes ?? NONE);
+  const kindAfter = useKinds(chain, steps);
+  const own = signalOf(chain);
+  const readable = [
+    ...look.signals.filter((_, k) => !(own && !own.shared && own.index === k)),
+    ...look.scene.signals.filter((_, k) => !(own?.shared && own.index === k)),
+  ];
+  const signal = readable[0]?.name;
   /** The last place where a step taking this kind fits. */
   function fits(takes: string[]): number | null {
     if (takes.length === 0) return 0;
@@ -135,16 +127,11 @@ function AddStep({ chain, steps, look }: { chain: string; steps: Step[]; look: L
   }
   function add(word: Step["step"], reads: boolean, at: number) {
     const attribute = attributes.find((a) => a.kind === "number")?.name ?? "size";
-    let step = fresh(word, word === "signal" ? (signal ?? "") : attribute);
-    // The other chain of a mix begins with what it is mixed with.
-    if (step.step === "mix" && kindAfter(at - 1) === "number") step = { ...step, chain: [fresh("random", "")] };
-    // What is spread before colours are chosen is spread by their bands.
-    if (step.step === "spread" && COLOURISTS.includes(steps[at]?.step ?? "")) step = { ...step, by: "ramp_bands" };
-    // A ramp and a palette do the same work: one put before the other takes its place.
-    const replaces = reads || (COLOURISTS.includes(word) && COLOURISTS.includes(steps[at]?.step ?? ""));
-    editLook(`Add ${STEP_WORDS[word].noun}`, (l) =>
-      withChain(l, chain, (all) => all.toSpliced(reads ? 0 : at, replaces ? 1 : 0, step)),
-    );
+    const next = groupOf(steps[at]?.step);
+    const step = fresh(word, { attribute, signal: signal ?? "", incoming: kindAfter(at - 1), next });
+    // Steps that choose colours do the same work: one put before another takes its place.
+    const replaces = reads || (groupOf(word) === "colour" && next === "colour");
+    editLook(`Add ${nounOf(word)}`, (l) => withChain(l, chain, (all) => all.toSpliced(reads ? 0 : at, replaces ? 1 : 0, step)));
     chooseStep(reads ? 0 : at);
   }
   return (
@@ -155,20 +142,19 @@ function AddStep({ chain, steps, look }: { chain: string; steps: Step[]; look: L
           Add a step
         </MenuButton>
         <MenuItems anchor={{ to: "bottom", gap: 4, padding: 8 }} className="panel z-40 w-[424px] p-1.5 shadow-lg outline-none">
-          {GROUPS.map(({ heading, holds }) => (
-            <MenuSection key={heading}>
+          {Object.entries(GROUPS).map(([group, heading]) => (
+            <MenuSection key={group}>
               <MenuHeading className="heading px-2 pt-1 pb-0.5">{heading}</MenuHeading>
-              {described.filter(holds).map(({ name, takes, summary }) => {
+              {described.filter((d) => d.group === group).map(({ name, title, takes, summary }) => {
                 const at = name === "signal" && !signal ? null : fits(takes);
-                const word = name as Step["step"];
                 return (
                   <MenuItem key={name} disabled={at === null}>
                     <button
                       type="button"
                       className="menu-item h-6.5"
-                      onClick={() => at !== null && add(word, takes.length === 0, at)}
+                      onClick={() => at !== null && add(name as Step["step"], takes.length === 0, at)}
                     >
-                      <span className="w-20 flex-none font-semibold">{STEP_WORDS[word]?.title ?? name}</span>
+                      <span className="w-20 flex-none font-semibold">{title}</span>
                       <span className="truncate opacity-80">{summary}</span>
                     </button>
                   </MenuItem>

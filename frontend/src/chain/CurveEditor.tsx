@@ -6,6 +6,7 @@ import { drawn, isFollowing } from "../state/follow";
 import { NONE, useStore } from "../state/store";
 import { IconButton } from "../widgets/Button";
 import { Choice } from "../widgets/Choice";
+import { keyMove, useDrag } from "../widgets/interactive";
 import { FollowNumber } from "./FollowNumber";
 
 type Point = Curve["points"][number];
@@ -26,6 +27,7 @@ const MOST = 64;
 const NUMBERS = ["x", "y", "left x", "left y", "right x", "right y"] as const;
 type Row = Record<(typeof NUMBERS)[number], number>;
 type PointNumber = Point["x"];
+type Part = "point" | "left" | "right";
 const HANDLES = { left: ["left x", "left y"], right: ["right x", "right y"] } as const;
 
 function numbersOf(p: Point): Record<(typeof NUMBERS)[number], PointNumber> {
@@ -52,11 +54,22 @@ function moved(points: Point[], rows: Row[], index: number, to: Partial<Row>): P
   return points.with(index, pointOf(numbers));
 }
 
-export function CurveEditor({ curve, census, onDraft, onCommit }: Props) {
+/** The points of a curve as they are drawn, and what is done with them. */
+function usePoints({ curve, census, onDraft, onCommit }: Props) {
   const box = useRef<SVGSVGElement>(null);
   const [picked, setPicked] = useState(0);
   const dials = useStore((s) => s.scene?.dials ?? (NONE as Dial[]));
-  const held = useRef<{ index: number; part: "point" | "left" | "right"; curve: Curve; moved: boolean } | null>(null);
+  const drag = useDrag<{ index: number; part: Part; curve: Curve }>({
+    move: (held, event) => {
+      const at = placeOf(event);
+      const base = rows[held.index]!;
+      const to: Partial<Row> = held.part === "point" ? at : { [HANDLES[held.part][0]]: at.x - base.x, [HANDLES[held.part][1]]: at.y - base.y };
+      const next = { ...held.curve, points: moved(held.curve.points, rows, held.index, to) };
+      onDraft(next);
+      return { ...held, curve: next };
+    },
+    end: (held, changed) => changed && onCommit(held.curve, "Move a point"),
+  });
   const chosen = Math.min(picked, curve.points.length - 1);
   const rows = curve.points.map((p, k) => {
     const numbers = numbersOf(p);
@@ -64,13 +77,6 @@ export function CurveEditor({ curve, census, onDraft, onCommit }: Props) {
   });
   const point = rows[chosen]!;
   const own = numbersOf(curve.points[chosen]!);
-  const bezier = curve.interpolation === "bezier";
-  const bins = census?.incoming?.bins ?? [];
-  const highest = Math.max(1, ...bins);
-  const line = census?.curve
-    ?.map((y, k) => `${k ? "L" : "M"}${(k / (census.curve!.length - 1)) * WIDTH} ${(1 - y) * HEIGHT}`)
-    .join("");
-
   function placeOf(event: { clientX: number; clientY: number }) {
     const at = box.current!.getBoundingClientRect();
     return { x: limit((event.clientX - at.left) / at.width), y: limit(1 - (event.clientY - at.top) / at.height) };
@@ -100,45 +106,28 @@ export function CurveEditor({ curve, census, onDraft, onCommit }: Props) {
   }
 
   function keys(event: React.KeyboardEvent, index: number) {
-    const by = event.shiftKey ? 0.1 : 0.01;
+    const move = keyMove(event);
+    if (!move || move.to) return;
+    if (move.remove) return remove(index);
     const p = rows[index]!;
-    const to: Partial<Row> | undefined = {
-      ArrowLeft: { x: p.x - by },
-      ArrowRight: { x: p.x + by },
-      ArrowUp: { y: p.y + by },
-      ArrowDown: { y: p.y - by },
-    }[event.key];
-    if (to) {
-      event.preventDefault();
-      onCommit({ ...curve, points: moved(curve.points, rows, index, to) }, "Move a point");
-    } else if (event.key === "Delete" || event.key === "Backspace") {
-      event.preventDefault();
-      remove(index);
-    }
+    const to: Partial<Row> = move.x ? { x: p.x + 0.01 * move.x } : { y: p.y + 0.01 * move.y };
+    onCommit({ ...curve, points: moved(curve.points, rows, index, to) }, "Move a point");
   }
 
-  function drag(event: React.PointerEvent) {
-    const now = held.current;
-    if (!now) return;
-    const at = placeOf(event);
-    const base = rows[now.index]!;
-    const to: Partial<Row> = now.part === "point" ? at : { [HANDLES[now.part][0]]: at.x - base.x, [HANDLES[now.part][1]]: at.y - base.y };
-    now.curve = { ...now.curve, points: moved(now.curve.points, rows, now.index, to) };
-    now.moved = true;
-    onDraft(now.curve);
-  }
+  const grab = (index: number, part: Part) =>
+    drag(() => {
+      setPicked(index);
+      return { index, part, curve };
+    });
 
-  const grab = (index: number, part: "point" | "left" | "right") => (event: React.PointerEvent) => {
-    event.stopPropagation();
-    event.currentTarget.setPointerCapture(event.pointerId);
-    setPicked(index);
-    held.current = { index, part, curve, moved: false };
-  };
-  const drop = () => {
-    const now = held.current;
-    held.current = null;
-    if (now?.moved) onCommit(now.curve, "Move a point");
-  };
+  return { box, rows, chosen, point, own, setPicked, placeOf, add, addInWidestGap, remove, keys, grab };
+}
+
+export function CurveEditor(props: Props) {
+  const { curve, onDraft, onCommit } = props;
+  const points = usePoints(props);
+  const { rows, chosen, point, own, addInWidestGap, remove } = points;
+  const bezier = curve.interpolation === "bezier";
 
   /** One number of the chosen point, typed or following. */
   function field(name: (typeof NUMBERS)[number]) {
@@ -168,72 +157,7 @@ export function CurveEditor({ curve, census, onDraft, onCommit }: Props) {
 
   return (
     <div>
-      <svg
-        ref={box}
-        viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
-        preserveAspectRatio="none"
-        className="block h-[150px] w-full cursor-copy touch-none overflow-visible rounded bg-well"
-        role="group"
-        aria-label="Curve"
-        onClick={(e) => {
-          if (e.target !== e.currentTarget && !(e.target as Element).hasAttribute("data-ground")) return;
-          const { x, y } = placeOf(e);
-          add(x, y);
-        }}
-        onPointerMove={drag}
-      >
-        <path
-          data-ground
-          d={bins.map((n, k) => `M${(k / bins.length) * WIDTH} ${HEIGHT}v${(-n / highest) * HEIGHT * 0.9}h${WIDTH / bins.length - 0.6}V${HEIGHT}z`).join("")}
-          fill="var(--line)"
-        />
-        <path d={line} fill="none" stroke="var(--ink)" strokeWidth={2} vectorEffect="non-scaling-stroke" pointerEvents="none" />
-        {bezier &&
-          (["left", "right"] as const).map((part) => (
-            <g key={part}>
-              <path
-                d={`M${point.x * WIDTH} ${(1 - point.y) * HEIGHT}L${(point.x + point[HANDLES[part][0]]) * WIDTH} ${(1 - point.y - point[HANDLES[part][1]]) * HEIGHT}`}
-                stroke="var(--strong)"
-                vectorEffect="non-scaling-stroke"
-              />
-              <ellipse
-                cx={(point.x + point[HANDLES[part][0]]) * WIDTH}
-                cy={(1 - point.y - point[HANDLES[part][1]]) * HEIGHT}
-                rx={4}
-                ry={4}
-                fill="var(--panel)"
-                stroke="var(--ink)"
-                className="cursor-move"
-                onPointerDown={grab(chosen, part)}
-                onPointerUp={drop}
-              />
-            </g>
-          ))}
-        {rows.map((p, k) => (
-          <ellipse
-            key={k}
-            role="slider"
-            tabIndex={0}
-            aria-label={`Point ${k + 1}`}
-            aria-valuenow={p.y}
-            aria-valuemin={0}
-            aria-valuemax={1}
-            aria-valuetext={`${p.x} to ${p.y}`}
-            cx={p.x * WIDTH}
-            cy={(1 - p.y) * HEIGHT}
-            rx={5.5}
-            ry={5.5}
-            fill={k === chosen ? "var(--ink)" : "var(--panel)"}
-            stroke="var(--ink)"
-            strokeWidth={1.6}
-            className="cursor-move"
-            onFocus={() => setPicked(k)}
-            onKeyDown={(e) => keys(e, k)}
-            onPointerDown={grab(k, "point")}
-            onPointerUp={drop}
-          />
-        ))}
-      </svg>
+      <Plot {...props} points={points} />
       <div className="mt-2 flex flex-wrap items-center gap-x-2.5 gap-y-2">
         <Choice
           label="Between points"
@@ -266,5 +190,80 @@ export function CurveEditor({ curve, census, onDraft, onCommit }: Props) {
         </div>
       )}
     </div>
+  );
+}
+
+/** The curve over what comes in; a click adds a point. */
+function Plot({ curve, census, points }: Props & { points: ReturnType<typeof usePoints> }) {
+  const { box, rows, chosen, point, setPicked, placeOf, add, keys, grab } = points;
+  const bins = census?.incoming?.bins ?? [];
+  const highest = Math.max(1, ...bins);
+  const line = census?.curve
+    ?.map((y, k) => `${k ? "L" : "M"}${(k / (census.curve!.length - 1)) * WIDTH} ${(1 - y) * HEIGHT}`)
+    .join("");
+  return (
+    <svg
+      ref={box}
+      viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
+      preserveAspectRatio="none"
+      className="block h-[150px] w-full cursor-copy touch-none overflow-visible rounded bg-well"
+      role="group"
+      aria-label="Curve"
+      onClick={(e) => {
+        if (e.target !== e.currentTarget && !(e.target as Element).hasAttribute("data-ground")) return;
+        const { x, y } = placeOf(e);
+        add(x, y);
+      }}
+    >
+      <path
+        data-ground
+        d={bins.map((n, k) => `M${(k / bins.length) * WIDTH} ${HEIGHT}v${(-n / highest) * HEIGHT * 0.9}h${WIDTH / bins.length - 0.6}V${HEIGHT}z`).join("")}
+        fill="var(--line)"
+      />
+      <path d={line} fill="none" stroke="var(--ink)" strokeWidth={2} vectorEffect="non-scaling-stroke" pointerEvents="none" />
+      {curve.interpolation === "bezier" &&
+        (["left", "right"] as const).map((part) => (
+          <g key={part}>
+            <path
+              d={`M${point.x * WIDTH} ${(1 - point.y) * HEIGHT}L${(point.x + point[HANDLES[part][0]]) * WIDTH} ${(1 - point.y - point[HANDLES[part][1]]) * HEIGHT}`}
+              stroke="var(--strong)"
+              vectorEffect="non-scaling-stroke"
+            />
+            <ellipse
+              cx={(point.x + point[HANDLES[part][0]]) * WIDTH}
+              cy={(1 - point.y - point[HANDLES[part][1]]) * HEIGHT}
+              rx={4}
+              ry={4}
+              fill="var(--panel)"
+              stroke="var(--ink)"
+              className="cursor-move"
+              {...grab(chosen, part)}
+            />
+          </g>
+        ))}
+      {rows.map((p, k) => (
+        <ellipse
+          key={k}
+          role="slider"
+          tabIndex={0}
+          aria-label={`Point ${k + 1}`}
+          aria-valuenow={p.y}
+          aria-valuemin={0}
+          aria-valuemax={1}
+          aria-valuetext={`${p.x} to ${p.y}`}
+          cx={p.x * WIDTH}
+          cy={(1 - p.y) * HEIGHT}
+          rx={5.5}
+          ry={5.5}
+          fill={k === chosen ? "var(--ink)" : "var(--panel)"}
+          stroke="var(--ink)"
+          strokeWidth={1.6}
+          className="cursor-move"
+          onFocus={() => setPicked(k)}
+          onKeyDown={(e) => keys(e, k)}
+          {...grab(k, "point")}
+        />
+      ))}
+    </svg>
   );
 }

@@ -3,6 +3,7 @@ import { useRef } from "react";
 import type { Drift, DriftAxis, Follow, Step, StepCensus } from "../api/client";
 import { isFollowing } from "../state/follow";
 import { Bar } from "../widgets/Distribution";
+import { keyMove, useDrag } from "../widgets/interactive";
 import { FollowNumber } from "./FollowNumber";
 import { Parameters, type Property } from "./Parameters";
 
@@ -55,7 +56,6 @@ interface IntervalProps {
 /** Two ends that are typed, follow, or are dragged over the axis; between them the whole interval is dragged. */
 function Interval({ of, ends, axis, onDraft, onCommit }: IntervalProps) {
   const track = useRef<HTMLDivElement>(null);
-  const held = useRef<{ end: 0 | 1 | null; x: number; from: Ends; now: Ends } | null>(null);
   const title = of?.title ?? "";
   const least = of?.minimum ?? -1;
   const most = of?.maximum ?? 1;
@@ -67,42 +67,34 @@ function Interval({ of, ends, axis, onDraft, onCommit }: IntervalProps) {
   const change = `Change the ${title.toLowerCase()} of drift`;
   const withEnd = (from: Ends, k: 0 | 1, to: number | Follow): Ends => (k === 0 ? [to, from[1]] : [from[0], to]);
 
-  function drag(event: React.PointerEvent, end: 0 | 1 | null) {
-    if (end === null ? ends.some(isFollowing) : isFollowing(ends[end])) return;
-    event.preventDefault();
-    event.stopPropagation();
-    event.currentTarget.setPointerCapture(event.pointerId);
-    (event.currentTarget as HTMLElement).focus();
-    held.current = { end, x: event.clientX, from: ends, now: ends };
-  }
-
-  function move(event: React.PointerEvent) {
-    const from = held.current;
-    if (!from) return;
-    const by = ((event.clientX - from.x) / track.current!.clientWidth) * (most - least);
-    const [low, high] = from.from as [number, number];
-    if (from.end === null) {
+  const drag = useDrag<{ end: 0 | 1 | null; x: number; from: Ends; now: Ends }>({
+    move: (held, event) => {
+      const by = ((event.clientX - held.x) / track.current!.clientWidth) * (most - least);
+      const [low, high] = held.from as [number, number];
       const shift = round(Math.min(most - Math.max(low, high), Math.max(least - Math.min(low, high), by)));
-      from.now = [round(low + shift), round(high + shift)];
-    } else {
-      from.now = withEnd(from.from, from.end, limited(round((from.end === 0 ? low : high) + by)));
-    }
-    onDraft(from.now);
-  }
-
-  function release() {
-    const from = held.current;
-    held.current = null;
-    if (from && from.now !== from.from) onCommit(from.now, change);
-  }
+      const now: Ends =
+        held.end === null
+          ? [round(low + shift), round(high + shift)]
+          : withEnd(held.from, held.end, limited(round((held.end === 0 ? low : high) + by)));
+      onDraft(now);
+      return { ...held, now };
+    },
+    end: (held, moved) => moved && onCommit(held.now, change),
+  });
+  const grab = (end: 0 | 1 | null) =>
+    drag((event) => {
+      if (end === null ? ends.some(isFollowing) : isFollowing(ends[end])) return null;
+      event.preventDefault();
+      (event.currentTarget as HTMLElement).focus();
+      return { end, x: event.clientX, from: ends, now: ends };
+    });
 
   function keys(event: React.KeyboardEvent, k: 0 | 1) {
     const end = ends[k];
     if (isFollowing(end)) return;
-    const step = (degrees ? 1 : 0.01) * (event.shiftKey ? 10 : 1);
-    const to = { ArrowLeft: end - step, ArrowDown: end - step, ArrowRight: end + step, ArrowUp: end + step, Home: least, End: most }[event.key];
-    if (to === undefined) return;
-    event.preventDefault();
+    const move = keyMove(event);
+    if (!move || move.remove) return;
+    const to = move.to === "first" ? least : move.to === "last" ? most : end + (degrees ? 1 : 0.01) * (move.x || move.y);
     onCommit(withEnd(ends, k, limited(Number(to.toFixed(4)))), change);
   }
 
@@ -143,9 +135,7 @@ function Interval({ of, ends, axis, onDraft, onCommit }: IntervalProps) {
           title="Drag to move both ends"
           className="absolute top-[5px] h-4 cursor-grab touch-none border-y-2 border-ink"
           style={{ left: `${part(left) * 100}%`, width: `${(part(right) - part(left)) * 100}%` }}
-          onPointerDown={(e) => drag(e, null)}
-          onPointerMove={move}
-          onPointerUp={release}
+          {...grab(null)}
         />
         {([0, 1] as const).map((k) => (
           <span
@@ -160,9 +150,7 @@ function Interval({ of, ends, axis, onDraft, onCommit }: IntervalProps) {
             className={`absolute top-0 h-[26px] w-[13px] touch-none rounded-[4px] border-2 border-ink outline-offset-1 ${isFollowing(ends[k]) ? "cursor-default border-dashed" : "cursor-ew-resize"}`}
             style={{ left: `${part(drawn[k]) * 100}%`, marginLeft: leftmost === k ? -13 : 0, background: axis?.colours[k] ?? "var(--panel)" }}
             onKeyDown={(e) => keys(e, k)}
-            onPointerDown={(e) => drag(e, k)}
-            onPointerMove={move}
-            onPointerUp={release}
+            {...grab(k)}
           />
         ))}
       </div>

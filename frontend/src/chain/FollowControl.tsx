@@ -4,9 +4,9 @@ import { Link2, Unlink2 } from "lucide-react";
 import { Fragment } from "react";
 import type { Dial, Follow, Following } from "../api/client";
 import { type Follows, following, isFollowing, literalOf, sourceOf } from "../state/follow";
-import { signalOf } from "../state/edits";
+import { signalAt } from "../state/edits";
 import { addDial } from "../state/actions";
-import { chosenPopulation, NONE, useStore } from "../state/store";
+import { chosenLook, NONE, useStore } from "../state/store";
 import { NumberField } from "../widgets/NumberField";
 
 interface Props {
@@ -19,6 +19,8 @@ interface Props {
   /** A factor between what is shown and what is kept (100 for shares). */
   factor?: number;
   unit?: string;
+  /** The words that the parameter may be. */
+  options?: string[];
   onDraft: (value: unknown) => void;
   onCommit: (value: unknown, label: string) => void;
   /** The field for a fixed value. */
@@ -62,23 +64,32 @@ export function FollowControl(props: Props) {
   );
 }
 
-function Sources({ title, how, value, most, otherwise, onCommit, follows }: Props & { follows: Following | null }) {
+/** Whether a dial can be followed: colours by colours, words by a dial with that choice, switches by anything but a colour. */
+function fits(dial: Dial, how: Follows, value: unknown): boolean {
+  const coloured = typeof dial.value === "string";
+  if (how !== "dial") return coloured === (how === "colour");
+  if (typeof value === "string" && !value.startsWith("#")) return dial.choices.includes(value);
+  return typeof value === "string" || !coloured;
+}
+
+function Sources({ title, how, value, most, otherwise, options, onCommit, follows }: Props & { follows: Following | null }) {
   const dials = useStore((s) => s.scene?.dials ?? (NONE as Dial[]));
-  const look = useStore((s) => chosenPopulation(s)?.look);
+  const look = useStore(chosenLook);
   const result = useStore((s) => s.results[s.chosen]);
   const wanted = how === "colour" ? "colour" : "number";
-  const own = useStore((s) => signalOf(s.chain));
-  const signals = how === "dial" ? [] : (look?.signals ?? []).filter((signal, k) => {
+  const own = useStore((s) => (look ? signalAt(look, s.chain)?.name : undefined));
+  const signals = how === "dial" || !look ? [] : [...look.signals, ...look.scene.signals].filter((signal) => {
     const kind = result?.steps[result.signals[signal.name] ?? ""]?.kind;
-    return k !== own && (kind === undefined || kind === wanted);
+    return signal.name !== own && (kind === undefined || kind === wanted);
   });
-  const fitting = dials.filter((d) => how === "dial" || (typeof d.value === "string") === (how === "colour"));
+  const fitting = dials.filter((d) => fits(d, how, value));
   const follow = (source: { signal?: string; dial?: string }) =>
     onCommit(following(how, source, follows ? literalOf(follows, dials, otherwise) : value, most), `Let ${title.toLowerCase()} follow ${source.signal ?? source.dial}`);
   const newDial = () => {
     const literal = follows ? literalOf(follows, dials, otherwise) : value;
+    // Of a parameter that is one of several words the dial has these as its choices.
     const base = title.toLowerCase().replaceAll(/[^a-z0-9 ]/g, "").trim() || "dial";
-    follow({ dial: addDial(literal as number | string, base) });
+    follow({ dial: addDial(literal as number | string | boolean, base, options) });
   };
   return (
     <Menu>

@@ -1,60 +1,56 @@
 /** What some steps hold beside their parameters: other chains, or a frozen distribution. */
 import { Plus, Snowflake, Trash2 } from "lucide-react";
-import { json, type Step } from "../api/client";
-import { chooseChain, chosenPopulation, useStore } from "../state/store";
+import type { Step } from "../api/client";
+import { editedStep } from "../state/ramps";
+import { chooseChain, tell } from "../state/store";
 import { Button, IconButton } from "../widgets/Button";
-import { fresh } from "./fresh";
-import { STEP_WORDS } from "./words";
+import { fresh, titleOf } from "./steps";
+import type { EditorProps, Of } from "./steps/page";
 
-interface Props {
-  step: Step;
-  place: string;
-  onCommit: (step: Step, label: string) => void;
+/** The chains that a step chooses from. */
+export function Chains({ step, place, onCommit }: EditorProps<Of<"choose">>) {
+  return (
+    <ol className="mt-2 flex flex-col gap-1" aria-label="Chains to choose from">
+      {step.chains.map((chain, k) => (
+        // oxlint-disable-next-line no-array-index-key
+        <li key={k} className="flex items-center gap-1">
+          <Held name={`Chain ${k + 1}`} chain={chain} onOpen={() => chooseChain(`${place}.chains[${k}]`)} />
+          <IconButton
+            label={`Remove chain ${k + 1}`}
+            disabled={step.chains.length < 2}
+            onClick={() => onCommit({ ...step, chains: step.chains.filter((_, i) => i !== k) }, "Remove a chain")}
+          >
+            <Trash2 size={13} />
+          </IconButton>
+        </li>
+      ))}
+      <li>
+        <Button
+          disabled={step.chains.length >= 64}
+          onClick={() => onCommit({ ...step, chains: [...step.chains, step.chains.at(-1) ?? [fresh("constant")]] }, "Add a chain")}
+        >
+          <Plus size={13} aria-hidden />
+          Add a chain
+        </Button>
+      </li>
+    </ol>
+  );
 }
 
-export function Holding({ step, place, onCommit }: Props) {
-  if (step.step === "choose") {
-    return (
-      <ol className="mt-2 flex flex-col gap-1" aria-label="Chains to choose from">
-        {step.chains.map((chain, k) => (
-          <li key={k} className="flex items-center gap-1">
-            <Held name={`Chain ${k + 1}`} chain={chain} onOpen={() => chooseChain(`${place}.chains[${k}]`)} />
-            <IconButton
-              label={`Remove chain ${k + 1}`}
-              disabled={step.chains.length < 2}
-              onClick={() => onCommit({ ...step, chains: step.chains.filter((_, i) => i !== k) }, "Remove a chain")}
-            >
-              <Trash2 size={13} />
-            </IconButton>
-          </li>
-        ))}
-        <li>
-          <Button
-            disabled={step.chains.length >= 64}
-            onClick={() => onCommit({ ...step, chains: [...step.chains, step.chains.at(-1) ?? [fresh("constant", "")]] }, "Add a chain")}
-          >
-            <Plus size={13} aria-hidden />
-            Add a chain
-          </Button>
-        </li>
-      </ol>
-    );
-  }
-  if (step.step === "mix") {
-    return (
-      <div className="mt-2">
-        <Held name="The other chain" chain={step.chain} onOpen={() => chooseChain(`${place}.chain`)} />
-      </div>
-    );
-  }
-  return step.step === "even_out" ? <Freeze step={step} place={place} onCommit={onCommit} /> : null;
+/** The chain that a step mixes with. */
+export function OtherChain({ step, place }: EditorProps<Of<"mix">>) {
+  return (
+    <div className="mt-2">
+      <Held name="The other chain" chain={step.chain} onOpen={() => chooseChain(`${place}.chain`)} />
+    </div>
+  );
 }
 
 function Held({ name, chain, onOpen }: { name: string; chain: readonly Step[]; onOpen: () => void }) {
   return (
     <button type="button" className="flex h-7 min-w-0 grow cursor-pointer items-center gap-2 rounded-md bg-well px-2.5 text-left hover:outline hover:outline-ink" onClick={onOpen}>
       <span className="flex-none font-medium">{name}</span>
-      <span className="truncate text-soft">{chain.map((s) => STEP_WORDS[s.step].title).join(" → ")}</span>
+      <span className="truncate text-soft">{chain.map((s) => titleOf(s.step)).join(" → ")}</span>
       <Glimpse chain={chain} />
     </button>
   );
@@ -67,16 +63,13 @@ function Glimpse({ chain }: { chain: readonly Step[] }) {
   return <span aria-hidden className="ml-auto size-4 flex-none rounded" style={{ background: only.value }} />;
 }
 
-function Freeze({ step, place, onCommit }: { step: Extract<Step, { step: "even_out" }>; place: string; onCommit: Props["onCommit"] }) {
+export function Freeze({ step, place, onCommit }: EditorProps<Of<"even_out">>) {
   const frozen = step.frozen.length > 0;
   async function freeze() {
-    const { scene, chosen } = useStore.getState();
-    if (!scene || !chosenPopulation(useStore.getState())) return;
     try {
-      const answer = await json<{ frozen: number[] }>("POST", "/distributions", { scene, population: chosen, place });
-      onCommit({ ...step, frozen: answer.frozen }, "Freeze the distribution");
+      onCommit((await editedStep(place, "freeze")) as Of<"even_out">, "Freeze the distribution");
     } catch (error) {
-      useStore.setState({ saving: "refused", saveSentence: (error as Error).message });
+      tell((error as Error).message);
     }
   }
   return (

@@ -1,17 +1,21 @@
 /** The layers of the lane, top first as they cover each other. */
-import { ArrowDown, ArrowUp, ClipboardPaste, Copy, Eye, EyeOff, Files, GripVertical, LibraryBig, PenLine, Plus, Trash2 } from "lucide-react";
-import { useRef, useState } from "react";
-import type { Layer, Look, StepCensus } from "../api/client";
+import { ArrowDown, ArrowUp, ClipboardPaste, Copy, Eye, EyeOff, Files, GripVertical, LibraryBig, PenLine, Plus, Shirt, Trash2 } from "lucide-react";
+import { useState } from "react";
+import type { Layer, Look, Signal, StepCensus } from "../api/client";
 import { copy } from "../library/Library";
 import { addLayer, copyLook, layerLibrary, lookLibrary, pasteLayer, pasteLook } from "../state/actions";
-import { BASE_COLOUR, layerOf, layersOf, moved, paintOf, signalChain, signalStack, stackOf, withLayer, withLayers } from "../state/edits";
+import { type Desk, laneStack, layerOf, layersOf, moved, paintOf, stackOf, withLayer, withLayers } from "../state/edits";
 import { isFollowing, sourceOf } from "../state/follow";
-import { announce, chooseChain, chosenPopulation, draftLook, editLook, useStore } from "../state/store";
+import { useKeys } from "../state/keys";
+import { announce, chooseChain, chosenLook, chosenPopulation, draftLook, editLook, useStore } from "../state/store";
 import { ActionMenu } from "../widgets/ActionMenu";
 import { Button, IconButton } from "../widgets/Button";
 import { Choice } from "../widgets/Choice";
+import { Sortable, useSortableItem } from "../widgets/Sortable";
 import { FollowNumber } from "./FollowNumber";
-import { BLENDS } from "./words";
+import { useShownChannel } from "./Lanes";
+import { BLENDS } from "./steps/words";
+import { makeOwn, shareLook } from "./Wears";
 
 const BLEND_OPTIONS = (Object.entries(BLENDS) as [Layer["blend"], string][]).map(([value, label]) => ({ value, label }));
 /** Modes that look at a whole colour. */
@@ -20,41 +24,49 @@ const ARITHMETIC = BLEND_OPTIONS.filter(({ value }) => !WHOLE.includes(value));
 
 function reorder(stack: string, from: number, to: number, count: number) {
   if (to < 0 || to >= count || from === to) return;
-  const name = layersOf(chosenPopulation(useStore.getState())!.look, stack)[from]?.name ?? "The layer";
+  const name = layersOf(chosenLook(useStore.getState())!, stack)[from]?.name ?? "The layer";
   editLook("Reorder layers", (l) => withLayers(l, moved(layersOf(l, stack), from, to), stack));
   announce(`${name} is now layer ${count - to} of ${count}, counted from the top.`);
   chooseChain(paintOf(to, stack));
 }
 
-/** The layers of the base colour. */
-
-export function Layers({ look }: { look: Look }) {
-  const layers = layersOf(look);
+/** The layers of the channel that is shown, or of the base colour while a signal is. */
+export function Layers({ look }: { look: Desk }) {
+  const channel = useShownChannel();
+  const described = useStore((s) => s.channels.find((c) => c.name === channel));
+  const id = useStore((s) => s.chosen);
+  const worn = useStore((s) => chosenPopulation(s)?.wears ?? null);
+  const stack = laneStack(channel);
+  const kind = (described?.kind ?? "colour") as StepCensus["kind"];
+  const layers = layersOf(look, stack);
   const items = [
-    { label: "Paste a layer", icon: ClipboardPaste, run: () => pasteLayer() },
+    { label: "Paste a layer", icon: ClipboardPaste, run: () => pasteLayer(stack) },
     { label: "Layers in the library…", icon: LibraryBig, run: layerLibrary },
     { label: "Copy the whole look", icon: Copy, run: copyLook },
     { label: "Paste a whole look", icon: ClipboardPaste, run: pasteLook },
     { label: "Looks in the library…", icon: LibraryBig, run: lookLibrary },
+    worn === null
+      ? { label: "Share this look with others", icon: Shirt, run: () => shareLook(id) }
+      : { label: "Make the look its own", icon: Shirt, run: () => makeOwn(id) },
   ];
-
+  const bare = kind === "colour" ? "white" : `${described?.default[0] ?? 0}`;
   return (
     <div>
       <div className="mb-1 flex items-center justify-between">
         <h2 className="heading">Layers</h2>
         <span className="flex">
-          <IconButton label="Add a layer" onClick={() => addLayer()}>
+          <IconButton label="Add a layer" onClick={() => addLayer(stack, kind)}>
             <Plus size={15} />
           </IconButton>
           <ActionMenu dots label="More for layers and looks" items={items} />
         </span>
       </div>
-      <LayerList look={look} stack={BASE_COLOUR} kind="colour" label="Layers, top first" />
+      <LayerList look={look} stack={stack} kind={kind} label="Layers, top first" />
       {layers.length === 0 && (
         <div className="panel p-4 text-center text-soft">
-          No layers yet, so every element is white.
+          No layers yet, so {described?.title.toLowerCase() ?? "it"} is {bare} for every element.
           <div className="mt-2">
-            <Button strong onClick={() => addLayer()}>
+            <Button strong onClick={() => addLayer(stack, kind)}>
               Add a layer
             </Button>
           </div>
@@ -65,12 +77,10 @@ export function Layers({ look }: { look: Look }) {
 }
 
 /** The layers over a signal's own chain. */
-export function SignalLayers({ look, index }: { look: Look; index: number }) {
-  const stack = signalStack(index);
-  const signal = look.signals[index]!;
+export function SignalLayers({ look, signal, stack }: { look: Look; signal: Signal; stack: string }) {
   const chain = useStore((s) => s.chain);
   const kind = useStore((s) => s.results[s.chosen]?.steps[s.results[s.chosen]?.signals[signal.name] ?? ""]?.kind ?? "number");
-  const own = signalChain(index);
+  const own = `${stack}.chain`;
   const items = [{ label: "Paste a layer", icon: ClipboardPaste, run: () => pasteLayer(stack) }];
   return (
     <div>
@@ -110,39 +120,31 @@ interface ListProps {
 /** Top first, as they cover each other. */
 function LayerList({ look, stack, kind, label }: ListProps) {
   const chosen = useStore((s) => (stackOf(s.chain) === stack ? layerOf(s.chain) : null));
-  const held = useRef<number | null>(null);
   const layers = layersOf(look, stack);
+  const keys = useKeys(layers, stack);
+  const shown = keys.toReversed();
+  const last = layers.length - 1;
   return (
-    <ol className="flex flex-col gap-1" aria-label={label}>
-      {layers
-        .map((layer, k) => (
-          <li
-            key={k}
-            draggable
-            onDragStart={(e) => {
-              held.current = k;
-              e.dataTransfer.effectAllowed = "move";
-              e.dataTransfer.setData("text/plain", layer.name);
-              announce(`Moving ${layer.name}. Drop it on the layer whose place it takes.`);
-            }}
-            onDragOver={(e) => held.current !== null && e.preventDefault()}
-            onDragEnter={() => held.current !== null && held.current !== k && announce(`Over ${layer.name}, place ${layers.length - k} from the top.`)}
-            onDragEnd={() => {
-              if (held.current !== null) announce(`${layer.name} stays where it was.`);
-              held.current = null;
-            }}
-            onDrop={(e) => {
-              e.preventDefault();
-              if (held.current !== null) reorder(stack, held.current, k, layers.length);
-              held.current = null;
-            }}
-            className={`panel ${k === chosen ? "border-2 border-ink" : "m-px"} ${layer.enabled ? "" : "border-dashed"}`}
-          >
-            <LayerRow layer={layer} index={k} stack={stack} kind={kind} chosen={k === chosen} count={layers.length} />
-          </li>
-        ))
-        .reverse()}
-    </ol>
+    <Sortable
+      keys={shown}
+      nameOf={(key) => layers[keys.indexOf(key)]?.name ?? "The layer"}
+      onMove={(from, to) => reorder(stack, last - from, last - to, layers.length)}
+    >
+      <ol className="flex flex-col gap-1" aria-label={label}>
+        {shown.map((key, k) => (
+          <LayerItem key={key} of={key} layer={layers[last - k]!} index={last - k} stack={stack} kind={kind} chosen={last - k === chosen} count={layers.length} />
+        ))}
+      </ol>
+    </Sortable>
+  );
+}
+
+function LayerItem({ of, ...row }: { of: number } & Omit<RowProps, "handle">) {
+  const { item, handle } = useSortableItem(of);
+  return (
+    <li {...item} className={`panel ${row.chosen ? "border-2 border-ink" : "m-px"} ${row.layer.enabled ? "" : "border-dashed"}`}>
+      <LayerRow {...row} handle={handle} />
+    </li>
   );
 }
 
@@ -153,9 +155,11 @@ interface RowProps {
   kind: StepCensus["kind"];
   chosen: boolean;
   count: number;
+  /** What takes hold of the layer to move it. */
+  handle: ReturnType<typeof useSortableItem>["handle"];
 }
 
-function LayerRow({ layer, index, stack, kind, chosen, count }: RowProps) {
+function LayerRow({ layer, index, stack, kind, chosen, count, handle }: RowProps) {
   const [naming, setNaming] = useState(false);
   const changed = (to: Partial<Layer>) => (l: Look) => withLayer(l, index, (x) => ({ ...x, ...to }), stack);
   const change = (label: string, to: Partial<Layer>) => editLook(label, changed(to));
@@ -174,7 +178,7 @@ function LayerRow({ layer, index, stack, kind, chosen, count }: RowProps) {
       run: () => {
         editLook("Duplicate a layer", (l) => {
           const all = layersOf(l, stack);
-          return withLayers(l, all.toSpliced(index + 1, 0, { ...layer, name: `${layer.name} copy`.slice(0, 100) }), stack);
+          return withLayers(l, all.toSpliced(index + 1, 0, { ...structuredClone(layer), name: `${layer.name} copy`.slice(0, 100) }), stack);
         });
         chooseChain(paintOf(index + 1, stack));
       },
@@ -192,7 +196,9 @@ function LayerRow({ layer, index, stack, kind, chosen, count }: RowProps) {
           reorder(stack, index, index + (e.key === "ArrowUp" ? 1 : -1), count);
         }}
       >
-        <GripVertical size={12} className="flex-none cursor-grab text-strong" aria-hidden />
+        <button type="button" {...handle} className="flex-none cursor-grab touch-none rounded py-1 text-strong" aria-label={`Move ${layer.name}`}>
+          <GripVertical size={12} aria-hidden />
+        </button>
         <IconButton
           label={layer.enabled ? `Switch ${layer.name} off` : `Switch ${layer.name} on`}
           onClick={() => change("Switch a layer", { enabled: !layer.enabled })}

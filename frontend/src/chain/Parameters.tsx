@@ -1,16 +1,16 @@
 /** A step's controls, drawn from the JSON Schema of its parameters. */
 import { RotateCcw } from "lucide-react";
-import { useState } from "react";
 import type { AttributeCensus, Level, Step } from "../api/client";
 import { NONE, useStore } from "../state/store";
 import { type Follows, isFollowing } from "../state/follow";
-import { chosenPopulation } from "../state/store";
+import { chosenLook } from "../state/store";
 import { Choice } from "../widgets/Choice";
 import { ColourField } from "../widgets/ColourField";
 import { IconButton } from "../widgets/Button";
 import { NumberField } from "../widgets/NumberField";
 import { Toggle } from "../widgets/Toggle";
 import { FollowControl } from "./FollowControl";
+import { FormulaField } from "./FormulaField";
 import { FollowNumber } from "./FollowNumber";
 import { Seed } from "./Seed";
 
@@ -28,6 +28,8 @@ export interface Property {
   default?: unknown;
   /** What it can follow instead of being fixed. */
   follow?: Follows;
+  /** The functions of a formula. */
+  functions?: string[];
   /** Shown only while other parameters have these values. */
   when?: Record<string, unknown>;
 }
@@ -142,6 +144,7 @@ function Followed(props: ControlProps) {
       value={value}
       most={of.maximum ?? Infinity}
       otherwise={of.default}
+      options={of.enum}
       factor={share ? 100 : 1}
       unit={share ? "%" : of.unit}
       onDraft={onDraft}
@@ -163,7 +166,7 @@ function Fixed({ name, of, value, onDraft, onCommit }: ControlProps) {
   if (of.control === "signal") return <SignalChoice title={title} value={value as string} onCommit={onCommit} />;
   if (ELSEWHERE.includes(of.control ?? "")) return null;
   if (of.control === "triple") return <Triple title={title} value={value as unknown[]} onDraft={onDraft} onCommit={onCommit} />;
-  if (of.control === "formula") return <FormulaField title={title} value={value as string} help={of.description} onCommit={onCommit} />;
+  if (of.control === "formula") return <FormulaField title={title} value={value as string} help={of.description} functions={of.functions ?? NONE} onCommit={onCommit} />;
   if (of.control === "number_or_colour") return <NumberOrColour value={value as number | string} onDraft={onDraft} onCommit={onCommit} />;
   if (of.enum) {
     return (
@@ -239,7 +242,8 @@ function AttributeChoice({ title, value, of, attributes, onCommit }: AttributeCh
 }
 
 function SignalChoice({ title, value, onCommit }: { title: string; value: string; onCommit: ControlProps["onCommit"] }) {
-  const names = useStore((s) => chosenPopulation(s)?.look.signals ?? NONE).map((signal) => signal.name);
+  const look = useStore(chosenLook);
+  const names = [...new Set([...(look?.signals ?? []), ...(look?.scene.signals ?? [])].map((signal) => signal.name))];
   const options = names.map((name) => ({ value: name, label: name }));
   if (!names.includes(value)) options.push({ value, label: `${value} (missing)` });
   return (
@@ -249,47 +253,6 @@ function SignalChoice({ title, value, onCommit }: { title: string; value: string
         <Choice label={title} plain value={value} options={options} onChange={(v) => onCommit(v, `Read ${v}`)} />
       </span>
     </span>
-  );
-}
-
-interface FormulaProps {
-  title: string;
-  value: string;
-  help?: string;
-  onCommit: (value: unknown, label: string) => void;
-}
-
-function FormulaField({ title, value, help, onCommit }: FormulaProps) {
-  const [text, setText] = useState<string | null>(null);
-  const settle = () => {
-    if (text !== null && text.trim() && text !== value) onCommit(text, "Change the formula");
-    setText(null);
-  };
-  return (
-    <label className="block w-full">
-      <textarea
-        className="field h-auto w-full py-1.5 font-mono leading-snug"
-        rows={2}
-        aria-label={title}
-        title={help}
-        spellCheck={false}
-        maxLength={1000}
-        value={text ?? value}
-        onChange={(e) => setText(e.target.value)}
-        onBlur={settle}
-        onKeyDown={(e) => {
-          if (e.key === "Enter" && !e.shiftKey) {
-            e.preventDefault();
-            settle();
-          }
-          if (e.key === "Escape") setText(null);
-        }}
-      />
-      <span className="mt-1 block text-[11px] text-soft">
-        Values, signals and dials by name, index, count, + − * / % **, comparison, where, clamp, mix, min, max, floor, sin, length, x, y, z, random(7).
-        Enter settles.
-      </span>
-    </label>
   );
 }
 

@@ -1,7 +1,7 @@
 /** Which part of a colour or vector is read: all side by side, so that their distributions can be compared. */
 import type { Component, Histogram } from "../api/client";
 import { Bars } from "../widgets/Distribution";
-import { PARTS } from "./words";
+import { PARTS } from "./steps/words";
 
 interface Props {
   part: Component["part"];

@@ -11,8 +11,8 @@ import { ActionMenu } from "../widgets/ActionMenu";
 import { Button } from "../widgets/Button";
 import { Choice } from "../widgets/Choice";
 import { FollowNumber } from "./FollowNumber";
-import { newStop } from "./fresh";
-import { INTERPOLATIONS, SPACES } from "./words";
+import { newStop } from "./newStop";
+import { INTERPOLATIONS, SPACES } from "./steps/words";
 
 interface Props {
   ramp: Ramp;

@@ -1,20 +1,11 @@
 /** One step: what it does, its few numbers, and the distribution that leaves it. */
 import { ArrowDown, ArrowUp, Copy, Eye, Power, Trash2 } from "lucide-react";
 import type { Step, StepCensus, TraceStep } from "../api/client";
-import { isRamp } from "../state/edits";
-import { isFollowing } from "../state/follow";
 import { pinPreview, useStore } from "../state/store";
 import { ActionMenu } from "../widgets/ActionMenu";
 import { AxisEnds, Bars, Swatches } from "../widgets/Distribution";
-import { Holding } from "./Holding";
-import { PaletteEditor } from "./PaletteEditor";
-import { PartChoice } from "./PartChoice";
 import { Parameters, useSchema } from "./Parameters";
-import { CurveEditor } from "./CurveEditor";
-import { DriftEditor } from "./DriftEditor";
-import { RampEditor } from "./RampEditor";
-import { Seed } from "./Seed";
-import { STEP_WORDS, summary } from "./words";
+import { pageOf, summary, titleOf } from "./steps";
 
 export interface StepActions {
   move: (by: number) => void;
@@ -38,11 +29,13 @@ interface Props {
   onCommit: (step: Step, label: string) => void;
 }
 
-export function Slab({ step, index, place, open, census, trace, tracedAt, actions, onOpen, onDraft, onCommit }: Props) {
+export function Slab(props: Props) {
+  const { step, index, place, open, census, trace, tracedAt, actions, onOpen } = props;
+  const title = titleOf(step.step);
+  const own = pageOf(step.step);
   const schema = useSchema(step);
-  const title = STEP_WORDS[step.step].title;
-  const ramp = isRamp(step);
   const reached = census?.ramp?.reached ?? census?.reached;
+  const drawn = own.draws && open;
   return (
     <section
       aria-label={`Step ${index + 1}, ${title}`}
@@ -58,61 +51,22 @@ export function Slab({ step, index, place, open, census, trace, tracedAt, action
           <span className={`text-[13px] font-semibold ${step.enabled ? "" : "line-through"}`}>{title}</span>
           <span className="truncate text-soft">{summary(step, census?.facts)}</span>
         </button>
-        {reached !== undefined && !(ramp && open) && (
+        {reached !== undefined && !drawn && (
           <span className="tabular flex-none text-[11px] whitespace-nowrap text-soft">{Math.round(reached * 100)}% reached</span>
         )}
-        {census?.facts?.pairs ? (
-          <span className="tabular flex-none text-[11px] whitespace-nowrap text-soft" title={`${census.facts.alike_after} of ${census.facts.pairs} pairs of neighbours share a band; before, ${census.facts.alike_before}`}>
-            {fewer(census.facts)} fewer alike
-          </span>
-        ) : null}
-        {step.step === "drift" && !open && !isFollowing(step.seed) && <span className="tabular flex-none text-[11px] whitespace-nowrap text-soft">seed {step.seed}</span>}
-        {step.step === "random" && !isFollowing(step.seed) && (
-          <Seed seed={step.seed} what={title} onCommit={(seed, label) => onCommit({ ...step, seed }, label)} />
-        )}
+        {own.Mark && <own.Mark {...props} schema={schema} />}
         <StepMenu title={title} place={place} enabled={step.enabled} actions={actions} />
       </div>
-      {open && (
-        <div className="mt-1.5 mb-1">
-          {ramp ? (
-            <RampEditor
-              ramp={step}
-              place={place}
-              index={index}
-              census={census?.ramp}
-              trace={trace}
-              onDraft={onDraft}
-              onCommit={onCommit}
-            />
-          ) : step.step === "palette" ? (
-            <PaletteEditor palette={step} census={census} onDraft={onDraft} onCommit={onCommit} />
-          ) : step.step === "component" && census?.parts ? (
-            <PartChoice part={step.part} parts={census.parts} onChoose={(part) => onCommit({ ...step, part }, "Read another part")} />
-          ) : step.step === "drift" ? (
-            <DriftEditor drift={step} census={census} schema={schema} onDraft={onDraft} onCommit={onCommit} />
-          ) : step.step === "curve" ? (
-            <CurveEditor curve={step} census={census} onDraft={onDraft} onCommit={onCommit} />
-          ) : (
-            <Parameters
-              values={step as unknown as Record<string, unknown>}
-              schema={schema}
-              skip={step.step === "random" && !isFollowing(step.seed) ? ["seed"] : []}
-              onDraft={(v) => onDraft(v as unknown as Step)}
-              onCommit={(v, label) => onCommit(v as unknown as Step, label)}
-            />
-          )}
-          <Holding step={step} place={place} onCommit={onCommit} />
-        </div>
-      )}
+      {open && <Opened {...props} schema={schema} />}
       {census?.numbers && step.enabled && (
         <div className="mt-1">
           <Bars of={census.numbers} height={22} label={`Values after ${title}`} mark={trace?.number} />
           <AxisEnds of={census.numbers} />
         </div>
       )}
-      {census?.colours && step.enabled && !((ramp || step.step === "palette") && open) && (
+      {census?.colours && step.enabled && !drawn && (
         <div className="relative mt-1">
-          <Swatches of={census.colours} height={ramp ? 12 : 18} label={`Colours after ${title}`} />
+          <Swatches of={census.colours} height={own.strip ?? 18} label={`Colours after ${title}`} />
           {trace?.colour && (
             <span
               aria-hidden
@@ -127,10 +81,27 @@ export function Slab({ step, index, place, open, census, trace, tracedAt, action
   );
 }
 
-/** How many fewer pairs of neighbours are alike after a spread. */
-function fewer(facts: Record<string, number>): string {
-  const before = facts.alike_before ?? 0;
-  return before ? `${Math.round(100 * (1 - (facts.alike_after ?? 0) / before))}%` : "0%";
+/** The controls of an open step: its own editor, or those drawn from its schema. */
+function Opened(props: Props & { schema: Record<string, unknown> }) {
+  const { step, census, schema, onDraft, onCommit } = props;
+  const own = pageOf(step.step);
+  const edits = own.Editor && (own.edits?.(step, census) ?? true);
+  return (
+    <div className="mt-1.5 mb-1">
+      {own.Editor && edits ? (
+        <own.Editor {...props} />
+      ) : (
+        <Parameters
+          values={step as unknown as Record<string, unknown>}
+          schema={schema}
+          skip={own.skip?.(step) ?? []}
+          onDraft={(v) => onDraft(v as unknown as Step)}
+          onCommit={(v, label) => onCommit(v as unknown as Step, label)}
+        />
+      )}
+      {own.Below && <own.Below {...props} />}
+    </div>
+  );
 }
 
 function StepMenu({ title, place, enabled, actions }: { title: string; place: string; enabled: boolean; actions: StepActions }) {

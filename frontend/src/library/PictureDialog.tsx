@@ -3,9 +3,9 @@ import { DialogTitle } from "@headlessui/react";
 import { useEffect, useRef, useState } from "react";
 import { create } from "zustand";
 import { type Palette, type PaletteAnswer, type Step, type Swatch, upload } from "../api/client";
-import { fresh } from "../chain/fresh";
+import { fresh } from "../chain/steps";
 import { chainAt, withChain } from "../state/edits";
-import { chooseStep, chosenPopulation, editLook, useStore } from "../state/store";
+import { chooseStep, chosenLook, editLook, useStore } from "../state/store";
 import { Button } from "../widgets/Button";
 import { FileButton } from "../widgets/FileButton";
 import { Modal } from "../widgets/Modal";
@@ -38,16 +38,16 @@ export function offerPicture(file: File) {
 /** Put swatches where the chain's colours are chosen: into its palette, in place of its ramp, or at its end. */
 function use(name: string, swatches: Swatch[]) {
   const state = useStore.getState();
-  const population = chosenPopulation(state);
-  const steps = population ? chainAt(population.look, state.chain) : null;
+  const look = chosenLook(state);
+  const steps = look ? chainAt(look, state.chain) : null;
   if (!steps) return;
   const open = state.step !== null && steps[state.step]?.step === "palette" ? state.step : -1;
   const palette = open >= 0 ? open : steps.findIndex((s) => s.step === "palette");
   const ramp = steps.findLastIndex((s) => s.step === "ramp");
   const at = palette >= 0 ? palette : ramp >= 0 ? ramp : steps.length;
-  const before = (palette >= 0 ? steps[palette] : fresh("palette", "")) as Palette;
+  const before = (palette >= 0 ? steps[palette] : fresh("palette")) as Palette;
   const step: Step = { ...before, name, swatches, columns: Math.min(8, swatches.length) };
-  editLook(`Palette from ${name}`, (look) => withChain(look, state.chain, (all) => all.toSpliced(at, at < steps.length ? 1 : 0, step)));
+  editLook(`Palette from ${name}`, (l) => withChain(l, state.chain, (all) => all.toSpliced(at, at < steps.length ? 1 : 0, step)));
   chooseStep(at);
 }
 
@@ -56,10 +56,8 @@ export function PictureDialog() {
   const [count, setCount] = useState(8);
   const [found, setFound] = useState<Found[]>([]);
   const [taken, setTaken] = useState<Found[]>([]);
-  const [aim, setAim] = useState<Aim | null>(null);
   const [busy, setBusy] = useState(false);
   const [sentence, setSentence] = useState("");
-  const canvas = useRef<HTMLCanvasElement>(null);
   const close = () => usePicture.setState({ open: false, file: null });
 
   useEffect(() => {
@@ -79,50 +77,6 @@ export function PictureDialog() {
     return () => stopper.abort();
   }, [file, count, open]);
 
-  // The picture itself, small, so that a colour can be taken from it.
-  useEffect(() => {
-    if (!file || !open) return;
-    let stale = false;
-    void createImageBitmap(file)
-      .then((bitmap) => {
-        const to = canvas.current;
-        if (stale || !to) return;
-        const scale = Math.min(1, 560 / bitmap.width, 300 / bitmap.height);
-        to.width = Math.max(1, Math.round(bitmap.width * scale));
-        to.height = Math.max(1, Math.round(bitmap.height * scale));
-        to.getContext("2d", { willReadFrequently: true })?.drawImage(bitmap, 0, 0, to.width, to.height);
-      })
-      .catch(() => undefined);
-    return () => {
-      stale = true;
-    };
-  }, [file, open]);
-
-  /** The colour at a place of the picture, in parts of its width and height. */
-  function take({ x, y }: Aim) {
-    const from = canvas.current;
-    const at = (part: number, size: number) => Math.min(size - 1, Math.floor(part * size));
-    const rgb = from?.getContext("2d")?.getImageData(at(x, from.width), at(y, from.height), 1, 1).data;
-    if (!rgb) return;
-    setTaken((before) => [...before, { colour: hexFromBytes(rgb), weight: 0.05, locked: false }]);
-  }
-
-  function click(event: React.MouseEvent) {
-    const box = event.currentTarget.getBoundingClientRect();
-    take({ x: (event.clientX - box.left) / box.width, y: (event.clientY - box.top) / box.height });
-  }
-
-  function keys(event: React.KeyboardEvent) {
-    const by = event.shiftKey ? 0.1 : 0.01;
-    const [x = 0, y = 0] = { ArrowLeft: [-by, 0], ArrowRight: [by, 0], ArrowUp: [0, -by], ArrowDown: [0, by] }[event.key] ?? [];
-    const inside = (part: number) => Math.min(1, Math.max(0, part));
-    const from = aim ?? CENTRE;
-    if (x || y) setAim({ x: inside(from.x + x), y: inside(from.y + y) });
-    else if (event.key === "Enter" || event.key === " ") take(from);
-    else return;
-    event.preventDefault();
-  }
-
   const all = [...found, ...taken].slice(0, 256);
   const weight = all.reduce((sum, s) => sum + s.weight, 0);
   const name = (file?.name ?? "picture").replace(/\.[^.]+$/, "").slice(0, 100) || "picture";
@@ -134,28 +88,7 @@ export function PictureDialog() {
       </div>
       {file && (
         <>
-          <div className="grid place-items-center rounded-md bg-well p-2">
-            <div
-              role="application"
-              tabIndex={0}
-              aria-label="The picture. Click to take a colour, or move the cross with the arrow keys and press Enter"
-              title="Click to take a colour"
-              className="relative cursor-crosshair"
-              onClick={click}
-              onKeyDown={keys}
-              onFocus={(e) => e.currentTarget.matches(":focus-visible") && setAim(aim ?? CENTRE)}
-              onBlur={() => setAim(null)}
-            >
-              <canvas ref={canvas} className="block max-h-[300px] max-w-full" />
-              {aim && (
-                <span
-                  aria-hidden
-                  className="pointer-events-none absolute size-4 -translate-x-1/2 -translate-y-1/2 rounded-full border-2 border-white outline outline-black"
-                  style={{ left: `${aim.x * 100}%`, top: `${aim.y * 100}%` }}
-                />
-              )}
-            </div>
-          </div>
+          <Picture file={file} onTake={(colour) => setTaken((before) => [...before, { colour, weight: 0.05, locked: false }])} />
           <div className="flex items-center gap-3">
             <NumberField label="Colours" whole min={2} max={64} width="w-[60px]" value={count} onCommit={setCount} />
             <span role="status" className="text-soft">
@@ -186,5 +119,77 @@ export function PictureDialog() {
         </Button>
       </div>
     </Modal>
+  );
+}
+
+/** The picture, small; a click, or Enter at the cross that the arrow keys move, takes the colour there. */
+function Picture({ file, onTake }: { file: File; onTake: (colour: string) => void }) {
+  const [aim, setAim] = useState<Aim | null>(null);
+  const canvas = useRef<HTMLCanvasElement>(null);
+  // The picture itself, small, so that a colour can be taken from it.
+  useEffect(() => {
+    let stale = false;
+    void createImageBitmap(file)
+      .then((bitmap) => {
+        const to = canvas.current;
+        if (stale || !to) return;
+        const scale = Math.min(1, 560 / bitmap.width, 300 / bitmap.height);
+        to.width = Math.max(1, Math.round(bitmap.width * scale));
+        to.height = Math.max(1, Math.round(bitmap.height * scale));
+        to.getContext("2d", { willReadFrequently: true })?.drawImage(bitmap, 0, 0, to.width, to.height);
+      })
+      .catch(() => undefined);
+    return () => {
+      stale = true;
+    };
+  }, [file]);
+
+  /** The colour at a place of the picture, in parts of its width and height. */
+  function take({ x, y }: Aim) {
+    const from = canvas.current;
+    const at = (part: number, size: number) => Math.min(size - 1, Math.floor(part * size));
+    const rgb = from?.getContext("2d")?.getImageData(at(x, from.width), at(y, from.height), 1, 1).data;
+    if (rgb) onTake(hexFromBytes(rgb));
+  }
+
+  function click(event: React.MouseEvent) {
+    const box = event.currentTarget.getBoundingClientRect();
+    take({ x: (event.clientX - box.left) / box.width, y: (event.clientY - box.top) / box.height });
+  }
+
+  function keys(event: React.KeyboardEvent) {
+    const by = event.shiftKey ? 0.1 : 0.01;
+    const [x = 0, y = 0] = { ArrowLeft: [-by, 0], ArrowRight: [by, 0], ArrowUp: [0, -by], ArrowDown: [0, by] }[event.key] ?? [];
+    const inside = (part: number) => Math.min(1, Math.max(0, part));
+    const from = aim ?? CENTRE;
+    if (x || y) setAim({ x: inside(from.x + x), y: inside(from.y + y) });
+    else if (event.key === "Enter" || event.key === " ") take(from);
+    else return;
+    event.preventDefault();
+  }
+
+  return (
+    <div className="grid place-items-center rounded-md bg-well p-2">
+      <div
+        role="application"
+        tabIndex={0}
+        aria-label="The picture. Click to take a colour, or move the cross with the arrow keys and press Enter"
+        title="Click to take a colour"
+        className="relative cursor-crosshair"
+        onClick={click}
+        onKeyDown={keys}
+        onFocus={(e) => e.currentTarget.matches(":focus-visible") && setAim(aim ?? CENTRE)}
+        onBlur={() => setAim(null)}
+      >
+        <canvas ref={canvas} className="block max-h-[300px] max-w-full" />
+        {aim && (
+          <span
+            aria-hidden
+            className="pointer-events-none absolute size-4 -translate-x-1/2 -translate-y-1/2 rounded-full border-2 border-white outline outline-black"
+            style={{ left: `${aim.x * 100}%`, top: `${aim.y * 100}%` }}
+          />
+        )}
+      </div>
+    </div>
   );
 }

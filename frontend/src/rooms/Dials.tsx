@@ -1,12 +1,14 @@
 /** The dials of the scene: named values that parameters follow. */
-import { Plus, Trash2 } from "lucide-react";
+import { Hash, Palette, ToggleLeft, Trash2 } from "lucide-react";
 import { type Dial, json, type Scene } from "../api/client";
 import { addDial } from "../state/actions";
 import { draft, edit, NONE, useStore } from "../state/store";
-import { Button, IconButton } from "../widgets/Button";
+import { IconButton } from "../widgets/Button";
+import { Choice } from "../widgets/Choice";
 import { ColourField } from "../widgets/ColourField";
 import { NameField } from "../widgets/NameField";
 import { NumberField } from "../widgets/NumberField";
+import { Toggle } from "../widgets/Toggle";
 
 function withDial(scene: Scene, index: number, to: Partial<Dial>): Scene {
   return { ...scene, dials: scene.dials.map((d, k) => (k === index ? { ...d, ...to } : d)) };
@@ -18,44 +20,47 @@ async function rename(old: string, wanted: string) {
   edit(`Rename ${old} to ${wanted}`, () => answer.scene);
 }
 
+interface TurnProps {
+  dial: Dial;
+  onDraft: (value: Dial["value"]) => void;
+  onCommit: (value: Dial["value"]) => void;
+}
+
+/** A dial's value: a colour, on or off, one of its choices, or a number. */
+function Turn({ dial, onDraft, onCommit }: TurnProps) {
+  const { name, value, choices } = dial;
+  if (typeof value === "string") return <ColourField label={name} value={value} onDraft={onDraft} onCommit={onCommit} />;
+  if (typeof value === "boolean") return <Toggle label={name} bare on={value} onChange={onCommit} />;
+  if (choices.length > 0) {
+    const options = choices.map((label, k) => ({ value: String(k), label }));
+    return <Choice label={name} plain value={String(value)} options={options} onChange={(k) => onCommit(Number(k))} />;
+  }
+  return <NumberField label={name} hideLabel value={value} width="w-[60px]" onDraft={onDraft} onCommit={onCommit} />;
+}
+
 export function Dials() {
   const dials = useStore((s) => s.scene?.dials ?? (NONE as Dial[]));
   return (
     <section aria-label="Dials">
       <div className="flex h-6.5 items-center justify-between">
         <h2 className="heading">Dials</h2>
-        <span className="flex items-center gap-1">
-          <Button aria-label="Add a number dial" onClick={() => addDial(0.5)} className="h-5.5 px-1.5 text-[11px]">
-            <Plus size={11} aria-hidden />
-            number
-          </Button>
-          <Button aria-label="Add a colour dial" onClick={() => addDial("#c8553d")} className="h-5.5 px-1.5 text-[11px]">
-            <Plus size={11} aria-hidden />
-            colour
-          </Button>
+        <span className="flex items-center">
+          <IconButton label="Add a number dial" onClick={() => addDial(0.5)}>
+            <Hash size={13} />
+          </IconButton>
+          <IconButton label="Add a colour dial" onClick={() => addDial("#c8553d")}>
+            <Palette size={13} />
+          </IconButton>
+          <IconButton label="Add an on and off dial" onClick={() => addDial(true, "switch")}>
+            <ToggleLeft size={14} />
+          </IconButton>
         </span>
       </div>
       <ul>
         {dials.map((dial, k) => (
           <li key={dial.name} className="mt-1 flex flex-wrap items-center gap-1.5 px-1.5">
             <NameField label={`Name of the dial ${dial.name}`} name={dial.name} className="quiet basis-8" onRename={(wanted) => rename(dial.name, wanted)} />
-            {typeof dial.value === "string" ? (
-              <ColourField
-                label={dial.name}
-                value={dial.value}
-                onDraft={(value) => draft((scene) => withDial(scene, k, { value }))}
-                onCommit={(value) => edit(`Turn ${dial.name}`, (scene) => withDial(scene, k, { value }))}
-              />
-            ) : (
-              <NumberField
-                label={dial.name}
-                hideLabel
-                value={dial.value}
-                width="w-[60px]"
-                onDraft={(value) => draft((scene) => withDial(scene, k, { value }))}
-                onCommit={(value) => edit(`Turn ${dial.name}`, (scene) => withDial(scene, k, { value }))}
-              />
-            )}
+            <Turn dial={dial} onDraft={(value) => draft((scene) => withDial(scene, k, { value }))} onCommit={(value) => edit(`Turn ${dial.name}`, (scene) => withDial(scene, k, { value }))} />
             <IconButton
               label={`Remove the dial ${dial.name}`}
               onClick={() => edit(`Remove the dial ${dial.name}`, (scene) => ({ ...scene, dials: scene.dials.filter((_, i) => i !== k) }))}

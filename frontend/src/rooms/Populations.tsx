@@ -1,41 +1,63 @@
-/** The populations, each with its true colour shares. */
-import { Trash2 } from "lucide-react";
-import { choosePopulation, NONE, removePopulation, useStore } from "../state/store";
+/** The populations: each with its true colour shares, whether it is shown, and shown alone. */
+import { Eye, EyeOff, Focus, Trash2 } from "lucide-react";
+import type { PopulationDocument } from "../api/client";
+import { isFollowing, sourceOf } from "../state/follow";
+import { choosePopulation, NONE, removePopulation, setShown, showAlone, useStore } from "../state/store";
 import { IconButton } from "../widgets/Button";
 import { ThinStrip } from "../widgets/ShareStrip";
 
 export function Populations({ removable }: { removable?: boolean }) {
   const populations = useStore((s) => s.scene?.populations ?? NONE);
-  const chosen = useStore((s) => s.chosen);
-  const results = useStore((s) => s.results);
-  const geometry = useStore((s) => s.geometry);
   return (
     <section aria-label="Populations">
       <h2 className="heading mb-1.5">Populations</h2>
       <ul className="flex flex-col gap-1.5">
         {populations.map((p) => (
-          <li key={p.id} className={`panel relative ${p.id === chosen ? "border-2 border-ink" : "m-px"}`}>
-            <button
-              type="button"
-              aria-pressed={p.id === chosen}
-              className="block w-full cursor-pointer px-2.5 py-2 text-left"
-              onClick={() => choosePopulation(p.id)}
-            >
-              <span className={`block truncate text-[13px] font-semibold ${removable ? "pr-6" : ""}`}>{p.name}</span>
-              <span className="mb-1.5 block text-soft tabular">
-                {(geometry[p.id]?.header.count ?? p.maker.count).toLocaleString("en-GB")} clones
-              </span>
-              <ThinStrip result={results[p.id]} />
-            </button>
-            {removable && (
-              <IconButton className="absolute top-1 right-1" label={`Remove ${p.name}`} onClick={() => removePopulation(p.id)}>
-                <Trash2 size={13} />
-              </IconButton>
-            )}
-          </li>
+          <Row key={p.id} of={p} removable={removable} several={populations.length > 1} />
         ))}
         {populations.length === 0 && <li className="text-soft">None yet.</li>}
       </ul>
     </section>
+  );
+}
+
+function Row({ of: p, removable, several }: { of: PopulationDocument; removable?: boolean; several: boolean }) {
+  const chosen = useStore((s) => s.chosen === p.id);
+  const result = useStore((s) => s.results[p.id]);
+  const header = useStore((s) => s.geometry[p.id]?.header);
+  const kind = useStore((s) => s.kinds.find((k) => k.name === (header?.kind ?? "clones"))?.title.toLowerCase() ?? "elements");
+  const alone = useStore((s) => s.alone === p.id);
+  const shown = isFollowing(p.shown) ? (result?.shown ?? true) : p.shown;
+  const count = header?.count ?? result?.count;
+  return (
+    <li className={`panel relative ${chosen ? "border-2 border-ink" : "m-px"} ${shown ? "" : "border-dashed"}`}>
+      <button type="button" aria-pressed={chosen} className="block w-full cursor-pointer px-2.5 py-2 text-left" onClick={() => choosePopulation(p.id)}>
+        <span className={`block truncate text-[13px] font-semibold ${removable ? "pr-20" : "pr-14"}`}>{p.name}</span>
+        <span className="mb-1.5 block text-soft tabular">
+          {count === undefined ? "…" : count.toLocaleString("en-GB")} {kind}
+          {p.wears === null ? "" : ` · ${p.wears}`}
+        </span>
+        <ThinStrip result={result} />
+      </button>
+      <span className="absolute top-1 right-1 flex">
+        {several && (
+          <IconButton label={alone ? "Show all populations" : `Show ${p.name} alone`} aria-pressed={alone} onClick={() => showAlone(alone ? null : p.id)}>
+            <Focus size={13} className={alone ? "" : "text-soft"} />
+          </IconButton>
+        )}
+        <IconButton
+          label={`${shown ? "Hide" : "Show"} ${p.name}`}
+          title={isFollowing(p.shown) ? `Shown while ${sourceOf(p.shown)} is on` : undefined}
+          onClick={() => setShown(p.id, !shown)}
+        >
+          {shown ? <Eye size={13} className="text-soft" /> : <EyeOff size={13} />}
+        </IconButton>
+        {removable && (
+          <IconButton label={`Remove ${p.name}`} onClick={() => removePopulation(p.id)}>
+            <Trash2 size={13} />
+          </IconButton>
+        )}
+      </span>
+    </li>
   );
 }

@@ -4,7 +4,7 @@ import { useState } from "react";
 import type { AttributeCensus, Histogram, Preview } from "../api/client";
 import { addSignal } from "../state/actions";
 import { signalChain, signalOf } from "../state/edits";
-import { chooseChain, chosenPopulation, NONE, pinPreview, same, showPreview, useStore } from "../state/store";
+import { chooseChain, chosenLook, NONE, pinPreview, same, showPreview, useStore } from "../state/store";
 import { IconButton } from "../widgets/Button";
 import { Bars, Swatches } from "../widgets/Distribution";
 
@@ -18,8 +18,11 @@ function figure(v: number): string {
 export function Values() {
   const attributes = useStore((s) => s.geometry[s.chosen]?.header.attributes ?? NONE);
   const level = useStore((s) => s.geometry[s.chosen]?.header.levels[0]?.name ?? "clone");
-  const signals = useStore((s) => chosenPopulation(s)?.look.signals ?? NONE);
+  const look = useStore(chosenLook);
+  const signals = look?.signals ?? NONE;
+  const shared = look?.scene.signals ?? NONE;
   const chain = useStore((s) => s.chain);
+  const own = signalOf(chain);
   const scale = useStore((s) => s.scale);
   const [query, setQuery] = useState("");
   const fits = (name: string) => name.toLowerCase().includes(query.trim().toLowerCase());
@@ -38,7 +41,7 @@ export function Values() {
           </IconButton>
         </span>
       </div>
-      {attributes.length + signals.length > 6 && (
+      {attributes.length + signals.length + shared.length > 6 && (
         <label className="relative mb-1 block">
           <Search size={12} className="absolute top-1/2 left-2 -translate-y-1/2 text-soft" aria-hidden />
           <input className="field w-full pl-6.5" aria-label="Find a value" placeholder="Find" value={query} onChange={(e) => setQuery(e.target.value)} />
@@ -58,9 +61,14 @@ export function Values() {
       </div>
       <ul aria-label="Signals">
         {signals.map((signal, k) =>
-          fits(signal.name) ? <SignalRow key={signal.name} name={signal.name} shown={signalOf(chain) === k} onOpen={() => chooseChain(signalChain(k), 0)} /> : null,
+          fits(signal.name) ? <SignalRow key={signal.name} name={signal.name} shown={own?.index === k && !own.shared} onOpen={() => chooseChain(signalChain(k), 0)} /> : null,
         )}
-        {signals.length === 0 && <li className="px-1.5 py-0.5 text-[11px] text-soft">A chain with a name, to be read anywhere.</li>}
+        {shared.map((signal, k) =>
+          fits(signal.name) && !signals.some((s) => s.name === signal.name) ? (
+            <SignalRow key={`shared ${signal.name}`} name={signal.name} mark="shared" shown={own?.index === k && own.shared} onOpen={() => chooseChain(signalChain(k, true), 0)} />
+          ) : null,
+        )}
+        {signals.length + shared.length === 0 && <li className="px-1.5 py-0.5 text-[11px] text-soft">A chain with a name, to be read anywhere.</li>}
       </ul>
     </section>
   );
@@ -133,12 +141,15 @@ function Distribution({ of, name }: { of: Histogram; name: string }) {
   );
 }
 
-function SignalRow({ name, shown, onOpen }: { name: string; shown: boolean; onOpen: () => void }) {
+function SignalRow({ name, mark, shown, onOpen }: { name: string; mark?: string; shown: boolean; onOpen: () => void }) {
   const census = useStore((s) => s.results[s.chosen]?.steps[s.results[s.chosen]?.signals[name] ?? ""]);
   return (
     <li>
       <Row name={name} of="signal" title="Point at it to see it; click to edit its chain" strong={shown} onClick={onOpen}>
-        <span className="min-w-0 grow truncate text-left">{name}</span>
+        <span className="min-w-0 grow truncate text-left">
+          {name}
+          {mark && <span className="text-[11px] font-normal text-soft"> {mark}</span>}
+        </span>
         <span className="w-14 flex-none">
           {census?.numbers && <Distribution of={census.numbers} name={name} />}
           {census?.colours && <Swatches of={census.colours} height={14} label={`Colours of ${name}`} />}

@@ -1,9 +1,9 @@
 /** Actions that more than one place offers. */
 import type { Layer, Look, Step, StepCensus } from "../api/client";
-import { fresh } from "../chain/fresh";
+import { fresh } from "../chain/steps";
 import { copied, copy, openLibrary } from "../library/Library";
-import { BASE_COLOUR, layerOf, layersOf, paintOf, signalChain, stackOf, withAt, withLayers } from "./edits";
-import { chooseChain, chosenPopulation, edit, editLook, useStore } from "./store";
+import { BASE_COLOUR, channelOf, layerOf, layersOf, lookOf, paintOf, signalChain, stackOf, withAt, withLayers } from "./edits";
+import { chooseChain, chosenLook, chosenPopulation, edit, editLook, useStore } from "./store";
 
 /** A name that is not taken: `base`, else `base 2` and so on. */
 function free(base: string, taken: string[], between: string): string {
@@ -13,22 +13,25 @@ function free(base: string, taken: string[], between: string): string {
 }
 
 export function addSignal() {
-  const signals = chosenPopulation(useStore.getState())?.look.signals;
-  if (!signals) return;
-  const name = free("signal", signals.map((s) => s.name), "_");
-  editLook("Add a signal", (l) => withAt(l, "signals", [...l.signals, { name, chain: [fresh("random", "")], layers: [] }]));
-  chooseChain(signalChain(signals.length), 0);
+  const look = chosenLook(useStore.getState());
+  if (!look) return;
+  const name = free("signal", [...look.signals, ...look.scene.signals].map((s) => s.name), "_");
+  editLook("Add a signal", (l) => withAt(l, "signals", [...l.signals, { name, chain: [fresh("random")], layers: [] }]));
+  chooseChain(signalChain(look.signals.length), 0);
 }
 
-export function addDial(value: number | string, base = typeof value === "string" ? "colour" : "dial"): string {
+/** A new dial for a number, a colour, on and off, or one of several words, which become its choices. */
+export function addDial(value: number | string | boolean, base = "", words?: string[]): string {
   const dials = useStore.getState().scene?.dials ?? [];
-  const name = free(base, dials.map((d) => d.name), " ");
-  edit(`Add the dial ${name}`, (scene) => ({ ...scene, dials: [...scene.dials, { name, value }] }));
+  const choices = words && typeof value === "string" ? words : [];
+  const plain = choices.length > 0 ? Math.max(0, choices.indexOf(String(value))) : value;
+  const name = free(base || (typeof plain === "string" ? "colour" : "dial"), dials.map((d) => d.name), " ");
+  edit(`Add the dial ${name}`, (scene) => ({ ...scene, dials: [...scene.dials, { name, value: plain, choices }] }));
   return name;
 }
 
 export function putLayer(layer: Layer, label: string, stack = BASE_COLOUR) {
-  const look = chosenPopulation(useStore.getState())?.look;
+  const look = chosenLook(useStore.getState());
   if (!look) return;
   editLook(label, (l) => withLayers(l, [...layersOf(l, stack), layer], stack));
   chooseChain(paintOf(layersOf(look, stack).length, stack));
@@ -36,12 +39,14 @@ export function putLayer(layer: Layer, label: string, stack = BASE_COLOUR) {
 
 /** A layer of random values on top of a stack of that kind; numbers and vectors are multiplied, so that it is seen. */
 export function addLayer(stack = BASE_COLOUR, kind: StepCensus["kind"] = "colour") {
-  const look = chosenPopulation(useStore.getState())?.look;
+  const look = chosenLook(useStore.getState());
   if (!look) return;
   const name = `Layer ${layersOf(look, stack).length + 1}`;
-  const random = { ...fresh("random", ""), ...(kind === "vector" ? { numbers: 3 } : {}) } as Step;
-  const paint = kind === "colour" ? [random, fresh("ramp", "")] : [random];
-  const blend = kind === "colour" ? "normal" : "multiply";
+  const random = { ...fresh("random"), ...(kind === "vector" ? { numbers: 3 } : {}) } as Step;
+  const paint = kind === "colour" ? [random, fresh("ramp")] : [random];
+  // The first layer of a lane covers what lies below it.
+  const covers = kind === "colour" || (channelOf(stack) !== null && layersOf(look, stack).length === 0);
+  const blend = covers ? "normal" : "multiply";
   putLayer({ name, enabled: true, blend, blend_in: "linear", amount: 1, mask: null, paint }, "Add a layer", stack);
 }
 
@@ -52,13 +57,21 @@ export function pasteLayer(stack = BASE_COLOUR) {
 
 export function layerLibrary() {
   const { chain } = useStore.getState();
-  const layers = layersOf(chosenPopulation(useStore.getState())!.look);
-  const document = layers[(stackOf(chain) === BASE_COLOUR ? layerOf(chain) : null) ?? layers.length - 1];
-  openLibrary({ kind: "layer", document, onUse: (item) => putLayer(item.document as unknown as Layer, `Use the layer ${item.name}`) });
+  const stack = channelOf(stackOf(chain)) === null ? BASE_COLOUR : stackOf(chain);
+  const layers = layersOf(chosenLook(useStore.getState())!, stack);
+  const document = layers[(stackOf(chain) === stack ? layerOf(chain) : null) ?? layers.length - 1];
+  openLibrary({ kind: "layer", document, onUse: (item) => putLayer(item.document as unknown as Layer, `Use the layer ${item.name}`, stack) });
+}
+
+/** The look of the chosen population, without what it shares with the scene. */
+function plainLook(): Look | undefined {
+  const state = useStore.getState();
+  const population = chosenPopulation(state);
+  return state.scene && population ? lookOf(state.scene, population) : undefined;
 }
 
 export function copyLook() {
-  copy("look", chosenPopulation(useStore.getState())?.look);
+  copy("look", plainLook());
 }
 
 export function pasteLook() {
@@ -67,6 +80,6 @@ export function pasteLook() {
 }
 
 export function lookLibrary() {
-  const document = chosenPopulation(useStore.getState())?.look;
+  const document = plainLook();
   openLibrary({ kind: "look", document, onUse: (item) => editLook(`Use the look ${item.name}`, () => item.document as unknown as Look) });
 }

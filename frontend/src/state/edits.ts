@@ -1,8 +1,31 @@
 /** Pure edits of documents. */
-import type { Layer, Look, PatchOperation, PopulationDocument, Ramp, Scene, Step } from "../api/client";
+import { produce } from "immer";
+import type { Lane, Layer, Look, PatchOperation, PopulationDocument, Ramp, Scene, Signal, Step } from "../api/client";
+import { at, parsePath, type Path, pathText, withAt } from "./paths";
+
+export { at, withAt };
 
 export function withPopulation(scene: Scene, id: string, edit: (p: PopulationDocument) => PopulationDocument): Scene {
   return { ...scene, populations: scene.populations.map((p) => (p.id === id ? edit(p) : p)) };
+}
+
+/** A look with what the scene shares beside it, so that one path leads to either: "signals[0]", "scene.signals[0]". */
+export type Desk = Look & { scene: { signals: Signal[] } };
+
+/** The look that a population wears: its own, or one of the scene's. */
+export function lookOf(scene: Scene, population: PopulationDocument): Look {
+  return scene.looks.find((shared) => shared.name === population.wears)?.look ?? population.look;
+}
+
+/** The scene with the look that a population wears changed, wherever it lives, and what it shares with the scene. */
+export function withLook(scene: Scene, id: string, change: (look: Desk) => Look): Scene {
+  const population = scene.populations.find((p) => p.id === id);
+  if (!population) return scene;
+  const { scene: shared, ...look } = change({ ...lookOf(scene, population), scene: { signals: scene.signals } }) as Desk;
+  const signals = shared?.signals ?? scene.signals;
+  const found = signals === scene.signals ? scene : { ...scene, signals };
+  if (population.wears === null) return withPopulation(found, id, (p) => ({ ...p, look }));
+  return { ...found, looks: found.looks.map((kept) => (kept.name === population.wears ? { ...kept, look } : kept)) };
 }
 
 // Layers stand over a lane or over a signal's chain. Such a stack is addressed by its path in the look, "lanes.base_colour"
@@ -10,11 +33,26 @@ export function withPopulation(scene: Scene, id: string, edit: (p: PopulationDoc
 
 export const BASE_COLOUR = "lanes.base_colour";
 
+export const laneStack = (channel: string) => `lanes.${channel}`;
+
+export function laneOf(look: Look, stack: string): Lane | undefined {
+  return at(look, stack) as Lane | undefined;
+}
+
+/** The channel of a stack, or null for that of a signal. */
+export function channelOf(stack: string): string | null {
+  const keys = parsePath(stack) ?? [];
+  return keys[0] === "lanes" ? String(keys[1]) : null;
+}
+
 export function layersOf(look: Look, stack = BASE_COLOUR): Layer[] {
   return (at(look, `${stack}.layers`) as Layer[] | undefined) ?? [];
 }
 
+/** The look with other layers on a stack; a lane that was not there begins with them. */
 export function withLayers(look: Look, layers: Layer[], stack = BASE_COLOUR): Look {
+  const channel = channelOf(stack);
+  if (channel !== null && !look.lanes[channel]) return { ...look, lanes: { ...look.lanes, [channel]: { enabled: true, layers } } };
   return withAt(look, `${stack}.layers`, layers);
 }
 
@@ -34,38 +72,13 @@ export function maskOf(layer: number, stack = BASE_COLOUR): string {
   return `${stack}.layers[${layer}].mask`;
 }
 
-export function signalStack(index: number): string {
-  return `signals[${index}]`;
+/** The stack of a signal: of the look's own by its number, of the scene's by its number with `shared`. */
+export function signalStack(index: number, shared = false): string {
+  return shared ? `scene.signals[${index}]` : `signals[${index}]`;
 }
 
-export function signalChain(index: number): string {
-  return `${signalStack(index)}.chain`;
-}
-
-function keysOf(path: string): (string | number)[] {
-  return path
-    .replaceAll("]", "")
-    .split(/[.[]/)
-    .map((key) => (/^\d+$/.test(key) ? Number(key) : key));
-}
-
-/** What lies at a path of a document. */
-export function at(document: unknown, path: string): unknown {
-  // oxlint-disable-next-line no-explicit-any
-  return keysOf(path).reduce<any>((held, key) => held?.[key], document);
-}
-
-/** The document with something else at a path; what lies beside it is shared. */
-export function withAt<T>(document: T, path: string, value: unknown): T {
-  const change = (held: unknown, keys: (string | number)[]): unknown => {
-    const [key, ...rest] = keys;
-    if (key === undefined) return value;
-    // oxlint-disable-next-line no-explicit-any
-    const copy: any = Array.isArray(held) ? [...held] : { ...(held as object) };
-    copy[key] = change(copy[key], rest);
-    return copy;
-  };
-  return change(document, keysOf(path)) as T;
+export function signalChain(index: number, shared = false): string {
+  return `${signalStack(index, shared)}.chain`;
 }
 
 export function chainAt(look: Look, chain: string): Step[] | null {
@@ -90,33 +103,58 @@ export function placeOf(chain: string, step: number): string {
   return `${chain}[${step}]`;
 }
 
+/** How many of the first keys lead to a chain, for each chain on the way, the outermost first. */
+function chainsOn(keys: Path): number[] {
+  return keys.flatMap((key, k) => {
+    if (key === "paint" || key === "mask" || key === "chain") return [k + 1];
+    return key === "chains" && typeof keys[k + 1] === "number" ? [k + 2] : [];
+  });
+}
+
 /** The innermost chain and step that a place lies in. */
 export function parsePlace(place: string): { chain: string; step: number } | null {
-  const found = /^(.*(?:\.(?:paint|mask|chain)|\.chains\[\d+\]))(?:\[(\d+)\])?/.exec(place);
-  return found ? { chain: found[1]!, step: Number(found[2] ?? 0) } : null;
+  const keys = parsePath(place) ?? [];
+  const end = chainsOn(keys).at(-1);
+  if (end === undefined) return null;
+  const step = keys[end];
+  return { chain: pathText(keys.slice(0, end)), step: typeof step === "number" ? step : 0 };
 }
+
+/** How many of the first keys lead to the stack that a path lies in. */
+const stackKeys = (keys: Path) => (keys[0] === "scene" ? 3 : 2);
 
 /** The stack that a chain belongs to. */
 export function stackOf(chain: string): string {
-  return /^signals\[\d+\]/.exec(chain)?.[0] ?? BASE_COLOUR;
+  const keys = parsePath(chain) ?? [];
+  return keys.length < 2 ? BASE_COLOUR : pathText(keys.slice(0, stackKeys(keys)));
 }
 
 /** The layer of its stack that a chain belongs to, or null for a signal's own. */
 export function layerOf(chain: string): number | null {
-  const found = /^(?:lanes\.base_colour|signals\[\d+\])\.layers\[(\d+)\]/.exec(chain);
-  return found ? Number(found[1]) : null;
+  const keys = parsePath(chain) ?? [];
+  const first = stackKeys(keys);
+  const layer = keys[first + 1];
+  return keys[first] === "layers" && typeof layer === "number" ? layer : null;
 }
 
-/** The signal that a chain belongs to, its layers included, or null for one of the base colour. */
-export function signalOf(chain: string): number | null {
-  const found = /^signals\[(\d+)\]/.exec(chain);
-  return found ? Number(found[1]) : null;
+/** The signal that a chain belongs to, its layers included, or null for one of a lane. */
+export function signalOf(chain: string): { index: number; shared: boolean } | null {
+  const keys = parsePath(stackOf(chain)) ?? [];
+  const index = keys.at(-1);
+  return typeof index === "number" ? { index, shared: keys[0] === "scene" } : null;
+}
+
+/** The signal at a stack of a look or of the scene. */
+export function signalAt(look: Look, chain: string): Signal | undefined {
+  return signalOf(chain) ? (at(look, stackOf(chain)) as Signal | undefined) : undefined;
 }
 
 /** The chain that holds the step that holds this one, or null for one of a layer or signal. */
 export function outerOf(chain: string): { chain: string; step: number } | null {
-  const inner = /^(.*\])\.(?:chain|chains\[\d+\])$/.exec(chain);
-  return inner && /\.(?:paint|mask|chain|chains\[\d+\])\[\d+\]$/.test(inner[1]!) ? parsePlace(inner[1]!) : null;
+  const keys = parsePath(chain) ?? [];
+  const outer = chainsOn(keys).at(-2);
+  const step = outer === undefined ? undefined : keys[outer];
+  return outer !== undefined && typeof step === "number" ? { chain: pathText(keys.slice(0, outer)), step } : null;
 }
 
 /** The least distance between two stops that typing or dragging may leave. */
@@ -149,21 +187,21 @@ export function isRamp(step: Step | undefined): step is Ramp {
   return step?.step === "ramp";
 }
 
-/** JSON Patch (RFC 6902), the operations that fixes use. */
+/** JSON Patch (RFC 6902), the operations that fixes use; what they do not touch is shared. */
 export function patched<T>(document: T, operations: PatchOperation[]): T {
-  const copy = structuredClone(document);
-  for (const { op, path, value } of operations) {
-    const keys = path.split("/").slice(1);
-    const last = keys.pop() as string;
-    // oxlint-disable-next-line no-explicit-any
-    const holder = keys.reduce<any>((at, key) => at[key], copy);
-    if (Array.isArray(holder)) {
-      const at = last === "-" ? holder.length : Number(last);
-      if (op === "add") holder.splice(at, 0, value);
-      else if (op === "remove") holder.splice(at, 1);
-      else holder[at] = value;
-    } else if (op === "remove") delete holder[last];
-    else holder[last] = value;
-  }
-  return copy;
+  return produce(document, (draft) => {
+    for (const { op, path, value } of operations) {
+      const keys = path.split("/").slice(1);
+      const last = keys.pop() as string;
+      // oxlint-disable-next-line no-explicit-any
+      const holder = keys.reduce<any>((held, key) => held[key], draft);
+      if (Array.isArray(holder)) {
+        const index = last === "-" ? holder.length : Number(last);
+        if (op === "add") holder.splice(index, 0, value);
+        else if (op === "remove") holder.splice(index, 1);
+        else holder[index] = value;
+      } else if (op === "remove") delete holder[last];
+      else holder[last] = value;
+    }
+  });
 }

@@ -18,9 +18,9 @@ export function sourceOf(value: Following): string {
 /** The number that stands for a parameter where only one can be drawn. */
 export function drawn(value: number | Follow | FollowDial, dials: Dial[], otherwise = 0.5): number {
   if (typeof value === "number") return value;
-  const dial = dials.find((d) => d.name === value.dial)?.value;
-  if (typeof dial !== "number") return otherwise;
-  return "low" in value ? value.low + (value.high - value.low) * dial : dial;
+  const turned = dials.find((d) => d.name === value.dial)?.value;
+  if (turned === undefined || typeof turned === "string") return otherwise;
+  return "low" in value ? value.low + (value.high - value.low) * Number(turned) : Number(turned);
 }
 
 /** Follow a source instead of a literal. A signal runs from nothing to the value there was; a dial gives its own. */
@@ -35,7 +35,10 @@ export function following(how: Follows, source: { signal?: string; dial?: string
 
 /** The literal to go back to. */
 export function literalOf(value: Following, dials: Dial[], otherwise: unknown): unknown {
-  const dial = dials.find((d) => d.name === value.dial)?.value;
-  if ("high" in value) return typeof dial === "number" ? value.low + (value.high - value.low) * dial : value.high;
-  return dial ?? otherwise;
+  const dial = dials.find((d) => d.name === value.dial);
+  const turned = dial?.value;
+  if ("high" in value) return typeof turned === "number" ? value.low + (value.high - value.low) * turned : value.high;
+  // A parameter that is one of several words takes the name of the choice.
+  if (typeof otherwise === "string" && dial?.choices.length) return dial.choices[Number(turned)] ?? otherwise;
+  return turned ?? otherwise;
 }

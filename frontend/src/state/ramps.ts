@@ -1,10 +1,10 @@
-/** Ramp edits whose arithmetic is the core's. */
-import { json, type Ramp } from "../api/client";
+/** Edits of steps whose arithmetic is the core's: it sees the values that come in. */
+import { json, type Step } from "../api/client";
 import { parsePlace, withStep } from "./edits";
 import { editLook, tell, useStore } from "./store";
 
-type Action = "flip" | "space_evenly" | "space_by_share" | "snap" | "set_shares";
-const LABELS: Record<Action, string> = {
+export type RampAction = "flip" | "space_evenly" | "space_by_share" | "snap" | "set_shares";
+const LABELS: Record<RampAction, string> = {
   flip: "Flip the ramp",
   space_evenly: "Space the stops evenly",
   space_by_share: "Space the stops by share",
@@ -12,13 +12,17 @@ const LABELS: Record<Action, string> = {
   set_shares: "Set shares",
 };
 
-export async function editRamp(place: string, action: Action, shares: number[] | null = null) {
+/** The step at a place of the chosen population after an edit. */
+export async function editedStep(place: string, action: string, shares: number[] | null = null): Promise<Step> {
   const { scene, chosen } = useStore.getState();
+  return (await json<{ step: Step }>("POST", "/step-edits", { scene, population: chosen, place, action, shares })).step;
+}
+
+export async function editRamp(place: string, action: RampAction, shares: number[] | null = null) {
   const at = parsePlace(place);
-  if (!scene || !at) return;
+  if (!at) return;
   try {
-    const body = { scene, population: chosen, place, action, shares };
-    const { ramp } = await json<{ ramp: Ramp }>("POST", "/ramp-edits", body);
+    const ramp = await editedStep(place, action, shares);
     editLook(LABELS[action], (look) => withStep(look, at.chain, at.step, ramp));
   } catch (error) {
     tell((error as Error).message);

@@ -1,8 +1,8 @@
 /** The view with its controls, the traced element's mark and card. */
 import { Maximize, Move3d, X } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
-import { binary, type PreviewLegend, type SurfaceHeader } from "../api/client";
-import { chosenPopulation, edit, lookWith, pinPreview, trace, useStore } from "../state/store";
+import type { PreviewLegend } from "../api/client";
+import { arrayOf, choosePopulation, chosenPopulation, edit, lookWith, pinPreview, showAlone, trace, useStore } from "../state/store";
 import { Choice } from "../widgets/Choice";
 import { IconButton } from "../widgets/Button";
 import { Bar } from "../widgets/Distribution";
@@ -10,7 +10,9 @@ import { hexFromBytes } from "../widgets/bytes";
 import { ViewTrace } from "./ViewTrace";
 import { view } from "./current";
 import { quality } from "./quality";
+import type { Picked } from "./picking";
 import { Stage } from "./Stage";
+import { synced } from "./sync";
 
 const MOST = quality().most;
 
@@ -37,148 +39,170 @@ function Legend({ of }: { of: PreviewLegend }) {
   );
 }
 
-export default function View() {
-  const holder = useRef<HTMLDivElement>(null);
-  const canvas = useRef<HTMLCanvasElement>(null);
+/** A stage on the canvas, kept in step with the state; a sentence where this browser cannot draw it. */
+function useStage(holder: React.RefObject<HTMLDivElement | null>, canvas: React.RefObject<HTMLCanvasElement | null>) {
   const [failed, setFailed] = useState("");
   const [frames, setFrames] = useState(0);
-  const population = useStore(chosenPopulation);
-  const geometry = useStore((s) => s.geometry[s.chosen]);
-  const isolated = useStore((s) => s.isolated);
-  const traced = useStore((s) => s.traced);
-  const vision = useStore((s) => s.vision);
-  const picking = useStore((s) => s.picking !== null);
-  const pinned = useStore((s) => s.pinned);
-  const making = useStore((s) => s.making[s.chosen]);
-  const surround = useStore((s) => s.scene?.view.surround ?? "mid");
-  const shading = useStore((s) => s.scene?.view.shading ?? "finished");
-  const framed = useRef("");
-
   useEffect(() => {
-    if (!canvas.current || !holder.current) return;
+    const box = holder.current;
+    const surface = canvas.current;
+    if (!surface || !box) return;
     let made: Stage;
     try {
-      made = new Stage(canvas.current);
+      made = new Stage(surface);
     } catch {
       setFailed("This browser cannot draw in 3D (WebGL 2). The colours are computed all the same.");
       return;
     }
     view.stage = made;
     made.onFrame = () => setFrames((n) => n + 1);
-    const box = holder.current;
     const watch = new ResizeObserver(() => made.resize(box.clientWidth, box.clientHeight));
     watch.observe(box);
+    const stop = synced(made, (milliseconds) => (surface.dataset.took = milliseconds.toFixed(2)));
     return () => {
+      stop();
       watch.disconnect();
       made.dispose();
       view.stage = null;
     };
-  }, []);
+  }, [holder, canvas]);
+  return { failed, frames };
+}
 
-  const surface = population?.maker.maker === "scatter" ? population.maker.surface : null;
-  useEffect(() => {
-    let stale = false;
-    if (!surface) {
-      view.stage?.setSurface(null);
-      return;
-    }
-    void binary<SurfaceHeader>("GET", `/surfaces/${surface}`).then(({ arrays }) => {
-      if (stale) return;
-      view.stage?.setSurface({
-        positions: arrays.positions as Float32Array,
-        normals: arrays.normals as Float32Array,
-        gloss: arrays.gloss as Float32Array,
-        faces: arrays.faces as Int32Array,
-      });
-    });
-    return () => {
-      stale = true;
-    };
-  }, [surface]);
+/** Take the colour of an element where one is wanted, else trace it, in whichever population it is. */
+function choose(picked: Picked | null) {
+  const { picking, chosen } = useStore.getState();
+  if (!picking) {
+    if (picked && picked.population !== chosen) choosePopulation(picked.population);
+    return trace(picked?.element ?? null);
+  }
+  const colours = picked && arrayOf(picked.population, "base_colour");
+  useStore.setState({ picking: null });
+  if (colours) picking(hexFromBytes((colours as Uint8Array).subarray(3 * picked.element, 3 * picked.element + 3)));
+}
 
-  useEffect(() => {
-    if (!population || !geometry) {
-      view.stage?.setElements(null, false);
-      return;
-    }
-    const subject = `${population.id} ${surface}`;
-    view.stage?.setElements(
-      {
-        key: `${geometry.key} ${population.shape}`,
-        shape: population.shape,
-        positions: geometry.positions,
-        orientations: geometry.orientations,
-        sizes: geometry.sizes,
-        low: geometry.header.low,
-        high: geometry.header.high,
-      },
-      framed.current !== subject,
-    );
-    framed.current = subject;
-  }, [population, geometry, surface]);
+/** What the keys do in the view; whether one did something. */
+function keyed(event: React.KeyboardEvent<HTMLCanvasElement>, count: number): boolean {
+  const { traced, picking } = useStore.getState();
+  const camera = view.stage?.view;
+  const step = event.shiftKey ? 0.36 : 0.12;
+  const box = event.currentTarget;
+  const actions: Record<string, () => void> = {
+    ArrowLeft: () => (event.altKey ? camera?.pan(-0.05, 0) : camera?.orbit(-step, 0)),
+    ArrowRight: () => (event.altKey ? camera?.pan(0.05, 0) : camera?.orbit(step, 0)),
+    ArrowUp: () => (event.altKey ? camera?.pan(0, 0.05) : camera?.orbit(0, step)),
+    ArrowDown: () => (event.altKey ? camera?.pan(0, -0.05) : camera?.orbit(0, -step)),
+    "+": () => camera?.zoom(0.88),
+    "=": () => camera?.zoom(0.88),
+    "-": () => camera?.zoom(1.14),
+    "0": () => view.stage?.frame(),
+    Enter: () => choose(view.stage?.elementAt(box.clientWidth / 2, box.clientHeight / 2) ?? null),
+    PageDown: () => count && trace(((traced ?? -1) + 1) % count),
+    PageUp: () => count && trace(((traced ?? 0) - 1 + count) % count),
+    Escape: () => (picking ? useStore.setState({ picking: null }) : trace(null)),
+  };
+  const action = actions[event.key];
+  if (!action || event.ctrlKey || event.metaKey) return false;
+  action();
+  return true;
+}
 
-  // New colours go to the view as they come, not after the panels have been drawn anew ...
-  useEffect(
-    () =>
-      useStore.subscribe((now, before) => {
-        if (now.colourVersion === before.colourVersion) return;
-        const fresh = now.colours[now.chosen];
-        if (!fresh || fresh === before.colours[before.chosen] || !canvas.current) return;
-        view.stage?.setShading(now.results[now.chosen]?.preview ? "flat" : (now.scene?.view.shading ?? "finished"));
-        view.stage?.setColours(fresh, now.colourVersion);
-        canvas.current.dataset.took = (performance.now() - now.askedAt).toFixed(2);
-      }),
-    [],
+/** How the view shows the scene. */
+function Controls() {
+  const vision = useStore((s) => s.vision);
+  const surround = useStore((s) => s.scene?.view.surround ?? "mid");
+  const shading = useStore((s) => s.scene?.view.shading ?? "finished");
+  const alone = useStore((s) => s.scene?.populations.find((p) => p.id === s.alone)?.name);
+  return (
+    <div className="pointer-events-none absolute inset-x-2.5 top-2.5 flex items-start gap-2 [&>*]:pointer-events-auto">
+      <Choice
+        label="Shading"
+        value={shading}
+        options={[
+          { value: "finished", label: "Finished look" },
+          { value: "flat", label: "Flat colour" },
+        ]}
+        onChange={(value) => edit("Change the shading", (scene) => ({ ...scene, view: { ...scene.view, shading: value } }))}
+      />
+      <Choice
+        label="Surround"
+        value={surround}
+        options={[
+          { value: "light", label: "Light surround" },
+          { value: "mid", label: "Mid grey surround" },
+          { value: "dark", label: "Dark surround" },
+        ]}
+        onChange={(value) => edit("Change the surround", (scene) => ({ ...scene, view: { ...scene.view, surround: value } }))}
+      />
+      <Choice
+        label="Seen by"
+        value={vision ?? "all"}
+        options={[
+          { value: "all", label: "All viewers" },
+          { value: "protanopia", label: "Protanopia" },
+          { value: "deuteranopia", label: "Deuteranopia" },
+          { value: "tritanopia", label: "Tritanopia" },
+        ]}
+        onChange={(value) => lookWith(value === "all" ? null : value)}
+      />
+      <IconButton label="Frame all (0)" className="bg-panel" onClick={() => view.stage?.frame()}>
+        <Maximize size={14} />
+      </IconButton>
+      {alone && (
+        <span className="chip ml-auto border border-ink" role="status">
+          <span className="max-w-40 truncate">{alone} alone</span>
+          <IconButton label="Show all populations" className="-mr-1.5" onClick={() => showAlone(null)}>
+            <X size={13} />
+          </IconButton>
+        </span>
+      )}
+    </div>
   );
-  // ... and again when other elements are shown.
-  useEffect(() => {
-    const { colours, chosen, colourVersion } = useStore.getState();
-    const there = colours[chosen];
-    if (there) view.stage?.setColours(there, colourVersion);
-  }, [geometry, population?.id, population?.shape]);
-  useEffect(() => view.stage?.isolate(isolated), [isolated]);
-  useEffect(() => view.stage?.setSurround(surround), [surround]);
-  // A value that is shown is not lit, so that its greys can be read against its scale.
+}
+
+/** How many elements the chosen population has, and how many of them are drawn. */
+function Count({ count }: { count: number }) {
+  const making = useStore((s) => s.making[s.chosen]);
+  return (
+    <div className="pointer-events-none absolute right-2.5 bottom-2.5">
+      <span className="chip tabular" role="status">
+        <span>{making ? "making…" : `${count.toLocaleString("en-GB")} elements`}</span>
+        {count > MOST && <span className="text-soft">{MOST.toLocaleString("en-GB")} drawn</span>}
+      </span>
+    </div>
+  );
+}
+
+/** What is shown instead of the result, or wanted of the next click. */
+function Mode() {
+  const picking = useStore((s) => s.picking !== null);
+  const pinned = useStore((s) => s.pinned);
+  if (!pinned && !picking) return null;
+  return (
+    <div className="pointer-events-none absolute inset-x-0 top-12 flex justify-center">
+      <span className="chip pointer-events-auto border border-ink" role="status">
+        {picking ? "Click an element to take its colour; Enter takes the one in the middle" : pinned?.of === "step" ? "Showing what a step gives" : `Showing ${pinned?.name}`}
+        <IconButton
+          label={picking ? "Take no colour" : "Show the result"}
+          className="-mr-1.5"
+          onClick={() => (picking ? useStore.setState({ picking: null }) : pinPreview(null))}
+        >
+          <X size={13} />
+        </IconButton>
+      </span>
+    </div>
+  );
+}
+
+export default function View() {
+  const holder = useRef<HTMLDivElement>(null);
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const { failed, frames } = useStage(holder, canvas);
+  const population = useStore(chosenPopulation);
+  const count = useStore((s) => s.geometry[s.chosen]?.header.count ?? 0);
+  const picking = useStore((s) => s.picking !== null);
   const legend = useStore((s) => s.results[s.chosen]?.preview ?? null);
-  useEffect(() => view.stage?.setShading(legend ? "flat" : shading), [shading, legend]);
-
-  /** Take the colour of an element where one is wanted, else trace it. */
-  function choose(element: number | null) {
-    const { picking, colours, chosen } = useStore.getState();
-    if (!picking) return trace(element);
-    const rgba = element === null ? undefined : colours[chosen]?.subarray(4 * element, 4 * element + 3);
-    useStore.setState({ picking: null });
-    if (rgba) picking(hexFromBytes(rgba));
-  }
-
   const pressed = useRef<{ x: number; y: number } | null>(null);
-  const count = geometry?.header.count ?? 0;
-
-  function keys(event: React.KeyboardEvent) {
-    const step = event.shiftKey ? 0.36 : 0.12;
-    const actions: Record<string, () => void> = {
-      ArrowLeft: () => (event.altKey ? view.stage?.pan(-0.05, 0) : view.stage?.orbit(-step, 0)),
-      ArrowRight: () => (event.altKey ? view.stage?.pan(0.05, 0) : view.stage?.orbit(step, 0)),
-      ArrowUp: () => (event.altKey ? view.stage?.pan(0, 0.05) : view.stage?.orbit(0, step)),
-      ArrowDown: () => (event.altKey ? view.stage?.pan(0, -0.05) : view.stage?.orbit(0, -step)),
-      "+": () => view.stage?.zoom(0.88),
-      "=": () => view.stage?.zoom(0.88),
-      "-": () => view.stage?.zoom(1.14),
-      "0": () => view.stage?.frame(),
-      Enter: () => {
-        const box = canvas.current!;
-        choose(view.stage?.elementAt(box.clientWidth / 2, box.clientHeight / 2) ?? null);
-      },
-      PageDown: () => count && trace(((traced ?? -1) + 1) % count),
-      PageUp: () => count && trace(((traced ?? 0) - 1 + count) % count),
-      Escape: () => (picking ? useStore.setState({ picking: null }) : trace(null)),
-    };
-    const action = actions[event.key];
-    if (!action || event.ctrlKey || event.metaKey) return;
-    event.preventDefault();
-    action();
-  }
-
   return (
     <div ref={holder} className="relative h-full min-h-0 overflow-hidden" data-frames={frames > 0 ? "some" : "none"}>
       <canvas
@@ -197,56 +221,11 @@ export default function View() {
           const box = e.currentTarget.getBoundingClientRect();
           choose(view.stage?.elementAt(e.clientX - box.left, e.clientY - box.top) ?? null);
         }}
-        onKeyDown={keys}
+        onKeyDown={(e) => keyed(e, count) && e.preventDefault()}
       />
       {failed && <p className="panel absolute inset-x-8 top-20 p-4 text-sm">{failed}</p>}
-      <div className="pointer-events-none absolute inset-x-2.5 top-2.5 flex items-start gap-2 [&>*]:pointer-events-auto">
-        <Choice
-          label="Shading"
-          value={shading}
-          options={[
-            { value: "finished", label: "Finished look" },
-            { value: "flat", label: "Flat colour" },
-          ]}
-          onChange={(value) =>
-            edit("Change the shading", (scene) => ({ ...scene, view: { ...scene.view, shading: value } }))
-          }
-        />
-        <Choice
-          label="Surround"
-          value={surround}
-          options={[
-            { value: "light", label: "Light surround" },
-            { value: "mid", label: "Mid grey surround" },
-            { value: "dark", label: "Dark surround" },
-          ]}
-          onChange={(value) =>
-            edit("Change the surround", (scene) => ({ ...scene, view: { ...scene.view, surround: value } }))
-          }
-        />
-        <Choice
-          label="Seen by"
-          value={vision ?? "all"}
-          options={[
-            { value: "all", label: "All viewers" },
-            { value: "protanopia", label: "Protanopia" },
-            { value: "deuteranopia", label: "Deuteranopia" },
-            { value: "tritanopia", label: "Tritanopia" },
-          ]}
-          onChange={(value) => lookWith(value === "all" ? null : value)}
-        />
-        <IconButton label="Frame all (0)" className="bg-panel" onClick={() => view.stage?.frame()}>
-          <Maximize size={14} />
-        </IconButton>
-      </div>
-      <div className="pointer-events-none absolute right-2.5 bottom-2.5">
-        {population && (
-          <span className="chip tabular" role="status">
-            <span>{making ? "making…" : `${count.toLocaleString("en-GB")} elements`}</span>
-            {count > MOST && <span className="text-soft">{MOST.toLocaleString("en-GB")} drawn</span>}
-          </span>
-        )}
-      </div>
+      <Controls />
+      {population && <Count count={count} />}
       {!population && (
         <div className="absolute inset-0 grid place-items-center">
           <div className="panel max-w-xs p-5 text-center text-sm">
@@ -255,20 +234,7 @@ export default function View() {
           </div>
         </div>
       )}
-      {(pinned || picking) && (
-        <div className="pointer-events-none absolute inset-x-0 top-12 flex justify-center">
-          <span className="chip pointer-events-auto border border-ink" role="status">
-            {picking ? "Click an element to take its colour; Enter takes the one in the middle" : pinned?.of === "step" ? "Showing what a step gives" : `Showing ${pinned?.name}`}
-            <IconButton
-              label={picking ? "Take no colour" : "Show the result"}
-              className="-mr-1.5"
-              onClick={() => (picking ? useStore.setState({ picking: null }) : pinPreview(null))}
-            >
-              <X size={13} />
-            </IconButton>
-          </span>
-        </div>
-      )}
+      <Mode />
       {legend && <Legend of={legend} />}
       <ViewTrace frames={frames} />
     </div>

@@ -1,9 +1,9 @@
 /** The traced element: a ring around it and a card with its value after every step. */
 import { X } from "lucide-react";
 import type { Look, Step, TraceStep } from "../api/client";
-import { at as lying, layerOf, layersOf, outerOf, parsePlace, signalOf, stackOf } from "../state/edits";
-import { chosenPopulation, trace, useStore } from "../state/store";
-import { STEP_WORDS } from "../chain/words";
+import { at as lying, layerOf, layersOf, outerOf, parsePlace, signalAt, stackOf } from "../state/edits";
+import { chosenLook, chosenPopulation, trace, useStore } from "../state/store";
+import { titleOf } from "../chain/steps";
 import { view } from "./current";
 
 export function shownValue(at: TraceStep): string {
@@ -16,9 +16,8 @@ const chainOf = (at: TraceStep | undefined): string => (at && parsePlace(at.plac
 
 /** What a chain is, in a few words. */
 function headingOf(look: Look, chain: string): string {
-  const signal = signalOf(chain);
   const layer = layerOf(chain);
-  const names = [signal === null ? "" : look.signals[signal]?.name, layer === null ? "" : layersOf(look, stackOf(chain))[layer]?.name];
+  const names = [signalAt(look, chain)?.name ?? "", layer === null ? "" : layersOf(look, stackOf(chain))[layer]?.name];
   const whole = names.filter(Boolean).join(", ");
   if (outerOf(chain)) return `${whole}, a chain inside`;
   return chain.endsWith(".mask") ? `${whole}, mask` : whole;
@@ -26,11 +25,12 @@ function headingOf(look: Look, chain: string): string {
 
 export function ViewTrace({ frames }: { frames: number }) {
   const population = useStore(chosenPopulation);
+  const look = useStore(chosenLook);
   const traced = useStore((s) => s.traced);
   const found = useStore((s) => s.results[s.chosen]?.trace ?? null);
-  if (traced === null || !population || !found || found.element !== traced || frames < 0) return null;
-  const place = view.stage?.placeOf(traced);
-  const stepAt = (at: TraceStep) => lying(population.look, at.place) as Step | undefined;
+  if (traced === null || !population || !look || !found || found.element !== traced || frames < 0) return null;
+  const place = view.stage?.placeOf(population.id, traced);
+  const stepAt = (at: TraceStep) => lying(look, at.place) as Step | undefined;
   const several = new Set(found.steps.map(chainOf)).size > 1;
   return (
     <>
@@ -55,9 +55,9 @@ export function ViewTrace({ frames }: { frames: number }) {
           {found.steps.map((at, k) => (
             <div key={at.place} className="contents">
               {several && chainOf(at) !== chainOf(found.steps[k - 1]) && (
-                <dt className="col-span-2 mt-0.5 font-medium first:mt-0">{headingOf(population.look, chainOf(at))}</dt>
+                <dt className="col-span-2 mt-0.5 font-medium first:mt-0">{headingOf(look, chainOf(at))}</dt>
               )}
-              <dt className="text-[#bdbdbd]">{STEP_WORDS[stepAt(at)?.step ?? "random"].title}</dt>
+              <dt className="text-[#bdbdbd]">{titleOf(stepAt(at)?.step ?? "random")}</dt>
               <dd className="flex items-center justify-end gap-1.5">
                 {at.stop !== undefined && <span className="text-[#bdbdbd]">stop {at.stop + 1}</span>}
                 {shownValue(at)}

@@ -1,6 +1,7 @@
 /** A number: typed (with arithmetic), stepped by arrow keys, dragged sideways by its label. */
-import { useEffect, useRef, useState } from "react";
+import { useState } from "react";
 import { calculated } from "./arithmetic";
+import { keyMove, useDrag } from "./interactive";
 
 interface Props {
   label: string;
@@ -26,11 +27,16 @@ export function NumberField(props: Props) {
   const shown = whole ? String(Math.round(value)) : String(Number(value.toFixed(digits)));
   const [text, setText] = useState<string | null>(null);
   const [wrong, setWrong] = useState("");
-  const drag = useRef<{ x: number; value: number; moved: boolean } | null>(null);
-  const latest = useRef(value);
-  useEffect(() => {
-    latest.current = value;
-  }, [value]);
+  const drag = useDrag<{ x: number; from: number; now: number }>({
+    move: (held, event) => {
+      if (Math.abs(event.clientX - held.x) < 2) return held;
+      const now = limited(held.from + Math.round((event.clientX - held.x) / 2) * step);
+      if (now === held.now) return held;
+      onDraft?.(now);
+      return { ...held, now };
+    },
+    end: ({ now }, moved) => moved && onCommit(now),
+  });
 
   const limited = (v: number) => {
     const held = Math.min(max, Math.max(min, v));
@@ -55,10 +61,8 @@ export function NumberField(props: Props) {
       setText(null);
       setWrong("");
     } else if (event.key === "ArrowUp" || event.key === "ArrowDown") {
-      event.preventDefault();
-      const by = step * (event.shiftKey ? 10 : 1) * (event.key === "ArrowUp" ? 1 : -1);
       setText(null);
-      onCommit(limited(value + by));
+      onCommit(limited(value + step * keyMove(event)!.y));
     }
   }
 
@@ -68,25 +72,7 @@ export function NumberField(props: Props) {
         <span
           className="cursor-ew-resize touch-none text-soft select-none"
           title="Drag to change"
-          onPointerDown={(e) => {
-            e.currentTarget.setPointerCapture(e.pointerId);
-            drag.current = { x: e.clientX, value, moved: false };
-          }}
-          onPointerMove={(e) => {
-            const from = drag.current;
-            if (!from || Math.abs(e.clientX - from.x) < 2) return;
-            from.moved = true;
-            latest.current = limited(from.value + Math.round((e.clientX - from.x) / 2) * step);
-            onDraft?.(latest.current);
-          }}
-          onPointerUp={(e) => {
-            const moved = drag.current?.moved;
-            drag.current = null;
-            if (moved) {
-              e.preventDefault();
-              onCommit(latest.current);
-            }
-          }}
+          {...drag((e) => ({ x: e.clientX, from: value, now: value }))}
         >
           {label}
         </span>

@@ -2,7 +2,7 @@
 import { useState } from "react";
 import type { EvaluationHeader, Step } from "../api/client";
 import { at, isRamp } from "../state/edits";
-import { chosenPopulation, isolate, useStore } from "../state/store";
+import { chosenLook, isolate, useStore } from "../state/store";
 import { setShares } from "../state/ramps";
 import { Button } from "./Button";
 import { NumberField } from "./NumberField";
@@ -26,7 +26,7 @@ export function ShareStrip({ result, settable }: { result: EvaluationHeader | un
   const total = result?.count ?? 0;
   const place = result?.groups.place ?? null;
   const open = typing && settable && place !== null;
-  const look = useStore((s) => chosenPopulation(s)?.look);
+  const look = useStore(chosenLook);
   const step = place ? (at(look, place) as Step | undefined) : undefined;
   const locked = isRamp(step) ? step.stops.map((s) => s.locked) : [];
   return (

@@ -6,7 +6,6 @@ All results are small and plain (JSON), whatever the number of elements.
 from __future__ import annotations
 
 import base64
-from collections.abc import Mapping
 from typing import Any
 
 import numpy as np
@@ -15,16 +14,12 @@ from .colour.spaces import display_bytes, linear_to_oklab, to_hex
 from .kernels import census as kernels
 from .kernels import ramps as ramp_kernels
 from .kernels.parallel import over
-from .look.steps.base import Value
-from .look.steps.drift import COMPONENTS, Drift
 from .ramp import Ramp
 
 BINS = 64
 COLUMNS = 96
 ROWS = 3
 BAR = 256
-#: Colours along the axis of a drift.
-AXIS = 64
 LINES = 28
 _SAMPLE = 4096
 
@@ -97,24 +92,6 @@ def of_colours(colours: np.ndarray, places: np.ndarray | None) -> dict[str, Any]
 def packed(array: np.ndarray) -> str:
     """The bytes of an array as base64."""
     return base64.b64encode(np.ascontiguousarray(array).tobytes()).decode("ascii")
-
-
-def of_drift(step: Drift, colours: np.ndarray, signals: Mapping[str, Value]) -> dict[str, Any]:
-    """For each component of a drift: its ends, and a colour among (n, 3) moved over the whole axis.
-
-    ``bar`` is base64 of AXIS display-encoded colours from one end of the axis to the other, ``colours`` are those at
-    the two ends of the interval.
-    """
-    if not len(colours):
-        return {}
-    typical, found = telling(colours), {}
-    for name, ends in step.drawn(signals).items():
-        reach = COMPONENTS[name][1]
-        by = np.concatenate([np.linspace(-reach, reach, AXIS), ends])
-        moved = step.moved(typical, name, by)
-        codes = [to_hex(c) for c in moved[AXIS:]]
-        found[name] = {"ends": list(ends), "bar": packed(display_bytes(moved[:AXIS])), "colours": codes}
-    return found
 
 
 def telling(colours: np.ndarray) -> np.ndarray:

@@ -22,7 +22,7 @@ import numpy as np
 
 from .errors import BadInput
 from .kernels import shaping
-from .population.table import WHOLE_FLOAT32, WHOLE_FLOAT64, loses_digits
+from .population.attribute import WHOLE_FLOAT32, WHOLE_FLOAT64, loses_digits
 
 _BLANKS = str.maketrans("\n\r\t", "   ")
 LONGEST = 1000

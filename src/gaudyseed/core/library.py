@@ -6,30 +6,27 @@ import json
 from importlib import resources
 from typing import Any, Literal
 
-import numpy as np
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import Field
 
-from .colour.spaces import to_hex
-from .documents import parse, parse_json
+from .document import Document, parse, parse_json
 from .look.model import Layer, Look
-from .look.steps import AnyStep
+from .look.steps import STEPS, AnyStep, Step
 from .look.steps.base import MOST_STEPS
-from .look.steps.palette import Palette
-from .look.steps.ramp import Ramp
-from .look.upgrade import upgraded
+from .upgrade import upgraded
 
 Kind = Literal["ramp", "palette", "chain", "layer", "look"]
 STRIP = 160
 
 
-class Chain(BaseModel):
+class Chain(Document):
     """Steps without a place."""
 
-    model_config = ConfigDict(extra="forbid", frozen=True)
     steps: tuple[AnyStep, ...] = Field(min_length=1, max_length=MOST_STEPS)
 
 
-_MODELS: dict[str, type[BaseModel]] = {"ramp": Ramp, "palette": Palette, "chain": Chain, "layer": Layer, "look": Look}
+_MODELS: dict[str, type[Document]] = {
+    "ramp": STEPS["ramp"], "palette": STEPS["palette"], "chain": Chain, "layer": Layer, "look": Look,
+}  # fmt: skip
 
 
 def current(document: str) -> dict[str, Any]:
@@ -44,14 +41,9 @@ def checked(kind: Kind, document: Any) -> str:
 
 
 def strip_of(kind: str, document: str) -> list[str]:
-    """Colours that stand for a ramp or palette: the ramp at even places, or the swatches; empty for others."""
-    if kind == "ramp":
-        ramp = parse(Ramp, current(document)).compiled()
-        places = ((np.arange(STRIP) + 0.5) / STRIP).astype(np.float32)
-        return [to_hex(c) for c in ramp.colours_of(places)]
-    if kind == "palette":
-        return [s.drawn for s in parse(Palette, current(document)).swatches]
-    return []
+    """Colours that stand for a ramp or palette; empty for others."""
+    model = _MODELS[kind]
+    return parse(model, current(document)).strip(STRIP) if issubclass(model, Step) else []
 
 
 def beginnings() -> list[tuple[str, Kind, str, str]]:

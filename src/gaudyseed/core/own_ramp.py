@@ -2,16 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 
 import numpy as np
 
-from .buffers import empty
 from .colour.mixing import POLAR, to_space
 from .kernels import ramps as kernels
-from .kernels.parallel import over
-from .picking import Check, Own, picked
+from .picking import Fill, Own, picker
 from .ramp import TO_LINEAR, Ramp, least_float32_not_below
 
 
@@ -38,26 +36,20 @@ class OwnRamp:
     colours: Mapping[int, Own] = field(default_factory=dict)
     tensions: Own | None = None
 
-    def bands_of(self, values: np.ndarray, check: Check = None) -> np.ndarray:
-        """(n,) uint8: the band of each element's value, counting from 0."""
+    def banding(self, values: np.ndarray) -> Fill:
+        """Fills (n,) uint8: the band of each element's value, counting from 0."""
         if not self.places:
-            return self.common.bands_of(values, check)
-        out = empty(len(values), np.uint8)
+            return self.common.banding(values)
         places, which = least_float32_not_below(self.common.positions), self._which(self.places)
+        return lambda a, b, out: kernels.bands_each(values[a:b], places, which, self._own_places(a, b), out)
 
-        def work(a: int, b: int) -> None:
-            kernels.bands_each(values[a:b], places, which, self._own_places(a, b), out[a:b])
+    def picking(self) -> Callable[[np.ndarray, int, int, np.ndarray], None]:
+        """Returns ``pick(bands, start, stop, out)``: the colours of bands."""
+        return picker(self.common.colours, self.colours)
 
-        over(len(out), work, check)
-        return out
-
-    def colours_of_bands(self, bands: np.ndarray, check: Check = None) -> np.ndarray:
-        """(n, 3) linear float32 colours of (n,) uint8 bands."""
-        return picked(bands, self.common.colours, self.colours, check)
-
-    def colours_of(self, values: np.ndarray, check: Check = None) -> np.ndarray:
-        """(n, 3) linear float32 colours of (n,) float32 values, between stops."""
-        common, out = self.common, empty((len(values), 3))
+    def colouring(self, values: np.ndarray) -> Fill:
+        """Fills (n, 3) linear float32: the colours of values, between stops."""
+        common = self.common
         places, which_place = common.positions.astype(np.float32), self._which(self.places)
         colours = to_space(common.colours, common.mix_in).astype(np.float32)
         which_colour, weights = self._which(self.colours), common.weights()
@@ -67,16 +59,15 @@ class OwnRamp:
         holds[: len(common.holds)] = common.holds
         finish = TO_LINEAR[common.mix_in]
 
-        def work(a: int, b: int) -> None:
+        def fill(a: int, b: int, out: np.ndarray) -> None:
             tensions = self.tensions(a, b) if self.tensions else np.full(b - a, common.tension, np.float32)
             kernels.ramp_each(
                 values[a:b], places, which_place, self._own_places(a, b), tensions, cardinal, weights, holds,
-                colours, which_colour, self._own_colours(a, b), polar, unwinds, common.longer, out[a:b],
+                colours, which_colour, self._own_colours(a, b), polar, unwinds, common.longer, out,
             )  # fmt: skip
-            finish(out[a:b].reshape(-1))
+            finish(out.reshape(-1))
 
-        over(len(out), work, check)
-        return out
+        return fill
 
     def _which(self, own: Mapping[int, Own]) -> np.ndarray:
         """(s,) int32: the row of each stop among those that have their own, else -1."""

@@ -9,10 +9,11 @@ from typing import Annotated, Literal
 
 import numpy as np
 from PIL import Image, UnidentifiedImageError
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import Field
 
 from .colour.mixing import oklab_to_oklch
 from .colour.spaces import HEX_PATTERN, decode_srgb, linear_to_oklab, oklab_to_linear, parse_hex, to_hex
+from .document import Document
 from .errors import BadInput
 from .kernels.palettes import k_means
 from .look.follow import FollowColour, FollowDial
@@ -40,10 +41,8 @@ Order = Literal["grid", "hue", "lightness", "path"]
 UNKNOWN = "#808080"
 
 
-class Swatch(BaseModel):
+class Swatch(Document):
     """One colour of a palette, its weight, and whether it stays when others are drawn anew."""
-
-    model_config = ConfigDict(extra="forbid", frozen=True)
 
     colour: Annotated[str, Field(pattern=HEX_PATTERN)] | FollowColour = Field(title="Colour")
     weight: Annotated[float, Field(ge=0, le=1e9)] | FollowDial = Field(1.0, title="Weight")

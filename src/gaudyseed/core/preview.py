@@ -91,16 +91,16 @@ def _ends(numbers: np.ndarray) -> tuple[float, float, float]:
 
 def _found(evaluation: Evaluation, of: Of, name: str) -> tuple[str, np.ndarray]:
     if of == "attribute":
-        attribute = evaluation.population.attribute(name, "preview")
+        attribute = evaluation.population.elements.attribute(name, "preview")
         if attribute.kind != "colour" and attribute.values.ndim == 1 and any(attribute.beyond):
             return attribute.kind, attribute.precise()
         return attribute.kind, attribute.ranks if attribute.kind == "text" else attribute.readable
     if of == "signal":
         evaluation.scope.signal_kind(name, "preview")
         value = evaluation.signal_values[name]
-        return value.kind, value.array
-    for result in evaluation.steps:
-        if result.place == name:
-            value = result.value
-            return value.kind, value.array if value.exact is None else value.exact
+        return value.kind.word, value.array
+    result = evaluation.step_at(name)
+    if result is not None:
+        value = result.value
+        return value.kind.word, value.array if value.exact is None else value.exact
     raise BadInput(f"There is no step that is on at {name!r}.", place="preview", code="unknown_place")

@@ -20,7 +20,7 @@ from .errors import BadInput
 from .kernels import ramps as kernels
 from .kernels.encoding import decode_values
 from .kernels.parallel import over
-from .picking import Check, picked
+from .picking import Check, Fill, picker
 
 Interpolation = Literal["steps", "straight", "eased", "through", "soft"]
 
@@ -61,36 +61,37 @@ class Ramp:
         """(s - 1,) float32: where each band but the first begins."""
         return least_float32_not_below(self.positions[1:])
 
+    def banding(self, values: np.ndarray) -> Fill:
+        """Fills (n,) uint8: the band of each value, counting from 0."""
+        edges, table = self.edges, kernels.segment_table(self.edges)
+        return lambda a, b, out: kernels.bands(values[a:b], edges, table, out)
+
+    def colouring(self, values: np.ndarray) -> Fill:
+        """Fills (n, 3) linear float32: the colours of values, between stops."""
+        positions = self.positions.astype(np.float32)
+        fill = self._filler(positions, kernels.segment_table(positions))
+        finish = TO_LINEAR[self.mix_in]
+
+        def work(a: int, b: int, out: np.ndarray) -> None:
+            fill(values[a:b], out)
+            finish(out.reshape(-1))
+
+        return work
+
+    def picking(self) -> Callable[[np.ndarray, int, int, np.ndarray], None]:
+        """Returns ``pick(bands, start, stop, out)``: the colours of bands."""
+        return picker(self.colours, {})
+
     def bands_of(self, values: np.ndarray, check: Check = None) -> np.ndarray:
         """(n,) uint8: the band of each value, counting from 0."""
-        out = empty(len(values), np.uint8)
-        edges, table = self.edges, kernels.segment_table(self.edges)
-        over(len(out), lambda a, b: kernels.bands(values[a:b], edges, table, out[a:b]), check)
-        return out
+        return _filled(self.banding(values), len(values), np.uint8, check)
 
     def colours_of(self, values: np.ndarray, check: Check = None) -> np.ndarray:
         """(n, 3) linear float32 colours of (n,) float32 values."""
-        if self.interpolation == "steps":
-            return self.colours_of_bands(self.bands_of(values, check), check)
-        out = empty((len(values), 3))
-        self._fill(values, out, check)
-        return out
-
-    def colours_of_bands(self, bands: np.ndarray, check: Check = None) -> np.ndarray:
-        """(n, 3) linear float32 colours of (n,) uint8 bands."""
-        return picked(bands, self.colours, {}, check)
-
-    def _fill(self, values: np.ndarray, out: np.ndarray, check: Check) -> None:
-        positions = self.positions.astype(np.float32)
-        table = kernels.segment_table(positions)
-        finish = TO_LINEAR[self.mix_in]
-        fill = self._filler(positions, table)
-
-        def work(a: int, b: int) -> None:
-            fill(values[a:b], out[a:b])
-            finish(out[a:b].reshape(-1))
-
-        over(len(values), work, check)
+        if self.interpolation != "steps":
+            return _filled(self.colouring(values), (len(values), 3), np.float32, check)
+        bands, pick = self.bands_of(values, check), self.picking()
+        return _filled(lambda a, b, out: pick(bands[a:b], a, b, out), (len(values), 3), np.float32, check)
 
     def _filler(self, positions: np.ndarray, table: np.ndarray) -> Callable[..., None]:
         """A function that interpolates in the mixing space, into ``out``; the caller converts to RGB."""
@@ -234,6 +235,13 @@ class Ramp:
         Stepped: its band. Else: the stop with the nearest colour.
         """
         return self.bands_of(values, check) if self.interpolation == "steps" else self.nearest_stop_of(values, check)
+
+
+def _filled(fill: Fill, shape: int | tuple[int, int], dtype: type, check: Check) -> np.ndarray:
+    """An array of that shape, filled in chunks."""
+    out = empty(shape, dtype)
+    over(len(out), lambda a, b: fill(a, b, out[a:b]), check)
+    return out
 
 
 def compile_ramp(positions: np.ndarray, colours: Sequence[str], interpolation: str, mix_in: str) -> Ramp:

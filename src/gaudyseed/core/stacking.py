@@ -6,10 +6,10 @@ from collections.abc import Callable
 
 import numpy as np
 
-from .buffers import empty
 from .errors import BadInput
 from .kernels import blending
-from .kernels.parallel import over
+from .kinds import Kind
+from .picking import Fill
 
 
 def check_blend(kind: str, blend: str, place: str) -> None:
@@ -22,31 +22,32 @@ def check_blend(kind: str, blend: str, place: str) -> None:
         )  # fmt: skip
 
 
-def blended(
-    below: np.ndarray, above: np.ndarray, kind: str, amounts: Callable[[int, int], np.ndarray], blend: str,
-    display: bool, check: Callable[[], None],
-) -> np.ndarray:  # fmt: skip
-    """(n,) or (n, k) float32: ``above`` blended over ``below``, mixed in by each element's amount.
+def blending_of(
+    below: np.ndarray,
+    above: np.ndarray,
+    kind: Kind,
+    amounts: Callable[[int, int], np.ndarray],
+    blend: str,
+    display: bool,
+) -> Fill:
+    """Fills (n,) or (n, k) float32: ``above`` blended over ``below``, mixed in by each element's amount.
 
     Parameters
     ----------
     kind
-        ``number``, ``vector`` or ``colour``. Numbers and vectors may be negative; colours may not.
+        Of both. Numbers and vectors may be negative; colours may not.
     amounts
         Gives those of the elements start to stop, (m,) float32 in 0..1.
     display
         Blend colours as they are encoded for the display.
     """
-    out = empty(below.shape)
-    width = below.shape[1] if below.ndim == 2 else 1
-    whole = 3 if kind == "colour" else 1
-    parts_each = width // whole
-    mode, display = blending.MODES[blend], display and kind == "colour"
+    whole = 3 if kind.word == "colour" else 1
+    parts_each = kind.width // whole
+    mode, encoded = blending.MODES[blend], display and kind.word == "colour"
 
-    def work(a: int, b: int) -> None:
+    def fill(a: int, b: int, out: np.ndarray) -> None:
         parts = amounts(a, b) if parts_each == 1 else amounts(a, b).repeat(parts_each)
         base, paint = below[a:b].reshape(-1), above[a:b].reshape(-1)
-        blending.blend(base, paint, parts, whole, mode, display, out[a:b].reshape(-1))
+        blending.blend(base, paint, parts, whole, mode, encoded, out.reshape(-1))
 
-    over(len(out), work, check)
-    return out
+    return fill

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from .population.table import LARGEST
+from .population.attribute import LARGEST
 
 
 def lengths(vectors: np.ndarray) -> np.ndarray:

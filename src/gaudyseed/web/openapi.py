@@ -16,7 +16,7 @@ from pydantic import BaseModel
 from pydantic.json_schema import models_json_schema
 
 from .. import __version__
-from ..core.documents import parse, parse_json
+from ..core.document import parse, parse_json
 from ..core.errors import BadInput, Fix
 
 

@@ -10,12 +10,13 @@ from typing import cast
 from flask import current_app, request
 
 from ..core.cache import ResultCache
-from ..core.errors import BadInput, Overtaken
+from ..core.errors import Overtaken
 from ..core.look.evaluate import Evaluator
-from ..core.look.model import PopulationDocument, Scene
+from ..core.look.model import Scene
 from ..core.population import Population
-from ..core.population.makers import Maker
+from ..core.population.makers import MakerModel
 from ..core.report import Reporter
+from ..core.scene import SceneRun
 from ..store import Store
 
 POPULATION_BYTES = 1024 * 1024 * 1024
@@ -57,9 +58,9 @@ class Workshop:
         self._making: dict[str, threading.Lock] = {}
         self._lock = threading.Lock()
 
-    def population(self, maker: Maker) -> Population:
+    def population(self, maker: MakerModel) -> Population:
         """What the maker makes; made once, however many ask at the same time."""
-        key = maker.key()
+        key = maker.key
         with self._lock:
             turn = self._making.setdefault(key, threading.Lock())
         with turn:
@@ -70,6 +71,10 @@ class Workshop:
         with self._lock:
             self._making.pop(key, None)
         return cast(Population, found)
+
+    def run(self, scene: Scene, check: Callable[[], None] = lambda: None) -> SceneRun:
+        """An evaluation of a scene; populations and results come from what is kept in memory where they are."""
+        return SceneRun(scene, self.evaluator, self.population, check)
 
 
 def unless_gone() -> Callable[[], None]:
@@ -86,11 +91,3 @@ def unless_gone() -> Callable[[], None]:
 def workshop() -> Workshop:
     """The one of the current application."""
     return cast(Workshop, current_app.extensions["workshop"])
-
-
-def chosen(scene: Scene, population: str) -> PopulationDocument:
-    """The population of that id; BadInput where the scene has none."""
-    for candidate in scene.populations:
-        if candidate.id == population:
-            return candidate
-    raise BadInput(f"The scene has no population {population!r}.", place="population", code="unknown_population")

@@ -1,5 +1,6 @@
 /** All elements as a table: only the rows in sight are there, fetched a page at a time. */
 import { ArrowDown, ArrowUp, X } from "lucide-react";
+import { useVirtualizer } from "@tanstack/react-virtual";
 import { useCallback, useEffect, useRef, useState } from "react";
 import { type ElementsAnswer, json, Refused } from "../../api/client";
 import { trace, useStore } from "../../state/store";
@@ -24,7 +25,7 @@ interface Query {
 
 const NUMBER = new Intl.NumberFormat("en-GB", { maximumSignificantDigits: 6, useGrouping: false });
 
-function Cell({ value, kind }: { value: unknown; kind: string }) {
+function Shown({ value, kind }: { value: unknown; kind: string }) {
   if (kind === "colour") {
     return (
       <span className="flex items-center gap-1.5">
@@ -37,23 +38,16 @@ function Cell({ value, kind }: { value: unknown; kind: string }) {
   return <>{typeof value === "number" ? NUMBER.format(value) : String(value)}</>;
 }
 
-export function ElementsTable() {
+/** The pages of rows that have come, and what asks for one. */
+function usePages(query: Query, top: () => number) {
   const scene = useStore((s) => s.scene);
   const chosen = useStore((s) => s.chosen);
-  const traced = useStore((s) => s.traced);
   const version = useStore((s) => s.results[s.chosen]);
-  const box = useRef<HTMLDivElement>(null);
-  const [query, setQuery] = useState<Query>({ sort: "", descending: false, keep: "" });
-  const [typed, setTyped] = useState("");
   const [head, setHead] = useState<ElementsAnswer | null>(null);
   const [pages, setPages] = useState<ReadonlyMap<number, ElementsAnswer>>(new Map());
-  const [first, setFirst] = useState(0);
   const [sentence, setSentence] = useState("");
-  /** The cell that the keyboard is on; the head is row -1. */
-  const [cell, setCell] = useState<{ row: number; column: number } | null>(null);
   const asked = useRef(new Set<number>());
   const generation = useRef(0);
-  const fromTable = useRef<number | null>(null);
 
   const ask = useCallback(
     (offset: number, find: number | null) =>
@@ -89,18 +83,67 @@ export function ElementsTable() {
   useEffect(() => {
     generation.current++;
     asked.current.clear();
-    void load(Math.floor((box.current?.scrollTop ?? 0) / ROW / PAGE));
+    void load(Math.floor(top() / ROW / PAGE));
+    // oxlint-disable-next-line exhaustive-deps
   }, [load, version]);
+  return { head, pages, sentence, ask, load };
+}
 
+interface Cell {
+  row: number;
+  column: number;
+}
+
+/** Where a key takes the keyboard among so many rows and columns; undefined where it does not move. */
+function moved({ row, column }: Cell, event: React.KeyboardEvent, rows: number, columns: number, page: number): Cell | undefined {
+  const whole = event.ctrlKey || event.metaKey;
+  const to: Record<string, [number, number]> = {
+    ArrowDown: [row + 1, column],
+    ArrowUp: [row - 1, column],
+    ArrowRight: [row, column + 1],
+    ArrowLeft: [row, column - 1],
+    PageDown: [row + page, column],
+    PageUp: [row - page, column],
+    Home: [whole ? 0 : row, 0],
+    End: [whole ? rows - 1 : row, columns - 1],
+  };
+  const next = to[event.key];
+  return next && { row: Math.max(-1, Math.min(rows - 1, next[0])), column: Math.max(0, Math.min(columns - 1, next[1])) };
+}
+
+/** Bring a cell into sight; the head and the first column cover what lies under them. */
+function reveal(box: HTMLElement, { row, column }: Cell) {
+  const top = row * ROW;
+  if (row >= 0 && (top < box.scrollTop || top > box.scrollTop + box.clientHeight - 2 * ROW)) {
+    box.scrollTop = Math.max(0, top < box.scrollTop ? top : top - box.clientHeight + 2 * ROW);
+  }
+  const left = column * COLUMN;
+  if (column > 0 && (left - COLUMN < box.scrollLeft || left + COLUMN > box.scrollLeft + box.clientWidth)) {
+    box.scrollLeft = Math.max(0, left - COLUMN < box.scrollLeft ? left - COLUMN : left + COLUMN - box.clientWidth);
+  }
+}
+
+export function ElementsTable() {
+  const traced = useStore((s) => s.traced);
+  const box = useRef<HTMLDivElement>(null);
+  const [query, setQuery] = useState<Query>({ sort: "", descending: false, keep: "" });
+  const { head, pages, sentence, ask, load } = usePages(query, () => box.current?.scrollTop ?? 0);
+  /** The cell that the keyboard is on; the head is row -1. */
+  const [cell, setCell] = useState<Cell | null>(null);
+  const fromTable = useRef<number | null>(null);
   const matched = head?.matched ?? 0;
-  const height = box.current?.clientHeight ?? 240;
-  const count = Math.ceil(height / ROW) + 2;
+  const columns = head?.columns ?? [];
+  const rows = useVirtualizer({
+    count: Math.min(matched, Math.floor(TALLEST / ROW)),
+    getScrollElement: () => box.current,
+    estimateSize: () => ROW,
+    overscan: 2,
+  });
+  const shown = rows.getVirtualItems();
+  const [first, last] = [shown[0]?.index ?? 0, shown.at(-1)?.index ?? 0];
   useEffect(() => {
-    for (const row of [first, first + count]) {
-      const page = Math.floor(Math.min(row, Math.max(0, matched - 1)) / PAGE);
-      void load(page);
-    }
-  }, [first, count, matched, load]);
+    for (const row of [first, last]) void load(Math.floor(row / PAGE));
+  }, [first, last, matched, load]);
 
   // An element that was traced in the view is brought into sight.
   useEffect(() => {
@@ -115,89 +158,38 @@ export function ElementsTable() {
     };
   }, [traced, ask]);
 
-  function sortBy(key: string) {
-    setQuery((q) => ({ ...q, sort: key, descending: q.sort === key && !q.descending }));
-  }
-
+  const elementAt = (row: number) => pages.get(Math.floor(row / PAGE))?.elements[row % PAGE];
+  const sortBy = (key: string) => setQuery((q) => ({ ...q, sort: key, descending: q.sort === key && !q.descending }));
   function pick(element: number) {
     fromTable.current = element;
     trace(element);
   }
 
-  const columns = head?.columns ?? [];
-  const elementAt = (row: number) => pages.get(Math.floor(row / PAGE))?.elements[row % PAGE];
-
-  /** Put the keyboard on a cell: bring it into sight, and trace its element. */
-  function goTo(row: number, column: number) {
-    setCell({ row, column });
-    const to = box.current;
-    if (!to) return;
-    const top = row * ROW;
-    if (row >= 0 && (top < to.scrollTop || top > to.scrollTop + to.clientHeight - 2 * ROW)) {
-      to.scrollTop = Math.max(0, top < to.scrollTop ? top : top - to.clientHeight + 2 * ROW);
-    }
-    const left = column * COLUMN;
-    if (column > 0 && (left - COLUMN < to.scrollLeft || left + COLUMN > to.scrollLeft + to.clientWidth)) {
-      to.scrollLeft = Math.max(0, left - COLUMN < to.scrollLeft ? left - COLUMN : left + COLUMN - to.clientWidth);
-    }
-    const element = row >= 0 ? elementAt(row) : undefined;
-    if (element !== undefined && row !== cell?.row) pick(element);
+  /** Put the keyboard on a cell, and trace its element. */
+  function goTo(next: Cell) {
+    setCell(next);
+    if (box.current) reveal(box.current, next);
+    const element = next.row >= 0 ? elementAt(next.row) : undefined;
+    if (element !== undefined && next.row !== cell?.row) pick(element);
   }
 
   function keys(event: React.KeyboardEvent) {
-    const { row, column } = cell ?? { row: -1, column: 0 };
     const page = Math.max(1, Math.floor((box.current?.clientHeight ?? 240) / ROW) - 2);
-    const whole = event.ctrlKey || event.metaKey;
-    const to: Record<string, [number, number]> = {
-      ArrowDown: [row + 1, column],
-      ArrowUp: [row - 1, column],
-      ArrowRight: [row, column + 1],
-      ArrowLeft: [row, column - 1],
-      PageDown: [row + page, column],
-      PageUp: [row - page, column],
-      Home: [whole ? 0 : row, 0],
-      End: [whole ? matched - 1 : row, columns.length - 1],
-    };
-    const next = to[event.key];
+    const next = moved(cell ?? { row: -1, column: 0 }, event, matched, columns.length, page);
     if (next) {
       event.preventDefault();
-      goTo(Math.max(-1, Math.min(matched - 1, next[0])), Math.max(0, Math.min(columns.length - 1, next[1])));
+      goTo(next);
     } else if ((event.key === "Enter" || event.key === " ") && cell) {
       event.preventDefault();
-      const element = elementAt(row);
-      if (row < 0 && columns[column]) sortBy(columns[column].key);
+      const element = elementAt(cell.row);
+      if (cell.row < 0 && columns[cell.column]) sortBy(columns[cell.column]!.key);
       else if (element !== undefined) pick(element);
     }
   }
 
-  const focused = (row: number, column: number) =>
-    cell?.row === row && cell.column === column ? "group-focus/grid:outline-2 group-focus/grid:-outline-offset-2 group-focus/grid:outline-current" : "";
-  const shown = Array.from({ length: Math.max(0, Math.min(count, matched - first)) }, (_, k) => first + k);
   return (
     <section aria-label="All elements" className="flex h-[300px] min-w-0 flex-col border-t border-line bg-panel">
-      <div className="flex items-center gap-2.5 px-3 py-1.5">
-        <h2 className="heading">All elements</h2>
-        <label className="flex grow items-center gap-1.5">
-          <span className="text-soft">Keep where</span>
-          <input
-            className="field grow"
-            aria-label="Keep elements where"
-            aria-invalid={sentence !== ""}
-            placeholder="size > 0.05 and z(position) > 1"
-            spellCheck={false}
-            value={typed}
-            onChange={(e) => setTyped(e.target.value)}
-            onBlur={() => setQuery((q) => (q.keep === typed ? q : { ...q, keep: typed }))}
-            onKeyDown={(e) => e.key === "Enter" && setQuery((q) => ({ ...q, keep: typed }))}
-          />
-        </label>
-        <span className="text-soft tabular" role="status">
-          {head ? `${matched.toLocaleString("en-GB")} of ${head.total.toLocaleString("en-GB")}` : "…"}
-        </span>
-        <IconButton label="Close the table" onClick={() => useStore.setState({ table: false })}>
-          <X size={14} />
-        </IconButton>
-      </div>
+      <Keep head={head} wrong={sentence !== ""} onKeep={(keep) => setQuery((q) => (q.keep === keep ? q : { ...q, keep }))} />
       {sentence && (
         <p role="alert" className="mx-3 mb-1.5 font-medium">
           {sentence}
@@ -212,64 +204,130 @@ export function ElementsTable() {
         aria-colcount={columns.length}
         aria-activedescendant={cell ? cellId(cell.row, cell.column) : undefined}
         className="group/grid relative min-h-0 grow overflow-auto border-t border-line tabular outline-offset-[-2px]"
-        onScroll={(e) => setFirst(Math.max(0, Math.floor(e.currentTarget.scrollTop / ROW) - 1))}
         onKeyDown={keys}
         onFocus={() => setCell((now) => now ?? { row: -1, column: 0 })}
       >
-        <div role="row" className="sticky top-0 z-10 flex w-max min-w-full bg-panel" style={{ height: ROW }}>
-          {columns.map((c, k) => (
-            <span
-              key={c.key}
-              id={cellId(-1, k)}
-              role="columnheader"
-              aria-sort={query.sort === c.key ? (query.descending ? "descending" : "ascending") : "none"}
-              className={`w-[104px] flex-none border-b border-line ${k === 0 ? FIRST : ""} bg-panel ${focused(-1, k)}`}
-            >
-              <button
-                type="button"
-                tabIndex={-1}
-                className="flex h-full w-full cursor-pointer items-center gap-1 truncate px-2 text-left font-semibold"
-                onClick={() => sortBy(c.key)}
-              >
-                <span className="truncate">{c.key}</span>
-                {query.sort === c.key && (query.descending ? <ArrowDown size={11} /> : <ArrowUp size={11} />)}
-              </button>
-            </span>
-          ))}
-        </div>
-        <div style={{ height: Math.min(matched * ROW, TALLEST) }} className="relative">
-          {shown.map((row) => {
-            const page = pages.get(Math.floor(row / PAGE));
-            const values = page?.rows[row % PAGE];
-            const element = page?.elements[row % PAGE];
-            const here = element !== undefined && element === traced;
+        <Head columns={columns} query={query} cell={cell} onSort={sortBy} />
+        <div style={{ height: rows.getTotalSize() }} className="relative">
+          {shown.map(({ key, index }) => {
+            const page = pages.get(Math.floor(index / PAGE));
+            const element = page?.elements[index % PAGE];
             return (
-              <div
-                key={row}
-                role="row"
-                aria-rowindex={row + 2}
-                aria-selected={here}
-                className={`group absolute flex w-max min-w-full cursor-pointer items-center ${here ? "bg-ink text-on-ink" : "hover:bg-well"}`}
-                style={{ top: row * ROW, height: ROW }}
-                onClick={() => element !== undefined && pick(element)}
-              >
-                {values &&
-                  columns.map((c, k) => (
-                    <span
-                      key={c.key}
-                      id={cellId(row, k)}
-                      role="gridcell"
-                      onClick={() => setCell({ row, column: k })}
-                      className={`w-[104px] flex-none truncate px-2 leading-6 ${focused(row, k)} ${k === 0 ? `${FIRST} ${here ? "bg-ink" : "bg-panel group-hover:bg-well"}` : ""}`}
-                    >
-                      <Cell value={values[k]} kind={c.kind} />
-                    </span>
-                  ))}
-              </div>
+              <Row
+                key={key}
+                index={index}
+                columns={columns}
+                values={page?.rows[index % PAGE]}
+                here={element !== undefined && element === traced}
+                cell={cell}
+                onCell={(column) => setCell({ row: index, column })}
+                onPick={() => element !== undefined && pick(element)}
+              />
             );
           })}
         </div>
       </div>
     </section>
+  );
+}
+
+/** Which elements are kept, and how many those are. */
+function Keep({ head, wrong, onKeep }: { head: ElementsAnswer | null; wrong: boolean; onKeep: (keep: string) => void }) {
+  const [typed, setTyped] = useState("");
+  return (
+    <div className="flex items-center gap-2.5 px-3 py-1.5">
+      <h2 className="heading">All elements</h2>
+      <label className="flex grow items-center gap-1.5">
+        <span className="text-soft">Keep where</span>
+        <input
+          className="field grow"
+          aria-label="Keep elements where"
+          aria-invalid={wrong}
+          placeholder="size > 0.05 and z(position) > 1"
+          spellCheck={false}
+          value={typed}
+          onChange={(e) => setTyped(e.target.value)}
+          onBlur={() => onKeep(typed)}
+          onKeyDown={(e) => e.key === "Enter" && onKeep(typed)}
+        />
+      </label>
+      <span className="text-soft tabular" role="status">
+        {head ? `${head.matched.toLocaleString("en-GB")} of ${head.total.toLocaleString("en-GB")}` : "…"}
+      </span>
+      <IconButton label="Close the table" onClick={() => useStore.setState({ table: false })}>
+        <X size={14} />
+      </IconButton>
+    </div>
+  );
+}
+
+type Columns = ElementsAnswer["columns"];
+
+const focused = (cell: Cell | null, row: number, column: number) =>
+  cell?.row === row && cell.column === column ? "group-focus/grid:outline-2 group-focus/grid:-outline-offset-2 group-focus/grid:outline-current" : "";
+
+/** The names of the columns; one sorts by them. */
+function Head({ columns, query, cell, onSort }: { columns: Columns; query: Query; cell: Cell | null; onSort: (key: string) => void }) {
+  return (
+    <div role="row" className="sticky top-0 z-10 flex w-max min-w-full bg-panel" style={{ height: ROW }}>
+      {columns.map((c, k) => (
+        <span
+          key={c.key}
+          id={cellId(-1, k)}
+          role="columnheader"
+          aria-sort={query.sort === c.key ? (query.descending ? "descending" : "ascending") : "none"}
+          className={`w-[104px] flex-none border-b border-line ${k === 0 ? FIRST : ""} bg-panel ${focused(cell, -1, k)}`}
+        >
+          <button
+            type="button"
+            tabIndex={-1}
+            className="flex h-full w-full cursor-pointer items-center gap-1 truncate px-2 text-left font-semibold"
+            onClick={() => onSort(c.key)}
+          >
+            <span className="truncate">{c.key}</span>
+            {query.sort === c.key && (query.descending ? <ArrowDown size={11} /> : <ArrowUp size={11} />)}
+          </button>
+        </span>
+      ))}
+    </div>
+  );
+}
+
+interface RowProps {
+  index: number;
+  columns: Columns;
+  /** Undefined until its page has come. */
+  values: ElementsAnswer["rows"][number] | undefined;
+  /** Whether its element is traced. */
+  here: boolean;
+  cell: Cell | null;
+  onCell: (column: number) => void;
+  onPick: () => void;
+}
+
+function Row({ index, columns, values, here, cell, onCell, onPick }: RowProps) {
+  return (
+    <div
+      role="row"
+      tabIndex={-1}
+      aria-rowindex={index + 2}
+      aria-selected={here}
+      className={`group absolute flex w-max min-w-full cursor-pointer items-center ${here ? "bg-ink text-on-ink" : "hover:bg-well"}`}
+      style={{ top: index * ROW, height: ROW }}
+      onClick={onPick}
+    >
+      {values &&
+        columns.map((c, k) => (
+          <span
+            key={c.key}
+            id={cellId(index, k)}
+            role="gridcell"
+            onClick={() => onCell(k)}
+            className={`w-[104px] flex-none truncate px-2 leading-6 ${focused(cell, index, k)} ${k === 0 ? `${FIRST} ${here ? "bg-ink" : "bg-panel group-hover:bg-well"}` : ""}`}
+          >
+            <Shown value={values[k]} kind={c.kind} />
+          </span>
+        ))}
+    </div>
   );
 }

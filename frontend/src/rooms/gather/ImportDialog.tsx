@@ -61,7 +61,7 @@ async function accept() {
   const answer = await sending<ImportAnswer>("/imports", file);
   if (!answer) return;
   const name = file.name.replace(/\.[^.]+$/, "").slice(0, 100) || "Imported";
-  addPopulation({ id: freeId(scene, name), name, maker: answer.maker, look: plainLook(), shape: "ball" });
+  addPopulation({ id: freeId(scene, name), name, maker: answer.maker, look: plainLook(), wears: null, shape: "ball", shown: true });
   useOffer.setState(nothing);
 }
 

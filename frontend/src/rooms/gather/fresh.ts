@@ -1,6 +1,6 @@
 /** Beginnings for new populations. */
 import type { Look, Scene } from "../../api/client";
-import { fresh } from "../../chain/fresh";
+import { fresh } from "../../chain/steps";
 
 export function freeId(scene: Scene, name: string): string {
   const base = name.toLowerCase().replace(/[^a-z0-9]+/g, "-").replace(/^-|-$/g, "").slice(0, 30) || "population";
@@ -26,7 +26,7 @@ export function plainLook(): Look {
             blend_in: "linear",
             amount: 1,
             mask: null,
-            paint: [fresh("random", ""), fresh("ramp", "")],
+            paint: [fresh("random"), fresh("ramp")],
           },
         ],
       },

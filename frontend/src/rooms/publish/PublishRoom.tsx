@@ -2,7 +2,8 @@
 import { Download, Image, X } from "lucide-react";
 import { useRef, useState } from "react";
 import { file, type Look } from "../../api/client";
-import { chosenPopulation, editPopulation, useStore } from "../../state/store";
+import { type Desk, withPopulation } from "../../state/edits";
+import { chosenPopulation, editLook, useStore } from "../../state/store";
 import { view } from "../../view3d/current";
 import { Button } from "../../widgets/Button";
 import { FileButton } from "../../widgets/FileButton";
@@ -10,9 +11,8 @@ import { NumberField } from "../../widgets/NumberField";
 import { Populations } from "../Populations";
 import { save } from "./save";
 
-export type Format = "ply" | "ply_ascii" | "csv" | "look";
-
-export async function download(format: Format, progress?: (part: number) => void, signal?: AbortSignal) {
+/** Save a file of the chosen population: in a format by its word, or its look. */
+export async function download(format: string, progress?: (part: number) => void, signal?: AbortSignal) {
   const { scene, chosen } = useStore.getState();
   const { blob, name } = await file("/exports", { scene, population: chosen, format }, progress, signal);
   save(blob, name);
@@ -28,15 +28,31 @@ export function PublishLeft() {
   );
 }
 
-const FILES: { format: Format; title: string; text: string }[] = [
-  { format: "ply", title: "PLY, binary", text: "Every attribute as it came, with red, green, blue for viewers and the linear colours as floats." },
-  { format: "ply_ascii", title: "PLY, text", text: "The same, readable in an editor. Larger." },
-  { format: "csv", title: "CSV", text: "A row for each element, for spreadsheets and scripts." },
-  { format: "look", title: "Look file", text: "The recipe alone (JSON): use it on other points, or from the command line." },
-];
+/** What is worth saying about a format. */
+const TEXTS: Record<string, string> = {
+  ply: "Every attribute as it came, with red, green, blue for viewers and each channel's values as floats.",
+  ply_ascii: "The same, readable in an editor. Larger.",
+  csv: "A row for each element, for spreadsheets and scripts.",
+};
+
+/** Give the chosen population the look of a file; the server checks it in a scene of its own before. */
+async function load(chosen: File) {
+  const { scene, chosen: id } = useStore.getState();
+  let look: unknown;
+  try {
+    look = JSON.parse(await chosen.text());
+  } catch {
+    throw new Error(`${chosen.name} is not JSON. Choose a look file.`);
+  }
+  const probe = withPopulation(scene!, id, (p) => ({ ...p, look: look as Look, wears: null }));
+  const body = { scene: probe, population: id, format: "look" };
+  const checked = JSON.parse(await (await file("/exports", body)).blob.text()) as Look;
+  editLook(`Load ${chosen.name}`, (desk) => ({ ...checked, scene: desk.scene }) as Desk);
+}
 
 export function PublishRight() {
   const population = useStore(chosenPopulation);
+  const formats = useStore((s) => s.formats);
   const [busy, setBusy] = useState("");
   const [come, setCome] = useState(0);
   const stopper = useRef(new AbortController());
@@ -58,25 +74,15 @@ export function PublishRight() {
     }
   }
 
-  async function load(chosen: File) {
-    const { scene, chosen: id } = useStore.getState();
-    let look: unknown;
-    try {
-      look = JSON.parse(await chosen.text());
-    } catch {
-      throw new Error(`${chosen.name} is not JSON. Choose a look file.`);
-    }
-    // The server checks the look in a scene of its own before it comes into this one.
-    const probe = { ...scene!, populations: scene!.populations.map((p) => (p.id === id ? { ...p, look: look as Look } : p)) };
-    const body = { scene: probe, population: id, format: "look" };
-    const checked = JSON.parse(await (await file("/exports", body)).blob.text()) as Look;
-    editPopulation(`Load ${chosen.name}`, (p) => ({ ...p, look: checked }));
-  }
+  const files = [
+    ...formats.map(({ name, title }) => ({ format: name, title, text: TEXTS[name] ?? "" })),
+    { format: "look", title: "Look file", text: "The recipe alone (JSON): use it on other points, or from the command line." },
+  ];
 
   return (
     <div className="flex flex-col gap-3 p-3">
       <h2 className="heading">Files of {population.name}</h2>
-      {FILES.map(({ format, title, text }) => (
+      {files.map(({ format, title, text }) => (
         <section key={format} className="panel flex items-center gap-3 p-3">
           <div className="min-w-0 grow">
             <h3 className="text-[13px] font-semibold">{title}</h3>

@@ -6,36 +6,40 @@ there are any, fixes: a label and JSON Patch operations (RFC 6902) on the look.
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict
 from typing import Any
 
 from ..look.evaluate import Evaluation
-from . import colours, drifts, layers, ramps, values
-from .base import Advisory
+from ..look.steps.base import Advisory, Outcome
+from . import layers, values
 
-__all__ = ["Advisory", "advise"]
+__all__ = ["Advisory", "advise", "document"]
 
 
 def advise(
-    evaluation: Evaluation, counted: dict[str, dict[str, Any]], place: str | None, counts: list[int]
+    evaluation: Evaluation, outcomes: Sequence[tuple[Outcome, Mapping[str, Any]]], place: str | None, counts: list[int]
 ) -> list[Advisory]:
-    """All advisories of an evaluation.
+    """All advisories of an evaluation: those of each step, then those about more than one.
 
-    ``counted`` holds the census of each ramp by place; ``place`` and ``counts`` tell the ramp or
-    palette that decides the shares, and them.
+    ``outcomes`` are the steps with their censuses; ``place`` and ``counts`` tell the step that decides the shares, and
+    them.
     """
     found: list[Advisory] = []
-    for result in evaluation.steps:
-        found += values.of_step(evaluation, result)
-        found += colours.of_step(result)
-        found += drifts.of_step(evaluation, result)
-        if result.place in counted:
-            found += ramps.of_ramp(result, counted[result.place])
+    for outcome, census in outcomes:
+        found += values.of_step(outcome)
+        found += outcome.step.advisories(outcome, census)
     found += values.of_seeds(evaluation)
     found += values.of_signals(evaluation)
     for name, signal in evaluation.signals.items():
         found += layers.of_signal(name, signal)
     for stack in evaluation.stacks:
         found += layers.of_layers(stack)
-    found += layers.of_result(evaluation)
+    found += layers.of_results(evaluation)
     found += layers.of_groups(place, counts, evaluation)
     return found
+
+
+def document(advisory: Advisory) -> dict[str, Any]:
+    """An advisory as JSON."""
+    return asdict(advisory)

@@ -7,16 +7,13 @@ from collections.abc import Iterator
 import numpy as np
 
 from .. import census
+from ..channels import BASE_COLOUR
 from ..colour.spaces import linear_to_oklab, oklab_to_linear, parse_hex, to_hex
 from ..colour.vision import MATRICES, distances
 from ..errors import Fix
-from ..look.evaluate import Evaluation, LayerResult, SignalResult, covers_all
-from ..look.places import step_of
-from ..look.scope import pointer
-from ..look.steps.clamp import Clamp
-from ..look.steps.palette import Palette
-from ..look.steps.ramp import Ramp
-from .base import Advisory, put
+from ..look.evaluate import Evaluation, LaneResult, LayerResult, SignalResult, covers_all
+from ..look.steps.base import Advisory, Choices, put, whole_step
+from ..paths import pointer
 
 #: OKLab distances below which two colours are hard to tell apart. One just noticeable step is about 0.02
 #: (Ottosson 2020); apart on a moving crowd wants more (common practice).
@@ -26,7 +23,6 @@ NEAR_WITH_DEFICIENCY = 0.04
 LARGE = 0.1
 _VIEWERS = {"protanopia": "without long-wave cones", "deuteranopia": "without medium-wave cones",
             "tritanopia": "without short-wave cones"}  # fmt: skip
-HOLD = Clamp(step="clamp").model_dump(mode="json")
 
 
 def of_layers(layers: tuple[LayerResult, ...]) -> Iterator[Advisory]:
@@ -58,27 +54,47 @@ def _hidden(what: str, place: str, above: tuple[LayerResult, ...], *fixes: Fix) 
         )  # fmt: skip
 
 
-def of_result(evaluation: Evaluation) -> Iterator[Advisory]:
-    """Finished base colours outside 0..1."""
-    if not evaluation.layers or not len(evaluation.colours):
-        return
-    outside = census.outside(evaluation.colours, -1e-4, 1 + 1e-4)
+def of_results(evaluation: Evaluation) -> Iterator[Advisory]:
+    """Finished values outside what their channel takes."""
+    for lane in evaluation.lanes.values():
+        if not lane.layers or not len(lane.values):
+            continue
+        if lane.channel is BASE_COLOUR:
+            yield from _of_bright(lane, census.outside(lane.values, -1e-4, 1 + 1e-4))
+        elif lane.channel.least is not None and lane.channel.greatest is not None:
+            yield from _of_limits(lane, census.outside(lane.values, lane.channel.least, lane.channel.greatest))
+
+
+def _of_bright(lane: LaneResult, outside: int) -> Iterator[Advisory]:
     if outside:
-        place = evaluation.layers[-1].compiled.place
-        last = evaluation.layers[-1].paint[-1].place
+        layer = lane.layers[-1]
+        fix = Fix("Hold it within 0 to 1", [put(f"{pointer(layer.compiled.place)}/paint/-", whole_step("clamp"))])
         yield Advisory(
-            "result_outside", last,
-            f"{outside:,} elements have a base colour outside 0 to 1. Only emission may be brighter.",
-            (Fix("Hold it within 0 to 1", [put(f"{pointer(place)}/paint/-", HOLD)]),),
+            "result_outside", layer.paint[-1].place,
+            f"{outside:,} elements have a base colour outside 0 to 1. Only emission may be brighter.", (fix,),
+        )  # fmt: skip
+
+
+def _of_limits(lane: LaneResult, outside: int) -> Iterator[Advisory]:
+    if outside:
+        layer, channel = lane.layers[-1], lane.channel
+        fit = whole_step("range", own=True, to_low=channel.least, to_high=channel.greatest)
+        fix = Fix("Fit the range", [put(f"{pointer(layer.compiled.place)}/paint/-", fit)])
+        yield Advisory(
+            "channel_outside", layer.paint[-1].place,
+            f"{outside:,} elements have a {channel.title.lower()} outside {channel.least:g} to {channel.greatest:g}; "
+            "they get the nearer end.",
+            (fix,),
         )  # fmt: skip
 
 
 def of_groups(place: str | None, counts: list[int], evaluation: Evaluation) -> Iterator[Advisory]:
-    """Two large bands of the ramp or palette that decides the shares, hard to tell apart."""
-    step = step_of(evaluation, place) if place else None
-    if not isinstance(step, Ramp | Palette):
+    """Two large bands of the step that decides the shares, hard to tell apart."""
+    result = evaluation.step_at(place) if place else None
+    choices = result.compiled.step.choices() if result else 0
+    if not isinstance(choices, Choices):
         return
-    typed = [s.colour for s in (step.stops if isinstance(step, Ramp) else step.swatches)]
+    typed, items = choices.colours, choices.path
     total = sum(counts)
     large = [k for k, c in enumerate(counts) if total and c / total >= LARGE and isinstance(typed[k], str)]
     linear = np.array([parse_hex(str(typed[k])) for k in large]).reshape(-1, 3)
@@ -90,7 +106,6 @@ def of_groups(place: str | None, counts: list[int], evaluation: Evaluation) -> I
         if typed[large[a]] == typed[large[b]]:
             continue
         who = f"for viewers {_VIEWERS[vision]} ({vision})" if vision else "for all viewers"
-        items = "stops" if isinstance(step, Ramp) else "swatches"
         moved = _lighter_or_darker(linear[a], linear[b])
         yield Advisory(
             "bands_alike", place or "",

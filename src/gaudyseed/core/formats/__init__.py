@@ -1,4 +1,4 @@
-"""Files in and out: one module a format, chosen by what the bytes are, never by trust in the name."""
+"""Files in and out: one file a format, which registers itself; chosen by what the bytes are, not by the name."""
 
 from __future__ import annotations
 
@@ -6,8 +6,11 @@ from pathlib import PurePath
 
 from ..errors import BadInput
 from ..population import Population
-from . import csv_points, ply
+from ..registry import import_all
+from .base import FORMATS, Format, format_of
 from .cells import Check, never
+
+import_all(__name__, list(__path__))
 
 #: Largest file taken, in bytes.
 LARGEST_FILE = 512 * 1024 * 1024
@@ -46,8 +49,9 @@ def read_points(data: bytes, name: str, check: Check = never) -> Population:
         )
     if not (data[:4096].strip(_NOTHING) or data.strip(_NOTHING)):
         raise BadInput(f"{name} is empty. Export it again from the program it came from.", place=name)
-    if data.startswith(b"ply") and data[3:4] in (b"\n", b"\r"):
-        return ply.read(data, name, check)
+    for form in FORMATS.values():
+        if form.read and form.recognises and form.recognises(data):
+            return form.read(data, name, check)
     for magic, what in _PICTURES.items():
         if data.startswith(magic):
             raise BadInput(f"{name} is {what}, not points. Bring PLY or CSV.", place=name, code="unknown_format")
@@ -56,7 +60,8 @@ def read_points(data: bytes, name: str, check: Check = never) -> Population:
             f"{name} does not begin with the line 'ply', so it is no PLY file. Export it again.",
             place=f"{name}, line 1", code="unknown_format",
         )  # fmt: skip
-    return csv_points.read(data, name, check)
+    last = next(form.read for form in FORMATS.values() if form.read and not form.recognises)
+    return last(data, name, check)
 
 
-WRITERS = {"ply": ply.write, "ply_ascii": ply.write_ascii, "csv": csv_points.write}
+__all__ = ["FORMATS", "LARGEST_FILE", "Format", "format_of", "read_points"]

@@ -3,17 +3,26 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
+from typing import NamedTuple
 
 import numpy as np
 
+from ..channels import CHANNELS
 from ..colour.spaces import display_bytes
 from ..errors import BadInput
-from ..population import Attribute, Field, Population
+from ..population import Attribute, Field, Population, of_points
 from ..population.derive import with_derived
 
-#: A file's columns: name, values (n,), texts for a text column.
-RawColumn = tuple[str, np.ndarray, tuple[str, ...]]
+
+class RawColumn(NamedTuple):
+    """A column of a file: its name, values (n,), the texts of a text column, and (n,) bool where cells are empty."""
+
+    name: str
+    values: np.ndarray
+    labels: tuple[str, ...] = ()
+    missing: np.ndarray | None = None
+
 
 LARGEST_COLUMNS = 256
 #: Characters that the name of a column may have.
@@ -36,8 +45,8 @@ _COLOURS: tuple[tuple[str, tuple[str, ...]], ...] = (
     ("colour", ("r", "g", "b", "a")),
     ("colour", ("r", "g", "b")),
 )
-RESULT_BYTES = ("red", "green", "blue")
-RESULT_LINEAR = ("base_colour_r", "base_colour_g", "base_colour_b")
+#: By the word of each channel that is written, (n,) or (n, k) float32: what the elements got.
+Results = Mapping[str, np.ndarray]
 #: Colours that came in under the names the results need are kept under this prefix.
 KEPT = "original_"
 
@@ -47,7 +56,7 @@ def to_population(raw: list[RawColumn], name: str, rows: str, notes: tuple[str, 
 
     ``rows`` says what a row is called in sentences ("vertex", "line").
     """
-    by_name = {column[0]: column for column in raw}
+    by_name = {column.name: column for column in raw}
     missing = [c for c in ("x", "y", "z") if c not in by_name]
     if missing:
         raise BadInput(
@@ -56,13 +65,18 @@ def to_population(raw: list[RawColumn], name: str, rows: str, notes: tuple[str, 
             place=name, code="no_position",
         )  # fmt: skip
     for axis in ("x", "y", "z"):
-        values, labels = by_name[axis][1:]
-        if labels:
+        column = by_name[axis]
+        values = column.values
+        if column.labels:
             raise BadInput(f"The column {axis} holds text, not numbers. Give coordinates as numbers.", place=name)
-        bad = np.flatnonzero(~np.isfinite(values) | (np.abs(values.astype(np.float64)) > 1e30))
+        usable = np.isfinite(values) & (np.abs(values.astype(np.float64)) <= 1e30)
+        if column.missing is not None:
+            usable &= ~column.missing
+        bad = np.flatnonzero(~usable)
         if len(bad):
             raise BadInput(
-                f"{len(bad):,} elements have no usable {axis}: the first is {values[bad[0]]} at {rows} {bad[0] + 1}. "
+                f"{len(bad):,} elements have no usable {axis}: the first is {_shown(column, int(bad[0]))} at {rows} "
+                f"{bad[0] + 1}. "
                 "Give every element finite coordinates.",
                 place=f"{name}, {rows} {bad[0] + 1}, {axis}", code="bad_coordinate",
             )  # fmt: skip
@@ -73,10 +87,15 @@ def to_population(raw: list[RawColumn], name: str, rows: str, notes: tuple[str, 
             kind = "colour" if (attribute, columns) in _colour_groups(by_name) else "vector"
             table[attribute] = _grouped(attribute, kind, [by_name[c] for c in columns])
             used.update(columns)
-    for column, values, labels in raw:
-        if column not in used:
-            table[_free(column, table)] = _single(_free(column, table), column, values, labels)
-    return with_derived(Population("clones", len(raw[0][1]), table, notes))
+    for column in raw:
+        if column.name not in used:
+            free = _free(column.name, table)
+            table[free] = _single(free, column)
+    return with_derived(of_points(len(raw[0].values), table, notes))
+
+
+def _shown(column: RawColumn, row: int) -> str:
+    return "empty" if column.missing is not None and column.missing[row] else str(column.values[row])
 
 
 def _listed(names: list[str]) -> str:
@@ -90,23 +109,23 @@ def _free(name: str, table: dict[str, Attribute]) -> str:
 
 
 def _numeric(by_name: dict[str, RawColumn], columns: tuple[str, ...]) -> bool:
-    return all(c in by_name and not by_name[c][2] for c in columns)
+    return all(c in by_name and not by_name[c].labels for c in columns)
 
 
 def _colour_groups(by_name: dict[str, RawColumn]) -> list[tuple[str, tuple[str, ...]]]:
     kept = [(KEPT + a, tuple(KEPT + c for c in columns)) for a, columns in _COLOURS]
-    results = [("base_colour", RESULT_LINEAR)]
+    results = [(c.word, c.columns) for c in CHANNELS.values() if c.kind.word == "colour"]
     found = []
     for attribute, columns in [*_COLOURS, *kept, *results]:
         if _numeric(by_name, columns):
-            types = {by_name[c][1].dtype.str for c in columns}
+            types = {by_name[c].values.dtype.str for c in columns}
             if types == {"|u1"} or types <= {"<f4", "<f8"}:
                 found.append((attribute, columns))
     return found
 
 
 def _groups(by_name: dict[str, RawColumn]) -> list[tuple[str, tuple[str, ...]]]:
-    """Which columns make one attribute: the known names first, then any ``name_x, name_y, name_z``."""
+    """Which columns make one attribute: the known names first, then any ``freex, freey, freez``."""
     found = [g for g in _VECTORS if _numeric(by_name, g[1])] + _colour_groups(by_name)
     for column in by_name:
         match = re.fullmatch(r"(.+)([_.])x", column)
@@ -118,15 +137,18 @@ def _groups(by_name: dict[str, RawColumn]) -> list[tuple[str, tuple[str, ...]]]:
 
 
 def _grouped(attribute: str, kind: str, columns: list[RawColumn]) -> Attribute:
-    common = np.result_type(*[c[1].dtype for c in columns])
-    values = np.stack([c[1].astype(common) for c in columns], axis=1)
-    fields = tuple(Field(c[0], c[1].dtype.str) for c in columns)
-    return Attribute(attribute, kind, values, fields=fields)  # type: ignore[arg-type]
+    common = np.result_type(*[c.values.dtype for c in columns])
+    values = np.stack([c.values.astype(common) for c in columns], axis=1)
+    fields = tuple(Field(c.name, c.values.dtype.str) for c in columns)
+    masks = [c.missing for c in columns if c.missing is not None]
+    return Attribute(attribute, kind, values, (), fields, np.any(masks, axis=0) if masks else None)  # type: ignore[arg-type]
 
 
-def _single(attribute: str, column: str, values: np.ndarray, labels: tuple[str, ...]) -> Attribute:
-    kind = "text" if labels else "integer" if values.dtype.kind in "iu" else "number"
-    return Attribute(attribute, kind, values, labels=labels, fields=(Field(column, values.dtype.str),))  # type: ignore[arg-type]
+def _single(attribute: str, column: RawColumn) -> Attribute:
+    values = column.values
+    kind = "text" if column.labels else "integer" if values.dtype.kind in "iu" else "number"
+    fields = (Field(column.name, values.dtype.str),)
+    return Attribute(attribute, kind, values, column.labels, fields, column.missing)  # type: ignore[arg-type]
 
 
 def batches(count: int) -> Iterator[tuple[int, int]]:
@@ -144,19 +166,21 @@ def digits(values: np.ndarray) -> list[str]:
     return list(map("%.9g".__mod__, values.tolist()))
 
 
-def outgoing(population: Population, linear: np.ndarray | None) -> list[RawColumn]:
+def outgoing(population: Population, results: Results | None) -> list[RawColumn]:
     """Every column that came in, unchanged, those of coarser levels too, then the results.
 
-    The results are ``red``, ``green``, ``blue`` (display-encoded, 8 bits) and
-    ``base_colour_r`` to ``_b`` (linear light, float32). Columns that came in under
-    those names go out as ``original_red`` and so on; results of an earlier run
-    (``base_colour_*`` beside them) are replaced.
+    The results are the columns of each channel (``base_colour_r`` to ``_b`` in linear light, ``roughness``), float32,
+    and those of 8 bits that go with it (``red``, ``green``, ``blue``, display-encoded). Columns that came in under
+    those names go out as ``original_red`` and so on; results of an earlier run (``base_colour_*`` beside them) are
+    replaced.
     """
     columns: list[RawColumn] = []
-    taken = {*RESULT_BYTES, *RESULT_LINEAR} if linear is not None else set()
-    rerun = "base_colour" in population.attributes
-    present = {f.name for a in population.attributes.values() for f in a.fields}
-    for a in (population.attribute(name) for name in population.names):
+    written = {CHANNELS[word]: values for word, values in (results or {}).items()}
+    taken = {name for channel in written for name in (*channel.columns, *channel.shown)}
+    elements = population.elements
+    rerun = results is not None and "base_colour" in elements.own
+    present = {f.name for a in elements.own.values() for f in a.fields}
+    for a in (elements.attribute(name) for name in elements.names):
         for k, f in enumerate(a.fields):
             values = (a.values if a.values.ndim == 1 else a.values[:, k]).astype(f.dtype)
             name = f.name
@@ -166,11 +190,14 @@ def outgoing(population: Population, linear: np.ndarray | None) -> list[RawColum
                 name = KEPT + name
                 while name in present:
                     name = KEPT + name
-            columns.append((name, values, a.labels))
-    if linear is not None:
-        if not np.isfinite(linear).all():
-            raise BadInput("Some colours are no finite numbers, so no file is written. Check the look's numbers.")
-        levels = display_bytes(linear)
-        columns += [(n, levels[:, k], ()) for k, n in enumerate(RESULT_BYTES)]
-        columns += [(n, linear[:, k].astype("<f4"), ()) for k, n in enumerate(RESULT_LINEAR)]
+            columns.append(RawColumn(name, values, a.labels, a.missing))
+    for channel, values in written.items():
+        if not np.isfinite(values).all():
+            what = "colours" if channel.kind.word == "colour" else f"values of {channel.title.lower()}"
+            raise BadInput(f"Some {what} are no finite numbers, so no file is written. Check the look's numbers.")
+        if channel.shown:
+            levels = display_bytes(values)
+            columns += [RawColumn(n, levels[:, k]) for k, n in enumerate(channel.shown)]
+        held = channel.held(values).reshape(len(values), -1).astype("<f4")
+        columns += [RawColumn(n, held[:, k]) for k, n in enumerate(channel.columns)]
     return columns

@@ -17,8 +17,9 @@ import numpy as np
 from ..errors import BadInput
 from ..kernels import text as kernels
 from ..population import Population
+from .base import FORMATS, Format
 from .cells import BATCH, Batch, Check, is_number, never, runs_as_formula
-from .columns import LARGEST_COLUMNS, LONGEST_NAME, RawColumn, batches, digits, outgoing, to_population
+from .columns import LARGEST_COLUMNS, LONGEST_NAME, RawColumn, Results, batches, digits, outgoing, to_population
 
 #: Characters that a cell may have.
 LONGEST = 1 << 20
@@ -40,11 +41,16 @@ def read(data: bytes, name: str, check: Check = never) -> Population:
     if not count:
         raise BadInput(f"{name} has a header but no rows. Export at least one point.", place=f"{name}, line 2")
     columns = [np.empty(count, form.dtype) for form in forms]
+    gaps = [np.zeros(count, bool) if form.gaps else None for form in forms]
     for batch, done in _batches(table, at, len(header), name, check):
         for k, (form, values) in enumerate(zip(forms, columns, strict=True)):
             values[done : done + batch.rows] = form.values(batch, k, done, name)
-    raw: list[RawColumn] = [
-        (form.name, values, tuple(form.labels)) for form, values in zip(forms, columns, strict=True)
+            mask = gaps[k]
+            if mask is not None:
+                mask[done : done + batch.rows] = batch.numbers(k)[2] == kernels.EMPTY
+    raw = [
+        RawColumn(form.name, values, tuple(form.labels), mask)
+        for form, values, mask in zip(forms, columns, gaps, strict=True)
     ]
     return to_population(raw, name, "row")
 
@@ -152,12 +158,16 @@ def _broken(why: int, found: int, line: int, name: str) -> BadInput:
 
 @dataclass
 class _Form:
-    """What a column holds: whole numbers, else numbers, else texts; an empty cell of a number column is NaN."""
+    """What a column holds: whole numbers, else numbers, else texts.
+
+    An empty cell of a column of whole numbers is missing, one of numbers NaN.
+    """
 
     name: str
     whole: bool = True
     number: bool = True
     filled: bool = False
+    empty: bool = False
     least: int = 0
     greatest: int = 0
     labels: dict[str, int] = field(default_factory=dict)
@@ -169,10 +179,16 @@ class _Form:
         _, whole, kinds = batch.numbers(column)
         self.filled |= bool((kinds != kernels.EMPTY).any())
         self.number &= not (kinds == kernels.ODD).any()
-        self.whole &= bool((kinds == kernels.WHOLE).all())
+        self.empty |= bool((kinds == kernels.EMPTY).any())
+        self.whole &= bool(((kinds == kernels.WHOLE) | (kinds == kernels.EMPTY)).all())
         if self.whole:
             self.least = min(self.least, int(whole.min()))
             self.greatest = max(self.greatest, int(whole.max()))
+
+    @property
+    def gaps(self) -> bool:
+        """Whether it holds whole numbers with some missing."""
+        return self.number and self.filled and self.whole and self.empty
 
     @property
     def dtype(self) -> str:
@@ -210,33 +226,47 @@ def _formula(cell: str, line: int, column: str, name: str) -> BadInput:
     )  # fmt: skip
 
 
-def write(population: Population, linear: np.ndarray | None) -> bytes:
-    """UTF-8 CSV with a header; numbers with digits that read back exactly.
+def write(population: Population, results: Results | None) -> bytes:
+    """UTF-8 CSV with a header; numbers with digits that read back exactly, missing ones as empty cells.
+
+    Parameters
+    ----------
+    results
+        By channel, what the elements got; None for none.
 
     Raises
     ------
     BadInput
         Where a name or text would be run by a spreadsheet as a formula.
     """
-    columns = outgoing(population, linear)
-    for title, _, labels in columns:
-        for text in (title, *labels):
+    columns = outgoing(population, results)
+    for column in columns:
+        for text in (column.name, *column.labels):
             if runs_as_formula(text):
                 raise BadInput(
-                    f"The column {title[:40]!r} would take {text[:40]!r} into the file, which a spreadsheet would run "
-                    "as a formula. Write PLY, or import the points again under another name.",
-                    place=title, code="formula_cell",
+                    f"The column {column.name[:40]!r} would take {text[:40]!r} into the file, which a spreadsheet "
+                    "would run as a formula. Write PLY, or import the points again under another name.",
+                    place=column.name, code="formula_cell",
                 )  # fmt: skip
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\r\n")
-    writer.writerow([title for title, _, _ in columns])
+    writer.writerow([column.name for column in columns])
     parts = [out.getvalue().encode()]
     for a, b in batches(population.count):
-        texts = [
-            [labels[k] for k in values[a:b].tolist()] if labels else digits(values[a:b])
-            for _, values, labels in columns
-        ]
+        texts = [_cells(column, a, b) for column in columns]
         out = io.StringIO()
         csv.writer(out, lineterminator="\r\n").writerows(zip(*texts, strict=True))
         parts.append(out.getvalue().encode())
     return b"".join(parts)
+
+
+def _cells(column: RawColumn, a: int, b: int) -> list[str]:
+    """The cells of the rows a to b of a column."""
+    values, labels = column.values[a:b], column.labels
+    cells = [labels[k] for k in values.tolist()] if labels else digits(values)
+    if column.missing is not None:
+        cells = ["" if gone else cell for cell, gone in zip(cells, column.missing[a:b].tolist(), strict=True)]
+    return cells
+
+
+FORMATS.add("csv", Format("csv", "CSV", ".csv", "text/csv; charset=utf-8", write, read))

@@ -15,8 +15,9 @@ import numpy as np
 from ..errors import BadInput
 from ..kernels import text
 from ..population import Population
+from .base import FORMATS, Format
 from .cells import BATCH, Batch, Check, never, runs_as_formula
-from .columns import LARGEST_COLUMNS, LONGEST_NAME, RawColumn, batches, digits, outgoing, to_population
+from .columns import LARGEST_COLUMNS, LONGEST_NAME, RawColumn, Results, batches, digits, outgoing, to_population
 
 _TYPES = {
     "char": "i1", "int8": "i1", "uchar": "u1", "uint8": "u1", "short": "i2", "int16": "i2",
@@ -59,9 +60,7 @@ def read(data: bytes, name: str, check: Check = never) -> Population:
         for e in elements
         if e is not vertex and e.count
     )
-    raw: list[RawColumn] = [
-        (p, np.ascontiguousarray(v), ()) for (p, _, _), v in zip(vertex.properties, values, strict=True)
-    ]
+    raw = [RawColumn(p, np.ascontiguousarray(v)) for (p, _, _), v in zip(vertex.properties, values, strict=True)]
     return to_population(raw, name, "vertex", notes)
 
 
@@ -259,8 +258,8 @@ def _typed(batch: Batch, column: int, title: str, kind: str, name: str, done: in
 
 def _header_lines(columns: list[RawColumn], count: int, form: str) -> bytes:
     lines = ["ply", f"format {form} 1.0", "comment made by Gaudy Seed", f"element vertex {count}"]
-    names = _plain([name for name, _, _ in columns])
-    lines += [f"property {_NAMES[v.dtype.str[1:]]} {n}" for n, (_, v, _) in zip(names, columns, strict=True)]
+    names = _plain([column.name for column in columns])
+    lines += [f"property {_NAMES[c.values.dtype.str[1:]]} {n}" for n, c in zip(names, columns, strict=True)]
     return ("\n".join([*lines, "end_header"]) + "\n").encode("ascii")
 
 
@@ -277,29 +276,45 @@ def _plain(names: list[str]) -> list[str]:
     return found
 
 
-def _writable(population: Population, linear: np.ndarray | None) -> list[RawColumn]:
-    """PLY has no text and no 64-bit integers: texts go out as their numbers, large integers as doubles."""
-    columns: list[RawColumn] = []
-    for name, values, _labels in outgoing(population, linear):
-        columns.append((name, values.astype("<f8") if values.dtype.str == "<i8" else values, ()))
+def _writable(population: Population, results: Results | None) -> list[RawColumn]:
+    """PLY has no text, no 64-bit integers and nothing missing.
+
+    Texts go out as their numbers, large integers and those with some missing as doubles, NaN where one is missing.
+    """
+    columns = []
+    for column in outgoing(population, results):
+        values, missing = column.values, column.missing
+        if missing is not None and missing.any() and values.dtype.kind in "iu":
+            values = np.where(missing, np.nan, values.astype("<f8"))
+        columns.append(RawColumn(column.name, values.astype("<f8") if values.dtype.str == "<i8" else values))
     return columns
 
 
-def write(population: Population, linear: np.ndarray | None) -> bytes:
-    """Binary little-endian PLY: every attribute as it came, then the results."""
-    columns = _writable(population, linear)
-    row = np.dtype([(f"c{k}", v.dtype) for k, (_, v, _) in enumerate(columns)])
+def write(population: Population, results: Results | None) -> bytes:
+    """Binary little-endian PLY: every attribute as it came, then the results by channel."""
+    columns = _writable(population, results)
+    row = np.dtype([(f"c{k}", c.values.dtype) for k, c in enumerate(columns)])
     table = np.empty(population.count, row)
-    for k, (_, values, _) in enumerate(columns):
-        table[f"c{k}"] = values
+    for k, column in enumerate(columns):
+        table[f"c{k}"] = column.values
     return _header_lines(columns, population.count, "binary_little_endian") + table.tobytes()
 
 
-def write_ascii(population: Population, linear: np.ndarray | None) -> bytes:
+def write_ascii(population: Population, results: Results | None) -> bytes:
     """ASCII PLY with digits that read back exactly."""
-    columns = _writable(population, linear)
+    columns = _writable(population, results)
     parts = [_header_lines(columns, population.count, "ascii")]
     for a, b in batches(population.count):
-        texts = [digits(values[a:b]) for _, values, _ in columns]
+        texts = [digits(column.values[a:b]) for column in columns]
         parts.append(("\n".join(map(" ".join, zip(*texts, strict=True))) + "\n").encode("ascii"))
     return b"".join(parts)
+
+
+def _is_ply(data: bytes) -> bool:
+    return data.startswith(b"ply") and data[3:4] in (b"\n", b"\r")
+
+
+FORMATS.add("ply", Format("ply", "PLY, binary", ".ply", "application/octet-stream", write, read, _is_ply))
+FORMATS.add(
+    "ply_ascii", Format("ply_ascii", "PLY, text", ".ply", "text/plain; charset=us-ascii", write_ascii, as_text=True)
+)

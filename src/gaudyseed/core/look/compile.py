@@ -7,25 +7,22 @@ step converts it.
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from typing import Any, TypeVar
+from typing import Any
 
-from pydantic import BaseModel
-
-from ..documents import parse
+from ..channels import CHANNELS, Channel
 from ..errors import BadInput, Fix
+from ..kinds import NUMBER, Kind, described
+from ..paths import pointer
 from ..population import Population
-from ..population.table import WHOLE_FLOAT32
+from ..population.attribute import WHOLE_FLOAT32
 from ..stacking import check_blend
-from .follow import Follow, followings
-from .model import Dial, Layer, Look
-from .scope import Scope, pointer
-from .steps import Kind, Step
-from .steps.base import KIND_WORDS
-from .steps.component import Component
-from .steps.ramp import Ramp, Stop
-from .steps.range import Range
+from .follow import Follow, Model, followings, resolved
+from .model import Layer, Look, Signal
+from .scope import Scope, Surroundings
+from .steps import Step
+from .steps.base import put, whole_step
 
 #: Which step turns one kind into another, for sentences.
 _CONVERTS = {
@@ -35,33 +32,29 @@ _CONVERTS = {
     ("colour", "number"): "Put a component step between them, or move this step before the ramp.",
 }
 
-#: Such a step, whole, as documents have it, and what putting it in is called.
-_CONVERTERS: dict[tuple[str, str], tuple[str, dict[str, Any]]] = {
-    ("vector", "number"): ("Read its length", Component(step="component", part="length").model_dump(mode="json")),
-    ("colour", "number"): ("Read its hue", Component(step="component", part="hue").model_dump(mode="json")),
-    ("number", "colour"): (
-        "Put a ramp in",
-        Ramp(step="ramp", stops=(Stop(at=0.0, colour="#1d2b4f"), Stop(at=0.5, colour="#c8553d"),
-                                 Stop(at=1.0, colour="#f3dfb8"))).model_dump(mode="json"),
-    ),
-}  # fmt: skip
-
-_FIT = Range(step="range", own=True).model_dump(mode="json")
+_STOPS = [{"at": at, "colour": colour} for at, colour in ((0.0, "#1d2b4f"), (0.5, "#c8553d"), (1.0, "#f3dfb8"))]
+#: Such a step by its word, and what putting it in is called.
+_CONVERTERS: dict[tuple[str, str], tuple[str, str, dict[str, Any]]] = {
+    ("vector", "number"): ("Read its length", "component", {"part": "length"}),
+    ("colour", "number"): ("Read its hue", "component", {"part": "hue"}),
+    ("number", "colour"): ("Put a ramp in", "ramp", {"stops": _STOPS}),
+}
 
 #: All steps of a look together, those of chains inside steps included: each may need memory for all elements.
 MOST_STEPS_IN_ALL = 1000
 
-Model = TypeVar("Model", bound=BaseModel)
 
-
-def _converting(came: Kind, wanted: Kind, place: str) -> Fix | None:
+def _converting(came: str, wanted: str, place: str) -> Fix | None:
     """Put in the step that turns one kind into another, at a place of a chain."""
     found = _CONVERTERS.get((came, wanted))
-    return Fix(found[0], [{"op": "add", "path": pointer(place), "value": found[1]}]) if found else None
+    if found is None:
+        return None
+    label, word, parameters = found
+    return Fix(label, [put(pointer(place), whole_step(word, **parameters))])
 
 
-def _any_of(kinds: Sequence[Kind]) -> str:
-    return " or ".join(KIND_WORDS[k] for k in kinds)
+def _any_of(words: Sequence[str]) -> str:
+    return " or ".join(f"a {word}" for word in words)
 
 
 @dataclass(frozen=True)
@@ -100,22 +93,40 @@ class CompiledSignal:
 
 
 @dataclass(frozen=True)
-class CompiledLook:
-    """The base colour lane, ready to run, and the signals, each after those it reads.
+class CompiledLane:
+    """The layers of one channel, ready to run; none where the lane is off or empty."""
 
-    There are no layers where the lane is off or empty.
-    """
-
+    channel: Channel
     layers: tuple[CompiledLayer, ...]
+
+    @property
+    def place(self) -> str:
+        """Its path in the look."""
+        return f"lanes.{self.channel.word}"
+
+
+@dataclass(frozen=True)
+class CompiledLook:
+    """The lanes of a look by their channel, ready to run, and the signals, each after those it reads."""
+
+    lanes: dict[str, CompiledLane]
     signals: dict[str, CompiledSignal]
     scope: Scope
 
+    def stacks(self) -> Iterator[tuple[CompiledLayer, ...]]:
+        """The layers of every signal and of every lane."""
+        yield from (signal.layers for signal in self.signals.values())
+        yield from (lane.layers for lane in self.lanes.values())
+
 
 class _Compiler:
-    def __init__(self, look: Look, population: Population, dials: Mapping[str, Dial]) -> None:
-        self.look = look
-        self.places = {s.name: k for k, s in enumerate(look.signals)}
-        self.scope = Scope(population, dials, self.places)
+    def __init__(
+        self, look: Look, population: Population, surroundings: Surroundings, shared: Sequence[Signal] = ()
+    ) -> None:
+        own = {s.name: (s, f"signals[{k}]") for k, s in enumerate(look.signals)}
+        # A look's own signal goes before one of the scene's of the same name.
+        self.places = {**{s.name: (s, f"scene.signals[{k}]") for k, s in enumerate(shared)}, **own}
+        self.scope = Scope(population, surroundings, self.places)
         self.scope.kind_of = self.signal
         self.signals: dict[str, CompiledSignal] = {}
         self._open: list[str] = []
@@ -131,14 +142,13 @@ class _Compiler:
                 place=place, code="signal_cycle",
             )  # fmt: skip
         if name not in self.signals:
-            at = f"signals[{self.places[name]}]"
-            if name in self.scope.population.names:
+            signal, at = self.places[name]
+            if name in self.scope.elements.names:
                 raise BadInput(
                     f"The signal {name!r} has the name of an attribute. Rename the signal.",
                     place=f"{at}.name", code="name_taken",
                 )  # fmt: skip
             self._open.append(name)
-            signal = self.look.signals[self.places[name]]
             chain = self.chain(signal.chain, f"{at}.chain", None)
             self.signals[name] = CompiledSignal(at, chain, self.layers(signal.layers, at, chain[-1].kind))
             self._open.pop()
@@ -146,32 +156,9 @@ class _Compiler:
 
     def resolved(self, model: Model, place: str) -> Model:
         """The document with its dials put in, and every signal that it follows looked up."""
-        found = list(followings(model))
-        if not found:
-            return model
-        document: dict[str, Any] | None = None
-        for path, follow in found:
-            here = f"{place}.{path}"
-            if follow.dial is None:
-                self.scope.check_following(follow, here)
-                continue
-            value = self.scope.dial(follow, here)
-            document = model.model_dump(mode="json") if document is None else document
-            holder: Any = document
-            parts = path.replace("[", ".").replace("]", "").split(".")
-            keys = [int(part) if part.isdigit() else part for part in parts]
-            for key in keys[:-1]:
-                holder = holder[key]
-            holder[keys[-1]] = value
-        if document is None:
-            return model
-        try:
-            return parse(type(model), document, place)
-        except BadInput as error:
-            names = ", ".join(repr(f.dial) for _, f in found if f.dial is not None)
-            raise BadInput(
-                f"{error.sentence} It follows a dial: {names}.", place=error.place, code=error.code
-            ) from None
+        for path, follow in followings(model):
+            self.scope.check_following(follow, f"{place}.{path}")
+        return resolved(model, self.scope.dials, place)
 
     def chain(self, steps: Sequence[Step], place: str, wanted: Kind | None) -> tuple[CompiledStep, ...]:
         """Check one chain. ``wanted`` is the kind its end must give, None for any."""
@@ -185,11 +172,16 @@ class _Compiler:
             raise BadInput("Every step of this chain is off. Switch one on.", place=place, code="empty_chain")
         kind = compiled[-1].kind
         self.keep_digits(compiled[-1], f"{place}.-", None)
-        if wanted is not None and kind != wanted:
-            hint = _CONVERTS.get((kind, wanted), "").replace("before it", "at the end")
+        if wanted is not None and kind.word == wanted.word == "vector" and kind != wanted:
             raise BadInput(
-                f"The chain ends with {KIND_WORDS[kind]}, but {KIND_WORDS[wanted]} is wanted. {hint}".strip(),
-                place=place, code="wrong_kind", fix=_converting(kind, wanted, f"{place}.-"),
+                f"The chain ends with {described(kind, wanted)}, but {described(wanted, kind)} is wanted.",
+                place=place, code="wrong_kind",
+            )  # fmt: skip
+        if wanted is not None and kind != wanted:
+            hint = _CONVERTS.get((kind.word, wanted.word), "").replace("before it", "at the end")
+            raise BadInput(
+                f"The chain ends with {kind.said}, but {wanted.said} is wanted. {hint}".strip(),
+                place=place, code="wrong_kind", fix=_converting(kind.word, wanted.word, f"{place}.-"),
             )  # fmt: skip
         return tuple(compiled)
 
@@ -202,7 +194,7 @@ class _Compiler:
                 f"the data's own range, Even out or Quantise right after it, or take a part in a formula, "
                 f"such as {name} % 7.",
                 place=before.place, code="digits_lost",
-                fix=Fix("Fit the range", [{"op": "add", "path": pointer(here), "value": _FIT}]),
+                fix=Fix("Fit the range", [put(pointer(here), whole_step("range", own=True))]),
             )  # fmt: skip
 
     def step(self, step: Step, here: str, before: CompiledStep | None) -> CompiledStep:
@@ -223,11 +215,11 @@ class _Compiler:
                 "Begin with a step that reads, such as random.",
                 place=here, code="wrong_kind",
             )  # fmt: skip
-        if step.takes and kind is not None and kind not in step.takes:
+        if step.takes and kind is not None and kind.word not in step.takes:
             raise BadInput(
-                f"{step.step!r} wants {_any_of(step.takes)}, but {KIND_WORDS[kind]} comes. "
-                f"{_CONVERTS.get((kind, step.takes[0]), '')}".strip(),
-                place=here, code="wrong_kind", fix=_converting(kind, step.takes[0], here),
+                f"{step.step!r} wants {_any_of(step.takes)}, but {kind.said} comes. "
+                f"{_CONVERTS.get((kind.word, step.takes[0]), '')}".strip(),
+                place=here, code="wrong_kind", fix=_converting(kind.word, step.takes[0], here),
             )  # fmt: skip
         self.keep_digits(before, here, step)
         inner = tuple(self.chain(steps, f"{here}.{path}", None) for path, steps in step.inner_chains())
@@ -241,20 +233,44 @@ class _Compiler:
 
     def layer(self, layer: Layer, place: str, kind: Kind) -> CompiledLayer:
         """Check one layer."""
-        check_blend(kind, layer.blend, place)
+        check_blend(kind.word, layer.blend, place)
         paint = self.chain(layer.paint, f"{place}.paint", kind)
-        mask = self.chain(layer.mask, f"{place}.mask", "number") if layer.mask else None
+        mask = self.chain(layer.mask, f"{place}.mask", NUMBER) if layer.mask else None
         return CompiledLayer(self.resolved(layer, place), place, paint, mask)
 
 
-def compile_look(look: Look, population: Population, dials: Sequence[Dial] = ()) -> CompiledLook:
-    """Check all signals, and all layers that are on."""
-    compiler = _Compiler(look, population, {d.name: d for d in dials})
+def compile_look(
+    look: Look, population: Population, surroundings: Surroundings | None = None, shared: Sequence[Signal] = ()
+) -> CompiledLook:
+    """Check a look against a population: all its signals, and all layers that are on.
+
+    Parameters
+    ----------
+    surroundings
+        What the scene has that chains can name: dials, the moment, other populations.
+    shared
+        The scene's signals; only those that the look reads are compiled.
+
+    Raises
+    ------
+    BadInput
+        Where kinds do not follow each other, names are unknown, or signals go round in a circle.
+    """
+    compiler = _Compiler(look, population, surroundings or Surroundings({}), shared)
     for k, signal in enumerate(look.signals):
         compiler.signal(signal.name, f"signals[{k}].chain")
-    lane = look.lanes.base_colour
-    layers = compiler.layers(lane.layers if lane.enabled else (), "lanes.base_colour", "colour")
-    return CompiledLook(layers, compiler.signals, compiler.scope)
+    lanes = {}
+    for word, lane in look.lanes.items():
+        channel = CHANNELS[word]
+        if channel.populations and population.kind not in channel.populations:
+            raise BadInput(
+                f"{channel.title} is no channel of {population.kind}. Remove the lane.",
+                place=f"lanes.{word}", code="wrong_channel",
+            )  # fmt: skip
+        if lane.enabled and lane.layers:
+            layers = compiler.layers(lane.layers, f"lanes.{word}", channel.kind)
+            lanes[word] = CompiledLane(channel, layers)
+    return CompiledLook(lanes, compiler.signals, compiler.scope)
 
 
 def signals_in(compiled: Sequence[CompiledStep]) -> set[str]:
@@ -269,7 +285,7 @@ def signals_in(compiled: Sequence[CompiledStep]) -> set[str]:
 
 def signals_read(look: CompiledLook) -> set[str]:
     """All signals that something in the look reads."""
-    layers = [*look.layers, *(layer for signal in look.signals.values() for layer in signal.layers)]
+    layers = [layer for stack in look.stacks() for layer in stack]
     chains = [signal.chain for signal in look.signals.values()] + [
         c for la in layers for c in (la.paint, la.mask or ())
     ]
@@ -277,6 +293,3 @@ def signals_read(look: CompiledLook) -> set[str]:
         la.layer.amount.signal for la in layers if isinstance(la.layer.amount, Follow) and la.layer.amount.signal
     }
     return followed.union(*(signals_in(chain) for chain in chains))
-
-
-__all__ = ["CompiledLayer", "CompiledLook", "CompiledSignal", "CompiledStep", "compile_look", "signals_read"]

@@ -7,27 +7,28 @@ edit of a ramp therefore recomputes the ramp and what follows it, nothing above.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
+from typing import cast
 
 import numpy as np
 
+from ..buffers import empty
 from ..cache import ResultCache
-from ..colour.spaces import display_bytes
+from ..channels import BASE_COLOUR, CHANNELS, Channel
 from ..colour.vision import simulated
 from ..digest import digest_of
+from ..kernels.parallel import over
+from ..kinds import Kind
 from ..population import Population
-from ..stacking import blended
-from .compile import CompiledLayer, CompiledLook, CompiledSignal, CompiledStep, compile_look
+from ..stacking import blending_of
+from .compile import CompiledLane, CompiledLayer, CompiledLook, CompiledSignal, CompiledStep, compile_look
 from .follow import Follow
-from .model import Dial, Look
-from .scope import Scope
-from .steps import Context, Kind, Value
-from .steps.base import Numbers, limits, same_shapes
-
-#: What lies under the lowest layer: unpainted, white.
-BASE = np.float32(1.0)
+from .model import Dial, Look, Signal
+from .scope import Scope, Surroundings
+from .steps import Context, Step, Value, carried_out
+from .steps.base import Numbers, limits, numbers_of
 
 
 def _never() -> None:
@@ -91,6 +92,24 @@ class SignalResult:
         return self.place if self.layers else self.chain[-1].place
 
 
+@dataclass(frozen=True)
+class LaneResult:
+    """What one channel gets: (n,) or (n, k) float32, and the digest that names it by content.
+
+    Without layers all elements have the channel's default.
+    """
+
+    channel: Channel
+    layers: tuple[LayerResult, ...]
+    digest: str
+    values: np.ndarray
+
+    @property
+    def place(self) -> str:
+        """Its path in the look."""
+        return f"lanes.{self.channel.word}"
+
+
 def covers_all(layer: LayerResult) -> bool:
     """Whether nothing below the layer is seen."""
     document = layer.compiled.layer
@@ -103,20 +122,36 @@ class Evaluation:
 
     Attributes
     ----------
-    colours
-        (n, 3) linear float32: the finished base colour.
-    digest
-        Names the finished colours by content.
+    lanes
+        By channel, what it gets: base colour always, others where they have layers that are on.
     computed
         Places whose results were computed now; all others came from the cache.
     """
 
     look: CompiledLook
-    layers: tuple[LayerResult, ...]
-    colours: np.ndarray
-    digest: str
+    lanes: dict[str, LaneResult]
     signals: dict[str, SignalResult]
     computed: list[str] = field(default_factory=list)
+
+    @property
+    def colours(self) -> np.ndarray:
+        """(n, 3) linear float32: the finished base colour."""
+        return self.lanes[BASE_COLOUR.word].values
+
+    @property
+    def results(self) -> dict[str, np.ndarray]:
+        """By channel, what the elements got: base colour always, others where they have layers that are on."""
+        return {word: lane.values for word, lane in self.lanes.items()}
+
+    @property
+    def layers(self) -> tuple[LayerResult, ...]:
+        """Those of the base colour."""
+        return self.lanes[BASE_COLOUR.word].layers
+
+    @property
+    def digest(self) -> str:
+        """Names all that the look gives by content."""
+        return digest_of("evaluation", [[word, lane.digest] for word, lane in self.lanes.items()])
 
     @property
     def scope(self) -> Scope:
@@ -130,14 +165,18 @@ class Evaluation:
 
     @property
     def stacks(self) -> list[tuple[LayerResult, ...]]:
-        """The layers of every signal, and those of the base colour last."""
-        return [*(signal.layers for signal in self.signals.values()), self.layers]
+        """The layers of every signal, and those of every lane."""
+        return [*(signal.layers for signal in self.signals.values()), *(lane.layers for lane in self.lanes.values())]
 
     @cached_property
     def steps(self) -> list[StepResult]:
         """All step results: signals, then layers with masks after their paint; inner chains before their step."""
         chains = [c for signal in self.signals.values() for c in (signal.chain, *_chains_of(signal.layers))]
-        return list(_flat([*chains, *_chains_of(self.layers)]))
+        return list(_flat([*chains, *(c for lane in self.lanes.values() for c in _chains_of(lane.layers))]))
+
+    def step_at(self, place: str) -> StepResult | None:
+        """The result of the step at a path of the look; None where none that is on stands there."""
+        return next((result for result in self.steps if result.place == place), None)
 
     @property
     def signal_values(self) -> dict[str, Value]:
@@ -157,33 +196,81 @@ class Evaluator:
         self.cache = cache or ResultCache()
 
     def evaluate(
-        self, population: Population, look: Look, check: Callable[[], None] = _never, dials: Sequence[Dial] = ()
-    ) -> Evaluation:
-        """All results of the look.
+        self, population: Population, look: Look, check: Callable[[], None] = _never, dials: Sequence[Dial] = (),
+        surroundings: Surroundings | None = None, shared: Sequence[Signal] = (),
+    ) -> Evaluation:  # fmt: skip
+        """All results of a look on a population.
 
-        ``check`` is called between steps and chunks; what it raises passes through.
+        Parameters
+        ----------
+        check
+            Called between steps and chunks; what it raises passes through.
+        dials
+            The scene's; where ``surroundings`` are given theirs count.
+        shared
+            The scene's signals.
+
+        Raises
+        ------
+        BadInput
+            Where the look does not fit the population; nothing has been computed then.
+
+        Examples
+        --------
+        >>> from gaudyseed.core.population import Attribute, of_points
+        >>> wear = Attribute("wear", "number", np.array([0.0, 1.0], np.float32))
+        >>> ramp = {"step": "ramp", "stops": [{"at": 0, "colour": "#000000"}, {"at": 1, "colour": "#ffffff"}]}
+        >>> layer = {"paint": [{"step": "attribute", "name": "wear"}, ramp]}
+        >>> look = Look.model_validate({"lanes": {"base_colour": {"layers": [layer]}}})
+        >>> Evaluator().evaluate(of_points(2, {"wear": wear}), look).colours.round(3).tolist()
+        [[0.0, 0.0, 0.0], [1.0, 1.0, 1.0]]
         """
-        return self.run(compile_look(look, population, dials), check)
+        around = surroundings or Surroundings({d.name: d for d in dials})
+        return self.run(compile_look(look, population, around, shared), check)
 
     def run(self, look: CompiledLook, check: Callable[[], None] = _never) -> Evaluation:
         """The same for a look compiled before."""
         run = _Run(self.cache, look.scope, check)
         for name, signal in look.signals.items():
             run.signals[name] = run.signal(signal)
-        count = look.scope.population.count
-        layers, digest, colours = run.stack(look.layers, None, digest_of("base", count), "colour")
-        if colours is None:
-            colours = np.full((count, 3), BASE, np.float32)
-        return Evaluation(look, layers, colours, digest, run.signals, run.computed)
+        words = dict.fromkeys([BASE_COLOUR.word, *look.lanes])
+        lanes = {word: run.lane(CHANNELS[word], look.lanes.get(word)) for word in words}
+        return Evaluation(look, lanes, run.signals, run.computed)
 
-    def display(self, evaluation: Evaluation, check: Callable[[], None] = _never, vision: str = "") -> np.ndarray:
-        """(n, 3) uint8 display-encoded finished colours, cached; as seen with a dichromacy where one is named."""
-        key = digest_of("display", evaluation.digest, vision)
+    def sent(
+        self, lane: LaneResult, check: Callable[[], None] = _never, vision: str = ""
+    ) -> tuple[str, np.ndarray]:  # fmt: skip
+        """A lane's values as the page gets them, cached, with the digest that names them.
+
+        Colours as seen with a dichromacy where one is named.
+        """
+        coloured = lane.channel.sent == "display"
+        key = digest_of("sent", lane.digest, lane.channel.word, vision if coloured else "")
         found = self.cache.get(key)
         if found is None:
-            found = display_bytes(simulated(evaluation.colours, vision) if vision else evaluation.colours, check)
+            values = simulated(lane.values, vision) if vision and coloured else lane.values
+            found = lane.channel.encoded(values, check)
             self.cache.put(key, found, found.nbytes)
-        return found
+        return key, found
+
+
+def run_step(
+    step: Step, population: Population, incoming: Value | None = None, signals: Mapping[str, Value] | None = None
+) -> Value:
+    """The result of one step alone on a population, not cached; BadInput where it does not fit what comes in.
+
+    Examples
+    --------
+    >>> from gaudyseed.core.kinds import NUMBER
+    >>> from gaudyseed.core.look.steps import STEPS
+    >>> from gaudyseed.core.population import of_points
+    >>> values = Value(NUMBER, np.array([0.2, 0.9], np.float32))
+    >>> run_step(STEPS["quantise"](step="quantise", levels=2), of_points(2, {}), values).array.tolist()
+    [0.25, 0.75]
+    """
+    scope = Scope(population)
+    kind = step.result_kind(scope, "step", incoming.kind if incoming else None)
+    return carried_out(step, Context(scope, "step", _never, kind, signals or {}), incoming)
 
 
 class _Run:
@@ -196,6 +283,7 @@ class _Run:
         self.check = check
         self.signals: dict[str, SignalResult] = {}
         self.computed: list[str] = []
+        self.start = digest_of(self.population.kind, self.population.count)
 
     def chain(self, steps: tuple[CompiledStep, ...]) -> Chain:
         results: list[StepResult] = []
@@ -206,18 +294,18 @@ class _Run:
 
     def _step(self, compiled: CompiledStep, before: StepResult | None) -> StepResult:
         inner = tuple(self.chain(c) for c in compiled.inner)
-        above = before.digest if before else digest_of(self.population.kind, self.population.count)
+        above = before.digest if before else self.start
         read = [self.signals[name].digest for name in compiled.signals]
         held = [c[-1].digest for c in inner]
         step = compiled.step
-        digest = digest_of("step", step.model_dump(mode="json"), step.depends_on(self.scope), read, held, above)
+        digest = digest_of("step", step.digest, step.depends_on(self.scope), read, held, above)
         value = self.cache.get(digest)
         reused = value is not None
         if value is None:
             values = {name: self.signals[name].value for name in compiled.signals}
             ends = tuple(c[-1].value for c in inner)
-            context = Context(self.population, compiled.place, self.check, self.scope, values, ends)
-            value = step.apply(context, before.value if before else None)
+            context = Context(self.scope, compiled.place, self.check, compiled.kind, values, ends)
+            value = carried_out(step, context, before.value if before else None)
             self.cache.put(digest, value, value.nbytes)
             self.computed.append(compiled.place)
         return StepResult(compiled, digest, value, reused, before, inner)
@@ -229,18 +317,29 @@ class _Run:
         value = below if array is None or not layers else Value(signal.kind, array)
         return SignalResult(signal.place, chain, layers, digest, value)
 
+    def lane(self, channel: Channel, compiled: CompiledLane | None) -> LaneResult:
+        """What a channel gets; its default where it has no layers."""
+        start = digest_of("base", channel.word, self.population.count)
+        layers, digest, values = self.stack(compiled.layers if compiled else (), None, start, channel.kind, channel)
+        if values is None:
+            values = channel.base(self.population.count)
+        return LaneResult(channel, layers, digest, values)
+
     def stack(
-        self, layers: Sequence[CompiledLayer], base: np.ndarray | None, digest: str, kind: Kind
-    ) -> tuple[tuple[LayerResult, ...], str, np.ndarray | None]:
-        """The results of layers over a base (None: white), and the digest and array after the last one."""
+        self, layers: Sequence[CompiledLayer], base: np.ndarray | None, digest: str, kind: Kind,
+        channel: Channel | None = None,
+    ) -> tuple[tuple[LayerResult, ...], str, np.ndarray | None]:  # fmt: skip
+        """The results of layers over a base (None: the channel's default), and the digest and array after the last."""
         found = []
         for layer in layers:
             paint = self.chain(layer.paint)
             found.append(LayerResult(layer, paint, self.chain(layer.mask) if layer.mask else None))
-            digest, base = self.blend(base, digest, found[-1], kind)
+            digest, base = self.blend(base, digest, found[-1], kind, channel)
         return tuple(found), digest, base
 
-    def blend(self, base: np.ndarray | None, below: str, layer: LayerResult, kind: Kind) -> tuple[str, np.ndarray]:
+    def blend(
+        self, base: np.ndarray | None, below: str, layer: LayerResult, kind: Kind, channel: Channel | None
+    ) -> tuple[str, np.ndarray]:
         """The digest and values after one more layer."""
         document, paint, mask = layer.compiled.layer, layer.paint[-1], layer.mask
         amount = document.amount
@@ -249,13 +348,16 @@ class _Run:
         read = self.signals[amount.signal].digest if isinstance(amount, Follow) and amount.signal else ""
         settings = [document.blend, document.blend_in, amount.model_dump() if isinstance(amount, Follow) else amount]
         digest = digest_of("blend", settings, read, below, paint.digest, mask[-1].digest if mask else "")
-        found = self.cache.get(digest)
+        found = cast("np.ndarray | None", self.cache.get(digest))
         if found is not None:
             return digest, found
-        under = base if base is not None else np.full((self.population.count, 3), BASE, np.float32)
-        same_shapes((Value(kind, under), paint.value), layer.compiled.place)
+        if base is None:
+            assert channel is not None
+            base = channel.base(self.population.count)
         display = document.blend_in == "display"
-        out = blended(under, paint.value.array, kind, self._amounts(layer), document.blend, display, self.check)
+        fill = blending_of(base, paint.value.array, kind, self._amounts(layer), document.blend, display)
+        out = empty(base.shape)
+        over(len(out), lambda a, b: fill(a, b, out[a:b]), self.check)
         self.cache.put(digest, out, out.nbytes)
         return digest, out
 
@@ -263,8 +365,7 @@ class _Run:
         """How much of the layer each element gets: its amount, times its mask held within 0..1."""
         document = layer.compiled.layer
         values = {name: signal.value for name, signal in self.signals.items()}
-        context = Context(self.population, layer.compiled.place, self.check, self.scope, values)
-        amounts = context.numbers_of(document.amount, limits(type(document), "amount"))
+        amounts = numbers_of(document.amount, limits(type(document), "amount"), values)
         if not layer.mask:
             return amounts
         mask = layer.mask[-1].value.array

@@ -2,21 +2,31 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from typing import Any, Self
+from collections.abc import Iterator, Mapping
+from functools import cache
+from typing import TYPE_CHECKING, Annotated, Any, Literal, Self, TypeVar, get_args
 
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import BaseModel, Field, model_validator
+
+from ..document import Document, parse
+from ..errors import BadInput
+from ..names import nearest
+from ..paths import parse_path, path_text, placed, resolve
+from ..references import Names
+
+if TYPE_CHECKING:
+    from .model import Dial
 
 Name = Field(None, min_length=1, max_length=100)
+Model = TypeVar("Model", bound=BaseModel)
+Plain = TypeVar("Plain")
 
 
-class _Following(BaseModel):
+class _Following(Document):
     """Names either a signal or a dial."""
 
-    model_config = ConfigDict(extra="forbid", frozen=True)
-
-    signal: str | None = Name
-    dial: str | None = Name
+    signal: Annotated[str | None, Names("signal")] = Name
+    dial: Annotated[str | None, Names("dial")] = Name
 
     @model_validator(mode="after")
     def _one_source(self) -> Self:
@@ -40,15 +50,24 @@ class FollowColour(_Following):
     """A colour that follows a colour signal or a colour dial."""
 
 
-class FollowDial(BaseModel):
+class FollowDial(Document):
     """A parameter that can only be one for all elements, following a dial."""
 
-    model_config = ConfigDict(extra="forbid", frozen=True)
-
-    dial: str = Field(min_length=1, max_length=100)
+    dial: Annotated[str, Names("dial")] = Field(min_length=1, max_length=100)
 
 
 FOLLOWING = (Follow, FollowColour, FollowDial)
+
+if TYPE_CHECKING:
+    #: A parameter of that type that may follow a dial instead; where it is used the dials have been put in.
+    Dialled = Annotated[Plain, "may follow a dial"]
+else:
+
+    class Dialled:
+        """``Dialled[int]``: a whole number, or a dial that it follows."""
+
+        def __class_getitem__(cls, plain: Any) -> Any:
+            return plain | FollowDial
 
 
 def followings(model: BaseModel, place: str = "") -> Iterator[tuple[str, Follow | FollowColour | FollowDial]]:
@@ -65,3 +84,64 @@ def _within(value: Any, place: str) -> Iterator[tuple[str, Follow | FollowColour
             yield from _within(item, f"{place}[{k}]")
     elif isinstance(value, BaseModel) and "step" not in type(value).model_fields:
         yield from followings(value, place)
+
+
+def resolved(model: Model, dials: Mapping[str, Dial], place: str) -> Model:
+    """The document with its dials put in; what follows signals stays. BadInput where a dial does not do."""
+    turned = [(path, follow) for path, follow in followings(model) if follow.dial is not None]
+    if not turned:
+        return model
+    document = model.model_dump(mode="json")
+    for path, follow in turned:
+        document = placed(
+            document, parse_path(path), _turned(model, path, follow, dials, f"{place}.{path}".lstrip("."))
+        )
+    try:
+        return parse(type(model), document, place)
+    except BadInput as error:
+        names = ", ".join(repr(follow.dial) for _, follow in turned)
+        raise BadInput(f"{error.sentence} It follows a dial: {names}.", place=error.place, code=error.code) from None
+
+
+def _turned(
+    model: BaseModel, path: str, follow: Follow | FollowColour | FollowDial, dials: Mapping[str, Dial], place: str
+) -> float | str | bool:
+    """What a parameter takes from its dial."""
+    name = follow.dial
+    assert name is not None
+    dial = dials.get(name)
+    if dial is None:
+        hint, _ = nearest(name, dials)
+        raise BadInput(f"No dial is called {name!r} here. {hint}", place=place, code="unknown_dial")
+    value = dial.value
+    coloured = isinstance(value, str)
+    if isinstance(follow, FollowColour):
+        if not coloured:
+            raise BadInput(
+                f"This parameter wants a colour, but the dial {name!r} is {dial.said}.", place=place, code="wrong_kind"
+            )
+        return value
+    if isinstance(follow, Follow):
+        if coloured:
+            raise BadInput(
+                f"This parameter wants a number, but the dial {name!r} is a colour.", place=place, code="wrong_kind"
+            )
+        return float(follow.scaled(float(value)))
+    # Of a parameter that is one of several words, a dial with named choices gives the word; of a switch, on or off.
+    *parent, field = parse_path(path)
+    holder = resolve(model, path_text(tuple(parent))) if parent else model
+    words, switch = _typed(type(holder), field) if isinstance(field, str) else ((), False)
+    if words and dial.choice in words:
+        return dial.choice
+    if switch and not coloured:
+        return bool(value)
+    return float(value) if isinstance(value, bool) else value
+
+
+@cache
+def _typed(model: type[BaseModel], name: str) -> tuple[tuple[str, ...], bool]:
+    """The words that a parameter may be, and whether it is a switch."""
+    field = model.model_fields.get(name)
+    parts = get_args(field.annotation) if field else ()
+    words = tuple(word for part in parts for word in get_args(part) if isinstance(word, str))
+    return words if any(getattr(part, "__origin__", None) is Literal for part in parts) else (), bool in parts

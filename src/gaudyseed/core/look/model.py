@@ -2,16 +2,21 @@
 
 from __future__ import annotations
 
-from typing import Any, Literal
+from collections.abc import Sequence
+from typing import Annotated, Any, Literal, Self
 
-from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
+from pydantic import AfterValidator, Field, StrictBool, field_validator, model_validator
 
+from ..channels import CHANNELS
 from ..colour.spaces import parse_hex
+from ..document import Document
+from ..names import nearest
 from ..population.makers import Maker
-from .follow import Follow
+from ..references import Names
+from ..upgrade import VERSION, upgraded
+from .follow import Dialled, Follow
 from .steps import AnyStep
 from .steps.base import MOST_STEPS, Blend, Share, Wide
-from .upgrade import VERSION, upgraded
 
 MOST_LAYERS = 32
 MOST_POPULATIONS = 64
@@ -19,12 +24,6 @@ MOST_SIGNALS = 64
 MOST_DIALS = 64
 #: No blanks at the ends, no quotes, brackets or control characters: the name can stand in a formula.
 NAME_PATTERN = r"^[^\s\"'()\[\]\\\x00-\x1f](?:[^\"'()\[\]\\\x00-\x1f]*[^\s\"'()\[\]\\\x00-\x1f])?$"
-
-
-class Document(BaseModel):
-    """Unknown keys are errors that name them."""
-
-    model_config = ConfigDict(extra="forbid", frozen=True)
 
 
 class Versioned(Document):
@@ -65,13 +64,19 @@ class Lane(Document):
     layers: tuple[Layer, ...] = Field((), max_length=MOST_LAYERS)
 
 
-class Lanes(Document):
-    """The channels that have layers."""
+def _channel(word: str) -> str:
+    if word not in CHANNELS:
+        raise ValueError(f"{word!r} is no channel. {nearest(word, CHANNELS)[0]}")
+    return word
 
-    base_colour: Lane = Lane()
+
+#: The word of a channel.
+ChannelWord = Annotated[str, AfterValidator(_channel)]
+#: By the channel, what is sent into it. Channels without a lane have their default.
+Lanes = dict[ChannelWord, Lane]
 
 
-def _own_names(items: tuple[Any, ...], what: str) -> None:
+def _own_names(items: Sequence[Any], what: str) -> None:
     names = [i.name for i in items]
     for k, name in enumerate(names):
         if name in names[:k]:
@@ -93,7 +98,7 @@ class Look(Versioned):
     """A population's signals and lanes."""
 
     signals: tuple[Signal, ...] = Field((), max_length=MOST_SIGNALS)
-    lanes: Lanes = Lanes()
+    lanes: Lanes = Field({})
 
     @field_validator("signals")
     @classmethod
@@ -103,27 +108,64 @@ class Look(Versioned):
 
 
 class Dial(Document):
-    """A scene-wide named value that parameters can follow: a number, or a colour as #rrggbb."""
+    """A scene-wide named value that parameters can follow.
+
+    A number; a whole number with named choices, of which 0 is the first; a colour as #rrggbb; or on and off.
+    """
 
     name: str = Field(min_length=1, max_length=100, pattern=NAME_PATTERN, title="Name")
-    value: Wide | str = Field(0.5, union_mode="left_to_right", title="Value")
+    value: StrictBool | Wide | str = Field(0.5, union_mode="left_to_right", title="Value")
+    choices: tuple[Annotated[str, Field(min_length=1, max_length=100)], ...] = Field((), max_length=64, title="Choices")
 
     @field_validator("value")
     @classmethod
-    def _colour(cls, value: float | str) -> float | str:
+    def _colour(cls, value: bool | float | str) -> bool | float | str:
         if isinstance(value, str):
             parse_hex(value)
         return value
 
+    @model_validator(mode="after")
+    def _chosen(self) -> Self:
+        if self.choices and (isinstance(self.value, bool | str) or self.value not in range(len(self.choices))):
+            raise ValueError(f"a dial with choices has a whole number from 0 to {len(self.choices) - 1}")
+        return self
 
-class PopulationDocument(Document):
-    """One population of a scene: what makes it and how it looks."""
+    @property
+    def said(self) -> str:
+        """What it is, for sentences."""
+        kinds = {bool: "on or off", str: "a colour"}
+        return "a choice" if self.choices else kinds.get(type(self.value), "a number")
+
+    @property
+    def choice(self) -> str:
+        """The name of what is chosen, empty where it has none."""
+        return self.choices[int(self.value)] if self.choices else ""
+
+
+class SharedLook(Document):
+    """A look that lives in the scene, for several populations to wear."""
+
+    name: str = Field(min_length=1, max_length=100, title="Name")
+    look: Look = Look()
+
+
+class Presence(Document):
+    """How the view shows a population."""
+
+    shape: Dialled[Literal["sequin", "tile", "ball"]] = Field("sequin", title="Shape")
+    shown: Dialled[bool] = Field(True, title="Shown")
+
+
+class PopulationDocument(Presence):
+    """One population of a scene: what makes it, how it looks and whether it is shown."""
 
     id: str = Field(pattern=r"^[a-z0-9_-]{1,40}$")
     name: str = Field(min_length=1, max_length=100)
     maker: Maker
     look: Look = Look()
-    shape: Literal["sequin", "tile", "ball"] = "sequin"
+    wears: Annotated[str | None, Names("look")] = Field(
+        None, max_length=100, title="Wears", description="The scene's look that it wears in place of its own."
+    )
 
 
 class ViewSettings(Document):
@@ -138,6 +180,8 @@ class Scene(Versioned):
 
     name: str = Field("Untitled", min_length=1, max_length=100)
     populations: tuple[PopulationDocument, ...] = Field((), max_length=MOST_POPULATIONS)
+    looks: tuple[SharedLook, ...] = Field((), max_length=MOST_POPULATIONS)
+    signals: tuple[Signal, ...] = Field((), max_length=MOST_SIGNALS, description="That all populations can read.")
     dials: tuple[Dial, ...] = Field((), max_length=MOST_DIALS)
     view: ViewSettings = ViewSettings()
     recent_colours: tuple[str, ...] = Field((), max_length=24)
@@ -148,6 +192,18 @@ class Scene(Versioned):
         for colour in colours:
             parse_hex(colour)
         return colours
+
+    @field_validator("looks")
+    @classmethod
+    def _look_names(cls, looks: tuple[SharedLook, ...]) -> tuple[SharedLook, ...]:
+        _own_names(looks, "look")
+        return looks
+
+    @field_validator("signals")
+    @classmethod
+    def _signal_names(cls, signals: tuple[Signal, ...]) -> tuple[Signal, ...]:
+        _own_names(signals, "signal")
+        return signals
 
     @field_validator("dials")
     @classmethod
@@ -163,3 +219,17 @@ class Scene(Versioned):
             if name in ids[:k]:
                 raise ValueError(f"two populations have the id {name!r}. Give each its own")
         return populations
+
+    @model_validator(mode="after")
+    def _worn(self) -> Self:
+        names = [shared.name for shared in self.looks]
+        for p in self.populations:
+            if p.wears is not None and p.wears not in names:
+                raise ValueError(f"{p.name} wears {p.wears!r}, which the scene has not. {nearest(p.wears, names)[0]}")
+        return self
+
+    def look_of(self, population: PopulationDocument) -> Look:
+        """The look that a population wears: its own, or one of the scene's."""
+        if population.wears is None:
+            return population.look
+        return next(shared.look for shared in self.looks if shared.name == population.wears)

@@ -2,61 +2,54 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Any
 
 import numpy as np
 
-from ..documents import parse
 from ..errors import BadInput
 from ..ramp import edges_for_shares, evenly_spaced, flipped
-from .steps.ramp import Ramp
 
-Action = Literal["flip", "space_evenly", "space_by_share", "snap", "set_shares"]
+ACTIONS = ("flip", "space_evenly", "space_by_share", "snap", "set_shares")
 
 #: Snapping puts stops on multiples of this.
 GRID = 0.05
 
 
-def edit_ramp(
-    ramp: Ramp,
-    action: Action,
-    values: np.ndarray | None = None,
-    shares: list[float] | None = None,
-    places: np.ndarray | None = None,
-) -> Ramp:
-    """The edited ramp. Whatever stops follow or hold stays with them; places become fixed.
+def edited_ramp(
+    ramp: dict[str, Any], action: str, values: np.ndarray, shares: list[float] | None, places: np.ndarray
+) -> dict[str, Any]:
+    """The document of the edited ramp. Whatever stops follow or hold stays with them; places become fixed.
 
     Parameters
     ----------
+    ramp
+        The document of a ramp step, whole.
     values
         (n,) float32 numbers that reach the ramp; wanted by ``set_shares`` and ``space_by_share``.
     shares
         One for each stop, summing to 1; wanted by ``set_shares``.
     places
-        (s,) where the stops stand now, for ramps with places that follow dials.
+        (s,) where the stops stand now, also those that follow dials.
 
     Raises
     ------
     BadInput
         Where shares do not fit the ramp.
     """
-    if places is None:
-        places = np.array([s.at for s in ramp.stops], np.float64)
-    stops = [s.model_dump(mode="json") for s in ramp.stops]
-    stepped = ramp.interpolation
+    stops, between = [dict(s) for s in ramp["stops"]], ramp["interpolation"]
     if action == "flip":
-        places, stops = flipped(places, stepped), _flipped_holds(stops, stepped)
+        places, stops = flipped(places, between), _flipped_holds(stops, between)
     elif action == "space_evenly":
-        places = evenly_spaced(len(stops), stepped)
+        places = evenly_spaced(len(stops), between)
     elif action == "space_by_share":
-        places = _by_share(ramp, places, values)
+        places = _by_share(between, places, values)
     elif action == "snap":
         places = _snapped(places)
     else:
-        places = _for_shares(ramp, places, values, shares)
+        places = _for_shares(between, places, values, shares)
     for stop, at in zip(stops, places, strict=True):
         stop["at"] = float(at)
-    return parse(Ramp, {**ramp.model_dump(mode="json"), "stops": stops})
+    return {**ramp, "stops": stops}
 
 
 def _flipped_holds(stops: list[dict[str, object]], interpolation: str) -> list[dict[str, object]]:
@@ -79,16 +72,16 @@ def _snapped(places: np.ndarray) -> np.ndarray:
     return snapped
 
 
-def _reaching(values: np.ndarray | None) -> np.ndarray:
-    if values is None or len(values) == 0:
+def _reaching(values: np.ndarray) -> np.ndarray:
+    if len(values) == 0:
         raise BadInput("There are no elements to share out.", place="shares")
     return values
 
 
-def _by_share(ramp: Ramp, places: np.ndarray, values: np.ndarray | None) -> np.ndarray:
+def _by_share(between: str, places: np.ndarray, values: np.ndarray) -> np.ndarray:
     """Equal parts of the elements between stops, or in bands."""
     found, n = _reaching(values), len(places)
-    if ramp.interpolation == "steps":
+    if between == "steps":
         edges = edges_for_shares(found, np.full(n, 1 / n))
         return np.concatenate([[min(places[0], edges[0] / 2)] if n > 1 else places[:1], edges])
     if n == 1:
@@ -100,10 +93,10 @@ def _by_share(ramp: Ramp, places: np.ndarray, values: np.ndarray | None) -> np.n
     return apart if apart[-1] <= 1 else np.clip(apart - (apart[-1] - 1), 0, 1)
 
 
-def _for_shares(ramp: Ramp, places: np.ndarray, values: np.ndarray | None, shares: list[float] | None) -> np.ndarray:
-    if ramp.interpolation != "steps":
+def _for_shares(between: str, places: np.ndarray, values: np.ndarray, shares: list[float] | None) -> np.ndarray:
+    if between != "steps":
         raise BadInput("Shares can be set for a stepped ramp. Switch it to steps first.", place="shares")
-    if values is None or shares is None:
+    if shares is None:
         raise BadInput("The shares are missing. Give one for each colour.", place="shares")
     if len(shares) != len(places):
         raise BadInput(f"There are {len(places)} colours but {len(shares)} shares. Give one for each.", place="shares")

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Mapping
-from typing import Any, Literal
+from typing import TypeVar
 
-from ..documents import parse
+from ..document import Document, parse
 from ..errors import BadInput
-from ..formula import renamed_in_formula
-from .model import Look, Scene
+from ..references import renamed
+from .model import Dial, Look, PopulationDocument, Scene, SharedLook, Signal
+
+Named = TypeVar("Named", Signal, Dial, SharedLook)
 
 
 def rename_signal(look: Look, old: str, new: str) -> Look:
@@ -19,12 +21,9 @@ def rename_signal(look: Look, old: str, new: str) -> Look:
     BadInput
         Where there is no such signal, or the new name is taken or cannot be one.
     """
-    names = [s.name for s in look.signals]
-    if old not in names:
-        raise BadInput(f"There is no signal {old!r}.", place="signals", code="unknown_signal")
-    if new != old and new in names:
-        raise BadInput(f"There is a signal {new!r} already. Choose another name.", place="signals", code="name_taken")
-    return parse(Look, _renamed(look.model_dump(mode="json"), "signal", old, new))
+    _check("signal", "signals", [s.name for s in look.signals], old, new)
+    found: Look = renamed(look, "signal", old, new)
+    return _checked(Look, found.model_copy(update={"signals": _called(found.signals, old, new)}))
 
 
 def rename_dial(scene: Scene, old: str, new: str, carried: Mapping[str, Collection[str]]) -> Scene:
@@ -41,39 +40,98 @@ def rename_dial(scene: Scene, old: str, new: str, carried: Mapping[str, Collecti
         Where there is no such dial, the new name is taken or cannot be one, or a formula
         would read something else by it.
     """
-    names = [d.name for d in scene.dials]
-    if old not in names:
-        raise BadInput(f"There is no dial {old!r}.", place="dials", code="unknown_dial")
-    if new != old and new in names:
-        raise BadInput(f"There is a dial {new!r} already. Choose another name.", place="dials", code="name_taken")
-    document = scene.model_dump(mode="json")
-    for dial in document["dials"]:
-        dial["name"] = new if dial["name"] == old else dial["name"]
-    for entry in document["populations"]:
-        before = {*carried[entry["id"]], *(s["name"] for s in entry["look"]["signals"])}
-        look = _renamed(entry["look"], "dial", old, new, old not in before)
-        if new in before and look != _renamed(entry["look"], "dial", old, new, False):
+    _check("dial", "dials", [d.name for d in scene.dials], old, new)
+    changes = {
+        "dials": _called(scene.dials, old, new),
+        "populations": tuple(_dialled(p, scene, old, new, carried) for p in scene.populations),
+        "looks": tuple(_look_dialled(s, scene, old, new, carried) for s in scene.looks),
+        "signals": renamed(scene.signals, "dial", old, new, not _carry(scene.populations, carried, old)),
+    }
+    return _checked(Scene, scene.model_copy(update=changes))
+
+
+def rename_look(scene: Scene, old: str, new: str) -> Scene:
+    """The scene with one of its looks called ``new``, for all populations that wear it."""
+    _check("look", "looks", [s.name for s in scene.looks], old, new)
+    found: Scene = renamed(scene, "look", old, new)
+    return _checked(Scene, found.model_copy(update={"looks": _called(found.looks, old, new)}))
+
+
+def rename_shared_signal(scene: Scene, old: str, new: str) -> Scene:
+    """The scene with one of its signals called ``new`` wherever a look reads it.
+
+    A look that has a signal of its own by the old name reads that one, and stays as it is; one that has one by the new
+    name would hide the scene's, and is refused.
+    """
+    _check("signal", "signals", [s.name for s in scene.signals], old, new)
+
+    def changed(look: Look, where: str) -> Look:
+        own = [s.name for s in look.signals]
+        if old in own:
+            return look
+        found: Look = renamed(look, "signal", old, new)
+        if new in own and found != look:
             raise BadInput(
-                f"A formula of {entry['name']} reads this dial, but there {new!r} is a value of the elements. "
-                "Choose another name.",
-                place="dials", code="name_taken",
+                f"{where} has a signal {new!r} of its own, which would hide this one. Choose another name.",
+                place="signals", code="name_taken",
             )  # fmt: skip
-        entry["look"] = look
-    return parse(Scene, document)
+        return found
+
+    changes = {
+        "signals": _called(renamed(scene.signals, "signal", old, new), old, new),
+        "populations": tuple(p.model_copy(update={"look": changed(p.look, p.name)}) for p in scene.populations),
+        "looks": tuple(s.model_copy(update={"look": changed(s.look, s.name)}) for s in scene.looks),
+    }
+    return _checked(Scene, scene.model_copy(update=changes))
 
 
-def _renamed(value: Any, kind: Literal["signal", "dial"], old: str, new: str, formulas: bool = True) -> Any:
-    """A document in which whatever follows or reads the signal or dial does so by its new name."""
-    if isinstance(value, list):
-        return [_renamed(v, kind, old, new, formulas) for v in value]
-    if not isinstance(value, dict):
-        return value
-    found = {k: _renamed(v, kind, old, new, formulas) for k, v in value.items()}
-    if found.get(kind) == old:
-        found[kind] = new
-    names_a_signal = found.get("step") == "signal" or ("chain" in found and "step" not in found)
-    if kind == "signal" and names_a_signal and found.get("name") == old:
-        found["name"] = new
-    if formulas and found.get("step") == "formula":
-        found["text"] = renamed_in_formula(found["text"], old, new)
-    return found
+def _check(what: str, place: str, names: list[str], old: str, new: str) -> None:
+    if old not in names:
+        raise BadInput(f"There is no {what} {old!r}.", place=place, code=f"unknown_{what}")
+    if new != old and new in names:
+        raise BadInput(f"There is a {what} {new!r} already. Choose another name.", place=place, code="name_taken")
+
+
+def _called(items: tuple[Named, ...], old: str, new: str) -> tuple[Named, ...]:
+    return tuple(item.model_copy(update={"name": new}) if item.name == old else item for item in items)
+
+
+def _checked(model: type[Document], changed: Document):  # type: ignore[no-untyped-def]
+    """The changed document, checked anew: the name may be none, or a text too long."""
+    return parse(model, changed.model_dump(mode="json"))
+
+
+def _carry(populations: tuple[PopulationDocument, ...], carried: Mapping[str, Collection[str]], name: str) -> bool:
+    """Whether one of these populations has an attribute of that name."""
+    return any(name in carried[p.id] for p in populations)
+
+
+def _dialled(
+    entry: PopulationDocument, scene: Scene, old: str, new: str, carried: Mapping[str, Collection[str]]
+) -> PopulationDocument:
+    """A population with the dial renamed in what makes it and in its own look."""
+    before = {*carried[entry.id], *(s.name for s in entry.look.signals), *(s.name for s in scene.signals)}
+    look = renamed(entry.look, "dial", old, new, old not in before)
+    _check_hidden(look, entry.look, entry.name, before, old, new)
+    return renamed(entry, "dial", old, new, False).model_copy(update={"look": look})
+
+
+def _look_dialled(
+    shared: SharedLook, scene: Scene, old: str, new: str, carried: Mapping[str, Collection[str]]
+) -> SharedLook:
+    """The same for a look of the scene, which several populations may wear."""
+    worn = [name for p in scene.populations if p.wears == shared.name for name in carried[p.id]]
+    before = {*worn, *(s.name for s in shared.look.signals), *(s.name for s in scene.signals)}
+    look = renamed(shared.look, "dial", old, new, old not in before)
+    _check_hidden(look, shared.look, shared.name, before, old, new)
+    return shared.model_copy(update={"look": look})
+
+
+def _check_hidden(look: Look, was: Look, where: str, before: Collection[str], old: str, new: str) -> None:
+    """BadInput where a formula would read something else by the dial's new name."""
+    if new in before and look != renamed(was, "dial", old, new, False):
+        raise BadInput(
+            f"A formula of {where} reads this dial, but there {new!r} is a value of the elements. "
+            "Choose another name.",
+            place="dials", code="name_taken",
+        )  # fmt: skip

@@ -1,5 +1,7 @@
-"""Populations: sets of like elements with a table of typed attributes."""
+"""Populations: sets of like elements with tables of typed attributes."""
 
-from .table import Attribute, CoarserLevel, Field, Level, Population
+from .attribute import Attribute, Field
+from .elements import Elements, Owners
+from .population import Curves, Points, Polygons, Population, of_points
 
-__all__ = ["Attribute", "CoarserLevel", "Field", "Level", "Population"]
+__all__ = ["Attribute", "Curves", "Elements", "Field", "Owners", "Points", "Polygons", "Population", "of_points"]

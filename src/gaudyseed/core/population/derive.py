@@ -7,17 +7,20 @@ from dataclasses import replace
 import numpy as np
 
 from ..geometry.frames import orientations
-from .table import Attribute, Population
+from .attribute import Attribute
+from .population import Population
 
 
 def with_derived(population: Population) -> Population:
     """Add ``id``, ``normal`` and ``size`` where they are missing, and say so in the notes."""
-    table = dict(population.attributes)
+    table = dict(population.elements.own)
     notes = list(population.notes)
     identity = table.get("id")
     if identity is None:
         table["id"] = Attribute("id", "integer", np.arange(population.count, dtype=np.int64))
         notes.append("No id: elements are known by their order in the file.")
+    elif identity.absent is not None:
+        notes.append("Some elements have no id, so elements are known by their order in the file.")
     elif identity.kind != "integer":
         notes.append(f"The attribute id holds {identity.kind}s, so elements are known by their order in the file.")
     positions = table["position"].readable
@@ -27,12 +30,12 @@ def with_derived(population: Population) -> Population:
     if "size" not in table:
         table["size"] = Attribute("size", "number", _sizes(positions))
         notes.append("No sizes: one size for all, from the room each element has.")
-    return replace(population, attributes=table, notes=tuple(notes))
+    return replace(population, elements=replace(population.elements, own=table), notes=tuple(notes))
 
 
 def standing(population: Population) -> tuple[np.ndarray, np.ndarray]:
     """Orientations (n, 4) and sizes (n,) for the view, whatever the columns of those names hold."""
-    table = population.attributes
+    table = population.elements.own
     places = table["position"].readable
     sizes = table.get("size")
     plain = sizes is not None and sizes.kind in ("number", "integer") and sizes.width == 1

@@ -6,20 +6,20 @@ from typing import Any
 
 import numpy as np
 from flask import Blueprint
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, Field
 
-from ...core import elements
+from ...core import rows
+from ...core.document import Document
 from ...core.look.model import Scene
 from ..openapi import operation
-from ..workshop import chosen, workshop
+from ..workshop import workshop
 
 blueprint = Blueprint("elements", __name__)
 
 
-class ElementsRequest(BaseModel):
+class ElementsRequest(Document):
     """Which rows: sorted by a column, kept by a formula, a window of them."""
 
-    model_config = ConfigDict(extra="forbid")
     scene: Scene
     population: str = Field(max_length=40)
     sort: str = Field("", max_length=220)
@@ -52,17 +52,15 @@ class ElementsAnswer(BaseModel):
 def list_elements(body: ElementsRequest) -> ElementsAnswer:
     """A window of the elements as rows."""
     shop = workshop()
-    entry = chosen(body.scene, body.population)
-    population = shop.population(entry.maker)
-    evaluation = shop.evaluator.evaluate(population, entry.look, dials=body.scene.dials)
-    order = elements.order(evaluation, shop.evaluator.cache, body.sort, body.descending, body.keep)
+    evaluation = shop.run(body.scene).evaluation(body.population)
+    order = rows.order(evaluation, shop.evaluator.cache, body.sort, body.descending, body.keep)
     window = order[body.offset : body.offset + body.limit]
     found = np.flatnonzero(order == (-1 if body.find is None else body.find))
     return ElementsAnswer(
-        total=population.count,
+        total=evaluation.population.count,
         matched=len(order),
-        columns=[ElementColumn(key=c.key, kind=c.kind) for c in elements.columns_of(evaluation)],
+        columns=[ElementColumn(key=c.key, kind=c.kind) for c in rows.columns_of(evaluation)],
         elements=window.tolist(),
-        rows=elements.rows(evaluation, window),
+        rows=rows.rows(evaluation, window),
         row_found=int(found[0]) if len(found) else None,
     )

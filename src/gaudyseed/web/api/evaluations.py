@@ -1,48 +1,89 @@
-"""Evaluation of a draft: colours for all elements, censuses, a trace. Stateless, cached by content."""
+"""Evaluation of a draft: values for all elements, censuses, traces. Stateless, cached by content."""
 
 from __future__ import annotations
 
 import time
-from typing import Any
+from collections.abc import Callable
+from dataclasses import asdict
+from typing import Annotated, Any
 
 import numpy as np
 from flask import Blueprint, Response
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BeforeValidator, Field
 
-from ...core.buffers import empty
+from ...core.cache import ResultCache
 from ...core.census import packed
 from ...core.colour.spaces import parse_hex, to_hex
 from ...core.colour.vision import Vision, simulated
+from ...core.document import Document, parse, parse_json
 from ...core.errors import BadInput
-from ...core.kernels import encoding
-from ...core.kernels.parallel import over
-from ...core.look.model import Scene
+from ...core.look.evaluate import Evaluation
+from ...core.look.model import MOST_POPULATIONS, PopulationDocument, Scene
 from ...core.preview import Of, Scale, Shown, preview
+from ...core.report import Groups
+from ...core.scene import SceneRun
 from .. import binary
 from ..openapi import BINARY, operation
-from ..workshop import chosen, workshop
+from ..workshop import workshop
 
 blueprint = Blueprint("evaluations", __name__)
 
+#: Populations by their text: of a scene that is edited, most come again and again.
+_read = ResultCache(64 * 1024 * 1024)
 
-class Preview(BaseModel):
+
+def _unfolded(scene: Any) -> Any:
+    """A scene whose populations may come as texts of JSON; those that came before are not read again."""
+    if not isinstance(scene, dict) or not isinstance(scene.get("populations"), list):
+        return scene
+    return {**scene, "populations": [_population(p, k) for k, p in enumerate(scene["populations"])]}
+
+
+def _population(given: Any, number: int) -> Any:
+    if not isinstance(given, str):
+        return given
+    found = _read.get(given)
+    if found is None:
+        place = f"scene.populations[{number}]"
+        found = parse(PopulationDocument, parse_json(given, place), place)
+        _read.put(given, found, 20 * len(given))
+    return found
+
+
+#: A scene as the page sends it.
+Draft = Annotated[Scene, BeforeValidator(_unfolded)]
+
+
+class Preview(Document):
     """An attribute or signal by name, or a step by place."""
 
-    model_config = ConfigDict(extra="forbid")
     of: Of
     name: str = Field(max_length=300)
     scale: Scale = "greys"
 
 
-class EvaluationRequest(BaseModel):
-    """What to evaluate. A request that a newer one of the same session overtakes is dropped."""
+class Wanted(Document):
+    """What is wanted of one population.
 
-    model_config = ConfigDict(extra="forbid")
-    scene: Scene
+    ``have`` are the digests of the arrays that the page has, by their names (channels, and ``groups``): these are
+    not sent again.
+    """
+
     population: str = Field(max_length=40)
+    have: dict[str, str] = Field({}, max_length=64)
     census: bool = True
     trace: int | None = Field(None, ge=0)
     preview: Preview | None = Field(None, description="A value to show instead of the result.")
+
+
+class EvaluationRequest(Document):
+    """What to evaluate. A request that a newer one of the same session overtakes is dropped.
+
+    A population of the scene may stand there as a text of JSON.
+    """
+
+    scene: Draft
+    wanted: tuple[Wanted, ...] = Field(min_length=1, max_length=MOST_POPULATIONS)
     vision: Vision | None = Field(None, description="Show the colours as they look with a dichromacy.")
     session: str = Field("", max_length=60)
     sequence: int = Field(0, ge=0)
@@ -50,41 +91,89 @@ class EvaluationRequest(BaseModel):
 
 @operation(blueprint, "/evaluations", method="post", body=EvaluationRequest, result=BINARY)
 def evaluate(body: EvaluationRequest) -> Response:
-    """Evaluate a draft."""
+    """Evaluate some populations of a draft.
+
+    Each has an entry of its own in the header, and arrays named after it. One that is wrong has an ``error``; where
+    all are, the first error is the answer.
+    """
     began = time.perf_counter()
     shop = workshop()
     check = shop.latest.enter(body.session, body.sequence) if body.session else lambda: None
-    entry = chosen(body.scene, body.population)
-    population = shop.population(entry.maker)
-    evaluation = shop.evaluator.evaluate(population, entry.look, check, body.scene.dials)
+    run = shop.run(body.scene, check)
+    entries: dict[str, dict[str, Any]] = {}
+    arrays: dict[str, np.ndarray] = {}
+    errors: list[BadInput] = []
+    for wanted in body.wanted:
+        try:
+            entries[wanted.population] = _entry(run, wanted, body.vision, check, arrays)
+        except BadInput as error:
+            errors.append(error)
+            entries[wanted.population] = {"error": _told(error)}
+    if len(errors) == len(body.wanted):
+        raise errors[0]
+    milliseconds = round(1000 * (time.perf_counter() - began), 3)
+    return binary.answer(
+        {"sequence": body.sequence, "populations": entries, "milliseconds": milliseconds}, arrays
+    )  # fmt: skip
+
+
+def _told(error: BadInput) -> dict[str, Any]:
+    fix = asdict(error.fix) if error.fix else None
+    return {"code": error.code, "sentence": error.sentence, "place": error.place, "fix": fix}
+
+
+def _entry(
+    run: SceneRun, wanted: Wanted, vision: Vision | None, check: Callable[[], None], arrays: dict[str, np.ndarray]
+) -> dict[str, Any]:
+    """What is told of one population; adds its arrays."""
+    shop, name = workshop(), wanted.population
+    presence = run.presence(name)
+    evaluation = run.evaluation(name)
+    if wanted.trace is not None and wanted.trace >= evaluation.population.count:
+        raise BadInput(
+            f"There are {evaluation.population.count:,} elements; there is no element {wanted.trace}.", place="trace"
+        )
     groups = shop.reporter.groups(evaluation)
-    shown = body.preview and preview(evaluation, body.preview.of, body.preview.name, body.preview.scale)
-    levels = shown.levels if shown else shop.evaluator.display(evaluation, check, body.vision or "")
-    colours = empty((population.count, 4), np.uint8)
-    over(
-        population.count,
-        lambda a, b: encoding.with_group(levels[a:b].reshape(-1), groups.of[a:b], colours[a:b]),
-        check,
-    )
-    header: dict[str, Any] = {
-        "sequence": body.sequence,
-        "population": body.population,
-        "count": population.count,
+    shown = wanted.preview and preview(evaluation, wanted.preview.of, wanted.preview.name, wanted.preview.scale)
+    if shown:
+        arrays[f"{name}/preview"] = shown.levels
+    return {
+        "error": None,
+        "count": evaluation.population.count,
+        "shape": presence.shape,
+        "shown": presence.shown,
         "computed": evaluation.computed,
         "reused": evaluation.reused,
-        "groups": {"counts": groups.counts, "colours": _seen(groups.colours, body.vision), "place": groups.place},
+        "lanes": _lanes(evaluation, wanted, vision, check, arrays),
+        "groups": _groups(groups, wanted, vision, arrays),
         "signals": {name: signal.counted_at for name, signal in evaluation.signals.items()},
-        "steps": shop.reporter.steps(evaluation) if body.census else {},
-        "advisories": shop.reporter.advisories(evaluation) if body.census else [],
-        "trace": None,
+        "steps": shop.reporter.steps(evaluation) if wanted.census else {},
+        "advisories": shop.reporter.advisories(evaluation) if wanted.census else [],
+        "trace": None if wanted.trace is None else shop.reporter.trace(evaluation, wanted.trace),
         "preview": _legend(shown) if shown else None,
     }
-    if body.trace is not None:
-        if body.trace >= population.count:
-            raise BadInput(f"There are {population.count:,} elements; there is no element {body.trace}.", place="trace")
-        header["trace"] = shop.reporter.trace(evaluation, body.trace)
-    header["milliseconds"] = round(1000 * (time.perf_counter() - began), 3)
-    return binary.answer(header, {"colours": colours})
+
+
+def _lanes(
+    evaluation: Evaluation, wanted: Wanted, vision: Vision | None, check: Callable[[], None],
+    arrays: dict[str, np.ndarray],
+) -> dict[str, str]:  # fmt: skip
+    """The digest of each lane; adds the values that the page does not have."""
+    found = {}
+    for word, lane in evaluation.lanes.items():
+        digest, values = workshop().evaluator.sent(lane, check, vision or "")
+        found[word] = digest
+        if wanted.have.get(word) != digest:
+            arrays[f"{wanted.population}/{word}"] = values
+    return found
+
+
+def _groups(groups: Groups, wanted: Wanted, vision: Vision | None, arrays: dict[str, np.ndarray]) -> dict[str, Any]:
+    """Counts and colours of the groups; adds which one each element belongs to, where the page does not have it."""
+    if wanted.have.get("groups") != groups.digest:
+        arrays[f"{wanted.population}/groups"] = groups.of
+    colours = _seen(groups.colours, vision)
+    return {"digest": groups.digest, "counts": groups.counts, "colours": colours, "place": groups.place}
 
 
 def _legend(shown: Shown) -> dict[str, Any]:

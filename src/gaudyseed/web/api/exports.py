@@ -4,47 +4,46 @@ from __future__ import annotations
 
 import json
 import re
-from typing import Literal
 
 from flask import Blueprint, Response
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import Field
 
-from ...core.formats import WRITERS
+from ...core.document import Document
+from ...core.errors import BadInput
+from ...core.formats import FORMATS
 from ...core.look.model import Scene
 from ..openapi import BINARY, operation
-from ..workshop import chosen, workshop
+from ..workshop import workshop
 
 blueprint = Blueprint("exports", __name__)
 
-_KINDS = {
-    "ply": ("ply", "application/octet-stream"),
-    "ply_ascii": ("ply", "text/plain; charset=us-ascii"),
-    "csv": ("csv", "text/csv; charset=utf-8"),
-}
+#: What is written beside the formats of elements: the look alone.
+LOOK = "look"
 
 
-class ExportRequest(BaseModel):
+class ExportRequest(Document):
     """What to write."""
 
-    model_config = ConfigDict(extra="forbid")
     scene: Scene
     population: str = Field(max_length=40)
-    format: Literal["ply", "ply_ascii", "csv", "look"]
+    format: str = Field(max_length=40, description="The word of a format, or look.")
 
 
 @operation(blueprint, "/exports", method="post", body=ExportRequest, result=BINARY)
 def export(body: ExportRequest) -> Response:
-    """A population with its colours, or its look, as a file."""
-    entry = chosen(body.scene, body.population)
-    stem = re.sub(r"[^A-Za-z0-9]+", "-", entry.name).strip("-").lower() or "population"
-    if body.format == "look":
-        text = json.dumps(entry.look.model_dump(mode="json"), indent=1) + "\n"
+    """A population with what its elements got, or its look, as a file."""
+    run = workshop().run(body.scene)
+    name = run.document(body.population).name
+    stem = re.sub(r"[^A-Za-z0-9]+", "-", name).strip("-").lower() or "population"
+    if body.format == LOOK:
+        text = json.dumps(run.look(body.population).model_dump(mode="json"), indent=1) + "\n"
         return as_file(text.encode(), f"{stem}.look.json", "application/json")
-    shop = workshop()
-    population = shop.population(entry.maker)
-    evaluation = shop.evaluator.evaluate(population, entry.look, dials=body.scene.dials)
-    ending, kind = _KINDS[body.format]
-    return as_file(WRITERS[body.format](population, evaluation.colours), f"{stem}.{ending}", kind)
+    form = FORMATS.get(body.format)
+    if form is None:
+        known = ", ".join([*FORMATS, LOOK])
+        raise BadInput(f"There is no format {body.format!r}. There are: {known}.", place="format")
+    evaluation = run.evaluation(body.population)
+    return as_file(form.write(evaluation.population, evaluation.results), f"{stem}{form.ending}", form.mime)
 
 
 def as_file(data: bytes, name: str, kind: str) -> Response:

@@ -10,8 +10,7 @@ from pydantic import BaseModel
 from ...core.errors import BadInput
 from ...core.formats import read_points
 from ...core.population import Population
-from ...core.population.makers import ImportedMaker
-from ...core.population.makers.imported import store_columns
+from ...core.population.makers.imported import ImportedMaker, store_columns
 from ..openapi import operation
 from ..workshop import unless_gone, workshop
 from .populations import described

@@ -6,8 +6,9 @@ import re
 from typing import Any
 
 from flask import Blueprint, request
-from pydantic import BaseModel, ConfigDict, Field, field_validator
+from pydantic import BaseModel, Field, field_validator
 
+from ...core.document import Document
 from ...core.library import Kind, checked, current, strip_of
 from ...store import LibraryItem
 from ..openapi import operation
@@ -19,10 +20,9 @@ _PICTURE = re.compile(r"^data:image/(?:png|jpeg|webp);base64,[A-Za-z0-9+/]+={0,2
 LARGEST_PICTURE = 300_000
 
 
-class NewItem(BaseModel):
+class NewItem(Document):
     """Something to keep."""
 
-    model_config = ConfigDict(extra="forbid")
     kind: Kind
     name: str = Field(min_length=1, max_length=100)
     document: dict[str, Any]
@@ -36,10 +36,9 @@ class NewItem(BaseModel):
         return picture
 
 
-class ItemChange(BaseModel):
+class ItemChange(Document):
     """A new name, or a mark."""
 
-    model_config = ConfigDict(extra="forbid")
     name: str | None = Field(None, min_length=1, max_length=100)
     favourite: bool | None = None
 

@@ -7,11 +7,12 @@ from typing import Literal
 
 import numpy as np
 from flask import Blueprint, Response, request
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, Field
 
 from ...core.colour.harmony import Relation, Space, harmony, rerolled
 from ...core.colour.spaces import HEX_PATTERN
 from ...core.colour.vision import MATRICES, distances
+from ...core.document import Document
 from ...core.errors import BadInput
 from ...core.formats import palettes as files
 from ...core.palette import MOST_SWATCHES, Order, Swatch, from_picture, linear_of, ordered, read_picture
@@ -21,7 +22,7 @@ from .exports import as_file
 blueprint = Blueprint("palettes", __name__)
 
 
-class PaletteAnswer(BaseModel):
+class PaletteAnswer(Document):
     """Swatches, in their order."""
 
     swatches: list[Swatch]
@@ -31,7 +32,6 @@ class PaletteAnswer(BaseModel):
 class SwatchesRequest(BaseModel):
     """Swatches to work on."""
 
-    model_config = ConfigDict(extra="forbid")
     swatches: list[Swatch] = Field(min_length=1, max_length=MOST_SWATCHES)
     columns: int = Field(8, ge=1, le=64)
 
@@ -56,10 +56,9 @@ class WriteRequest(SwatchesRequest):
     format: Literal["png", "text", "tokens"]
 
 
-class HarmonyRequest(BaseModel):
+class HarmonyRequest(Document):
     """A relation to one colour."""
 
-    model_config = ConfigDict(extra="forbid")
     colour: str = Field(pattern=HEX_PATTERN)
     relation: Relation
     space: Space = "oklch"

@@ -3,12 +3,16 @@
 from __future__ import annotations
 
 from flask import Blueprint, Response
-from pydantic import BaseModel, ConfigDict
+from pydantic import Field
 
+from ...core.document import Document
 from ...core.errors import BadInput
 from ...core.geometry.surfaces import SURFACES, surface
+from ...core.look.follow import resolved
+from ...core.look.model import MOST_DIALS, Dial
 from ...core.population import Population
 from ...core.population.derive import standing
+from ...core.population.kinds import KINDS
 from ...core.population.makers import Maker
 from ...core.report import attribute_census
 from .. import binary
@@ -18,37 +22,43 @@ from ..workshop import workshop
 blueprint = Blueprint("populations", __name__)
 
 
-class MakerRequest(BaseModel):
-    """A maker to run."""
+class MakerRequest(Document):
+    """A maker to run, and the dials that its parameters may follow."""
 
-    model_config = ConfigDict(extra="forbid")
     maker: Maker
+    dials: tuple[Dial, ...] = Field((), max_length=MOST_DIALS)
 
 
 def described(population: Population) -> dict[str, object]:
     """Count, notes and attributes of a population, as JSON."""
+    elements = population.elements
     attributes = []
-    for a in (population.attribute(name) for name in population.names):
+    for a in (elements.attribute(name) for name in elements.names):
         census = None if a.kind == "text" else attribute_census(a)
         attributes.append(
             {
-                "name": a.name, "kind": a.kind, "level": a.level, "width": a.width, "census": census,
+                "name": a.name, "kind": a.kind, "level": elements.level_of(a.name), "width": a.width, "census": census,
                 "texts": len(a.labels), "derived": not a.fields, "unreadable": a.unreadable,
             }
         )  # fmt: skip
-    levels = [{"name": population.level, "count": population.count}]
-    levels += [{"name": above.level, "count": above.count} for above in population.coarser]
+    levels = [{"name": elements.level, "count": population.count}]
+    levels += [{"name": above.level, "count": above.count} for above in elements.owners]
     return {"count": population.count, "notes": list(population.notes), "levels": levels, "attributes": attributes}
 
 
 @operation(blueprint, "/populations", method="post", body=MakerRequest, result=BINARY)
 def make_population(body: MakerRequest) -> Response:
     """Positions, orientations and sizes of what a maker makes, and its attributes."""
-    population = workshop().population(body.maker)
-    positions = population.attributes["position"].readable
+    maker = resolved(body.maker, {d.name: d for d in body.dials}, "maker")
+    population = workshop().population(maker)
+    positions = population.elements.own["position"].readable
     orientation, sizes = standing(population)
     low, high = positions.min(axis=0).astype(float), positions.max(axis=0).astype(float)
-    header = {**described(population), "low": low.tolist(), "high": high.tolist()}
+    kind = KINDS[population.kind]
+    header = {
+        **described(population), "kind": kind.word, "drawn": kind.drawn, "ground": maker.ground,
+        "low": low.tolist(), "high": high.tolist(),
+    }  # fmt: skip
     return binary.answer(header, {"positions": positions, "orientations": orientation, "sizes": sizes})
 
 

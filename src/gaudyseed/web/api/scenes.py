@@ -8,9 +8,9 @@ from datetime import datetime
 from typing import Annotated
 
 from flask import Blueprint
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, Field
 
-from ...core.documents import parse
+from ...core.document import Document, parse
 from ...core.look.model import Scene
 from ...store import SceneState
 from ..openapi import operation
@@ -19,7 +19,7 @@ from ..workshop import workshop
 blueprint = Blueprint("scenes", __name__)
 
 
-class SceneAnswer(BaseModel):
+class SceneAnswer(Document):
     """A scene as it is shown."""
 
     id: str
@@ -33,7 +33,6 @@ class SceneAnswer(BaseModel):
 class Base(BaseModel):
     """The revision that a change of what is shown begins from."""
 
-    model_config = ConfigDict(extra="forbid")
     base: int = Field(ge=0, le=2**62)
 
 
@@ -43,7 +42,7 @@ class Shown(Base):
     revision: int = Field(ge=0, le=2**62)
 
 
-class Earlier(BaseModel):
+class Earlier(Document):
     """A revision of a scene."""
 
     revision: int
@@ -76,7 +75,6 @@ class SceneList(BaseModel):
 class NewScene(BaseModel):
     """A scene to begin."""
 
-    model_config = ConfigDict(extra="forbid")
     document: Scene
 
 

@@ -5,11 +5,18 @@ from __future__ import annotations
 from typing import Any
 
 from flask import Blueprint
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 
-from ...core.look.steps import REGISTRY
-from ...core.population.makers import ScatterMaker
+from ...core.channels import CHANNELS
+from ...core.document import Document
+from ...core.errors import BadInput
+from ...core.formats import FORMATS
+from ...core.look.model import Scene
+from ...core.look.steps import STEPS, AnyStep, Step
+from ...core.population.kinds import KINDS
+from ...core.population.makers import MAKERS
 from ..openapi import operation
+from ..workshop import workshop
 
 blueprint = Blueprint("steps", __name__)
 
@@ -18,6 +25,9 @@ class StepDescription(BaseModel):
     """One step."""
 
     name: str
+    title: str
+    noun: str
+    group: str
     takes: list[str]
     gives: str
     summary: str
@@ -25,11 +35,74 @@ class StepDescription(BaseModel):
     parameters: dict[str, Any]
 
 
+class ChannelDescription(BaseModel):
+    """One channel of the material."""
+
+    name: str
+    title: str
+    kind: str
+    default: list[float]
+    least: float | None
+    greatest: float | None
+    unit: str
+    populations: list[str]
+    sent: str
+    columns: list[str]
+    help: str
+
+
+class MakerDescription(BaseModel):
+    """One maker, and whether it is offered as something new."""
+
+    name: str
+    title: str
+    offered: bool
+    parameters: dict[str, Any]
+
+
+class KindDescription(BaseModel):
+    """One kind of population."""
+
+    name: str
+    title: str
+    element: str
+    drawn: str
+
+
+class FormatDescription(BaseModel):
+    """One format of files of elements."""
+
+    name: str
+    title: str
+    ending: str
+
+
 class StepList(BaseModel):
-    """All steps, and the parameters of the scatter maker."""
+    """Whatever is registered: steps, channels, makers, kinds of population and formats."""
 
     steps: list[StepDescription]
-    scatter: dict[str, Any]
+    channels: list[ChannelDescription]
+    makers: list[MakerDescription]
+    kinds: list[KindDescription]
+    formats: list[FormatDescription]
+
+
+class StepEdit(Document):
+    """An edit of a step that needs the values that come into it: of a ramp flip, space_evenly, space_by_share, snap and
+    set_shares, of even_out freeze.
+    """
+
+    scene: Scene
+    population: str = Field(max_length=40)
+    place: str = Field(max_length=200, description="Such as lanes.base_colour.layers[0].paint[1].")
+    action: str = Field(max_length=40)
+    shares: list[float] | None = Field(None, max_length=256)
+
+
+class StepAnswer(BaseModel):
+    """The edited step; nothing is saved."""
+
+    step: AnyStep
 
 
 _FOLLOWS = {"Follow": "signal", "FollowColour": "colour", "FollowDial": "dial"}
@@ -59,12 +132,42 @@ def controls(model: type[BaseModel]) -> dict[str, Any]:
 
 @operation(blueprint, "/steps", method="get", result=StepList)
 def list_steps() -> StepList:
-    """All steps."""
-    steps = [
-        StepDescription(
-            name=name, takes=list(step.takes), gives=step.gives, summary=step.summary,
-            help=(step.__doc__ or "").strip(), parameters=controls(step),
-        )
-        for name, step in REGISTRY.items()
-    ]  # fmt: skip
-    return StepList(steps=steps, scatter=controls(ScatterMaker))
+    """Whatever is registered."""
+    return StepList(
+        steps=[_step(word, step) for word, step in STEPS.items()],
+        channels=[
+            ChannelDescription(
+                name=c.word, title=c.title, kind=c.kind.word, default=list(c.default), least=c.least,
+                greatest=c.greatest, unit=c.unit, populations=list(c.populations), sent=c.sent,
+                columns=list(c.columns), help=c.help,
+            )
+            for c in CHANNELS.values()
+        ],
+        makers=[
+            MakerDescription(name=word, title=maker.title, offered=maker.offered, parameters=controls(maker))
+            for word, maker in MAKERS.items()
+        ],
+        kinds=[KindDescription(name=k.word, title=k.title, element=k.element, drawn=k.drawn) for k in KINDS.values()],
+        formats=[FormatDescription(name=f.word, title=f.title, ending=f.ending) for f in FORMATS.values()],
+    )  # fmt: skip
+
+
+def _step(word: str, step: type[Step]) -> StepDescription:
+    return StepDescription(
+        name=word, title=step.title, noun=step.noun, group=step.group, takes=list(step.takes), gives=step.gives.word,
+        summary=step.summary, help=(step.__doc__ or "").strip(), parameters=controls(step),
+    )  # fmt: skip
+
+
+@operation(blueprint, "/step-edits", method="post", body=StepEdit, result=StepAnswer)
+def edit_step(body: StepEdit) -> StepAnswer:
+    """The step after an edit; nothing is saved."""
+    shop = workshop()
+    run = shop.run(body.scene)
+    evaluation = run.evaluation(body.population)
+    result = evaluation.step_at(body.place)
+    if result is None or result.before is None:
+        raise BadInput(f"Nothing comes into a step that is on at {body.place!r}.", place="place", code="unknown_place")
+    typed = run.written(body.population, body.place)
+    step = result.compiled.step.edited(body.action, shop.reporter.outcome(evaluation, result), typed, body.shares)
+    return StepAnswer(step=step)

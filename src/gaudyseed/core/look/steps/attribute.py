@@ -8,10 +8,11 @@ import numpy as np
 from pydantic import Field
 
 from ...errors import BadInput
+from ...kinds import COLOUR, NUMBER, Kind, vector
 from ...population import Attribute as Column
 from ...vectors import lengths
 from ..scope import Scope
-from .base import Context, Kind, Step, Value
+from .base import Context, Plan, Step, Value
 
 _AXES = {"x": 0, "y": 1, "z": 2}
 
@@ -22,6 +23,8 @@ class Attribute(Step):
     Missing values (NaN, infinities) read as 0.
     """
 
+    title: ClassVar[str] = "Attribute"
+    noun: ClassVar[str] = "an attribute"
     summary: ClassVar[str] = "a value that each element carries"
 
     step: Literal["attribute"]
@@ -47,9 +50,13 @@ class Attribute(Step):
             )  # fmt: skip
         return column
 
+    def attributes_read(self) -> tuple[str, ...]:
+        """The one it names."""
+        return (self.name,)
+
     def far_from(self, scope: Scope) -> str:
         """Its name where the numbers that it reads have too many digits."""
-        column = scope.population.find(self.name)
+        column = scope.elements.find(self.name)
         if column is None or self.component == "length" or column.kind == "text":
             return ""
         lost = column.beyond[_AXES[self.component]] if self.component in _AXES else any(column.beyond)
@@ -59,15 +66,15 @@ class Attribute(Step):
         """By the attribute and component."""
         column = self._column(scope, place)
         if column.kind == "colour":
-            return "colour"
-        return "vector" if column.kind == "vector" and self.component == "whole" else "number"
+            return COLOUR
+        return vector(column.width) if column.kind == "vector" and self.component == "whole" else NUMBER
 
     def depends_on(self, scope: Scope) -> list[Any]:
         """The column's content."""
-        column = scope.population.find(self.name)
+        column = scope.elements.find(self.name)
         return [column.digest if column else ""]
 
-    def apply(self, context: Context, incoming: Value | None) -> Value:
+    def plan(self, context: Context, incoming: Value | None) -> Plan:
         """(n,) or (n, k) float32."""
         column = self._column(context.scope, context.place)
         values = column.readable
@@ -75,8 +82,6 @@ class Attribute(Step):
             values = lengths(values)
         elif column.kind == "vector" and self.component != "whole":
             values = values[:, _AXES[self.component]]
-        kind = self.result_kind(context.scope, context.place)
-        exact = (
-            column.precise(_AXES.get(self.component, 0)) if kind == "number" and self.far_from(context.scope) else None
-        )
-        return Value(kind, np.ascontiguousarray(values, np.float32), exact=exact)
+        far = context.kind == NUMBER and self.far_from(context.scope)
+        exact = column.precise(_AXES.get(self.component, 0)) if far else None
+        return Plan(whole=np.ascontiguousarray(values, np.float32), exact=exact)

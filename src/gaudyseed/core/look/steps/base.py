@@ -2,30 +2,32 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
-from functools import cache, lru_cache
+from functools import cache, cached_property, lru_cache
 from typing import TYPE_CHECKING, Annotated, Any, ClassVar, Literal, get_args
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, Field
 from pydantic.fields import FieldInfo
 
+from ...buffers import empty
 from ...colour.spaces import parse_hex
-from ...errors import BadInput
-from ...kernels.parallel import CHUNK
+from ...digest import digest_of
+from ...document import Document
+from ...errors import BadInput, Fix
+from ...kernels.parallel import CHUNK, over
+from ...kinds import NUMBER, Kind, Word
 from ...palette import UNKNOWN
-from ...population import Population
-from ...population.table import WHOLE_FLOAT64
+from ...paths import replacing
+from ...population import Elements
+from ...population.attribute import WHOLE_FLOAT64
+from ...registry import Registry
+from ...union import OneOf
 from ..follow import Follow, FollowColour, FollowDial, followings
 
 if TYPE_CHECKING:
     from ..scope import Scope
-
-Kind = Literal["number", "vector", "colour"]
-
-#: Words for kinds in sentences.
-KIND_WORDS = {"number": "a number", "vector": "a vector", "colour": "a colour"}
 
 #: How a layer meets what lies below it: W3C Compositing and Blending Level 1, and plain arithmetic.
 Blend = Literal[
@@ -51,20 +53,46 @@ class Value:
     """What a step gives: (n,) float32 numbers, or (n, k) float32 vectors or linear colours (k = 3).
 
     ``exact`` (n,) int64 or float64 are the numbers with digits that float32 loses, whole ones beyond
-    2^24; ``array`` holds them rounded. By-products: ``stops`` (n,) uint8, the band of each element
-    under a stepped ramp; ``facts``, figures worth telling.
+    2^24; ``array`` holds them rounded. By-products: ``bands`` (n,) uint8, which of several colours each
+    element took; ``facts``, figures worth telling.
     """
 
     kind: Kind
     array: np.ndarray
-    stops: np.ndarray | None = None
+    bands: np.ndarray | None = None
     facts: dict[str, float] | None = None
     exact: np.ndarray | None = None
 
     @property
     def nbytes(self) -> int:
         """Bytes that the arrays hold."""
-        return sum(a.nbytes for a in (self.array, self.stops, self.exact) if a is not None)
+        return sum(a.nbytes for a in (self.array, self.bands, self.exact) if a is not None)
+
+
+@dataclass(frozen=True)
+class Plan:
+    """How a step's result comes about: a function that fills a slice of it, or the whole result.
+
+    Attributes
+    ----------
+    fill
+        ``fill(start, stop, out)`` writes the results of the elements start to stop into ``out``, which is
+        that slice of the result; with ``banded`` it is ``fill(start, stop, out, bands)``. It may be called for
+        the slices in any order, from several threads at once.
+    whole
+        The result where it is there already, (n,) or (n, k) float32; nothing is filled then.
+    banded
+        Whether the step also tells which of several colours each element takes, (n,) uint8.
+    chunk
+        Elements filled at a time.
+    """
+
+    fill: Callable[..., object] | None = None
+    whole: np.ndarray | None = None
+    banded: bool = False
+    facts: dict[str, float] | None = None
+    exact: np.ndarray | None = None
+    chunk: int | None = None
 
 
 @dataclass(frozen=True)
@@ -77,18 +105,25 @@ class Context:
         The step's path in the document, for sentences.
     check
         Raises when a newer request has overtaken this one.
+    kind
+        What the step gives, as it was found when the look was compiled.
     signals
         The results of all signals by name.
     inner
         The results of the chains that the step holds, in their order.
     """
 
-    population: Population
+    scope: Scope
     place: str
     check: Callable[[], None]
-    scope: Scope
+    kind: Kind
     signals: Mapping[str, Value] = field(default_factory=dict)
     inner: tuple[Value, ...] = ()
+
+    @property
+    def elements(self) -> Elements:
+        """What the elements carry."""
+        return self.scope.elements
 
     def numbers(self, step: Step, name: str) -> Numbers:
         """The numbers of a parameter, the same for all elements or following a signal."""
@@ -96,17 +131,7 @@ class Context:
 
     def numbers_of(self, parameter: float | Follow, within: tuple[float, float]) -> Numbers:
         """The same for a parameter's value and limits."""
-        if isinstance(parameter, Follow):
-            assert parameter.signal is not None  # dials are resolved when a look is compiled
-            values = self.signals[parameter.signal].array
-
-            def scaled(a: int, b: int) -> np.ndarray:
-                with np.errstate(over="ignore"):  # what overflows lies beyond the limits, and so becomes one of them
-                    return np.clip(parameter.scaled(values[a:b]), *within).astype(np.float32)
-
-            return scaled
-        same = _constant(parameter)
-        return lambda a, b: same[: b - a] if b - a <= CHUNK else np.full(b - a, parameter, np.float32)
+        return numbers_of(parameter, within, self.signals)
 
     def wide_numbers(self, step: Step, name: str) -> Numbers:
         """The numbers of a parameter in float64, with all their digits where it is fixed."""
@@ -121,6 +146,21 @@ class Context:
         assert parameter.signal is not None
         colours = self.signals[parameter.signal].array
         return lambda a, b: colours[a:b]
+
+
+def numbers_of(parameter: float | Follow, within: tuple[float, float], signals: Mapping[str, Value]) -> Numbers:
+    """The numbers of a parameter, the same for all elements or following a signal; held within its limits."""
+    if isinstance(parameter, Follow):
+        assert parameter.signal is not None  # dials are resolved when a look is compiled
+        values = signals[parameter.signal].array
+
+        def scaled(a: int, b: int) -> np.ndarray:
+            with np.errstate(over="ignore"):  # what overflows lies beyond the limits, and so becomes one of them
+                return np.clip(parameter.scaled(values[a:b]), *within).astype(np.float32)
+
+        return scaled
+    same = _constant(parameter)
+    return lambda a, b: same[: b - a] if b - a <= CHUNK else np.full(b - a, parameter, np.float32)
 
 
 def mean_of(parameter: float | Follow, within: tuple[float, float], signals: Mapping[str, Value] | None) -> float:
@@ -185,28 +225,110 @@ def limits(model: type[BaseModel], name: str) -> tuple[float, float]:
     return float(low), float(high)
 
 
-class Step(BaseModel):
-    """One operation of a chain: its parameters, its kinds and its arithmetic.
+@dataclass(frozen=True)
+class Outcome:
+    """A step's result with what led to it, for the census, the advisories and the bands of the step.
 
-    A subclass declares ``step: Literal["name"]``, its parameters with limits,
-    units and help, ``takes`` and ``gives``, and ``apply``. Nothing else needs to
-    know it: documents, checks, cache, controls and docs read the class.
+    Attributes
+    ----------
+    incoming
+        What came into the step; None where it began a chain.
+    before
+        The outcome of the step above it in its chain.
+    cached
+        ``cached(word, make, size)`` gives what ``make()`` gave for this very result before; ``size`` in bytes.
     """
 
-    model_config = ConfigDict(extra="forbid", frozen=True)
+    step: Step
+    place: str
+    value: Value
+    incoming: Value | None
+    signals: Mapping[str, Value]
+    scope: Scope
+    before: Outcome | None
+    cached: Callable[[str, Callable[[], Any], int], Any]
 
+    def above(self) -> Iterator[Outcome]:
+        """The outcomes of the steps above this one, the nearest first."""
+        earlier = self.before
+        while earlier is not None:
+            yield earlier
+            earlier = earlier.before
+
+
+@dataclass(frozen=True)
+class Advisory:
+    """One thing noticed: a code, a place in the look, the reason as a sentence, and what one click can do."""
+
+    code: str
+    place: str
+    sentence: str
+    fixes: tuple[Fix, ...] = ()
+
+
+@dataclass(frozen=True)
+class Draw:
+    """What a step draws at random: steps of one ``key`` and one seed get the same; ``linked`` says on purpose."""
+
+    key: str
+    seed: int | FollowDial
+    linked: bool
+
+
+@dataclass(frozen=True)
+class Choices:
+    """The several colours that a step gives, as they are written.
+
+    ``path`` is the field of the step that holds them, ``colours`` what is written there: ``#rrggbb``, or what follows.
+    """
+
+    path: str
+    colours: tuple[str | FollowColour, ...]
+
+    def __len__(self) -> int:
+        return len(self.colours)
+
+
+#: Every step class by the word it has in documents.
+STEPS: Registry[type[Step]] = Registry("step")
+
+
+class Step(Document):
+    """One operation of a chain: its parameters, its kinds and its arithmetic.
+
+    A subclass declares ``step: Literal["word"]``, its parameters with limits, units and help, ``title``, ``group``,
+    ``takes`` and ``gives``, and ``plan``; that registers it. Nothing else needs to know it: documents, checks, cache,
+    census, advisories, controls, menus and docs read the class.
+    """
+
+    #: What the page calls it, as a title, within a sentence, and the part of the menu it stands in.
+    title: ClassVar[str] = ""
+    noun: ClassVar[str] = ""
+    group: ClassVar[Literal["read", "shape", "colour", "correct", "combine"]] = "read"
     #: Kinds the step can take; none where it reads from the elements and so begins a chain.
-    takes: ClassVar[tuple[Kind, ...]] = ()
-    gives: ClassVar[Kind] = "number"
+    takes: ClassVar[tuple[Word, ...]] = ()
+    gives: ClassVar[Kind] = NUMBER
     #: What the step does, in a few words, for the list it is chosen from.
     summary: ClassVar[str] = ""
-    #: Whether each element's result depends on that element alone.
-    elementwise: ClassVar[bool] = True
+    #: Whether each element's result depends on that element alone, or on all.
+    reach: ClassVar[Literal["element", "all"]] = "element"
     #: Whether it works out whole numbers beyond 2^24 to the last digit, or needs no more of them than float32 has.
     exact: ClassVar[bool] = False
 
     step: str
     enabled: bool = Field(True, title="On")
+
+    @classmethod
+    def __pydantic_init_subclass__(cls, **more: Any) -> None:
+        super().__pydantic_init_subclass__(**more)
+        word = get_args(cls.model_fields["step"].annotation)
+        if word:
+            STEPS.add(word[0], cls)
+
+    @cached_property
+    def digest(self) -> str:
+        """Content digest of the word and all parameters."""
+        return digest_of("step", self.model_dump(mode="json"))
 
     def result_kind(self, scope: Scope, place: str, incoming: Kind | None = None) -> Kind:
         """The kind the step gives for what comes in; BadInput where it cannot read what it names."""
@@ -219,6 +341,10 @@ class Step(BaseModel):
     def depends_on(self, scope: Scope) -> list[Any]:
         """Digests of what the step reads besides its input, parameters and signals."""
         return []
+
+    def attributes_read(self) -> tuple[str, ...]:
+        """Names that the step reads attributes by; some may turn out to be names of something else."""
+        return ()
 
     def far_from(self, scope: Scope) -> str:
         """The name of what it reads where its numbers have digits that float32 loses, else empty."""
@@ -236,9 +362,96 @@ class Step(BaseModel):
         """The kind of a step that holds chains, from the kinds these give; None where they do not matter."""
         return None
 
-    def apply(self, context: Context, incoming: Value | None) -> Value:
-        """Compute the result for all elements."""
+    def plan(self, context: Context, incoming: Value | None) -> Plan:
+        """How the result comes about for all elements."""
         raise NotImplementedError
+
+    def draw(self) -> Draw | None:
+        """What it draws at random that other steps may draw too, or None."""
+        return None
+
+    # What is told of a result
+
+    def census(self, outcome: Outcome) -> dict[str, Any]:
+        """Figures of the step's own beside the distribution of what leaves it, as JSON."""
+        return {}
+
+    def advisories(self, outcome: Outcome, census: Mapping[str, Any]) -> Iterator[Advisory]:
+        """What is worth noticing about the result; ``census`` is that of the step."""
+        return iter(())
+
+    def choices(self) -> Choices | int:
+        """How many colours it gives where each element takes one of several, or these as they are written; else 0."""
+        return 0
+
+    def choices_of(self, outcome: Outcome) -> np.ndarray:
+        """(n,) uint8: which one each element takes; for steps that have several."""
+        assert outcome.value.bands is not None
+        return outcome.value.bands
+
+    def band_edges(self, place: str) -> np.ndarray | None:
+        """(b - 1,) float64 places in 0..1 where the bands of the values that come in meet; None where it has none.
+
+        BadInput where they differ from element to element.
+        """
+        return None
+
+    def band_colours(self, signals: Mapping[str, Value]) -> np.ndarray | None:
+        """(b, 3) linear float64: the colours of the bands as they are drawn, for a step that lays values out."""
+        return None
+
+    def strip(self, count: int) -> list[str]:
+        """Up to so many colours ``#rrggbb`` that stand for the step where it is kept; empty where it has none."""
+        return []
+
+    def trace(self, outcome: Outcome, element: int) -> dict[str, Any]:
+        """More about one element than its value, as JSON."""
+        return {} if outcome.value.bands is None else {"stop": int(outcome.value.bands[element])}
+
+    def edited(self, action: str, outcome: Outcome, typed: Step, shares: list[float] | None) -> Step:
+        """The step after an edit that needs its values. ``typed`` is the step as it is written, dials and all.
+
+        BadInput where it has no such edit, or where it cannot be done.
+        """
+        raise BadInput(f"{self.title} has no edit {action!r}.", place="action", code="unknown_edit")
+
+
+def carried_out(step: Step, context: Context, incoming: Value | None) -> Value:
+    """The result of a step for all elements: its plan, filled in chunks on several threads."""
+    plan = step.plan(context, incoming)
+    count, kind = context.elements.count, context.kind
+    if plan.whole is not None:
+        return Value(kind, plan.whole, None, plan.facts, plan.exact)
+    fill, out = plan.fill, empty(kind.shape(count))
+    bands = empty(count, np.uint8) if plan.banded else None
+    assert fill is not None
+
+    def work(a: int, b: int) -> None:
+        if bands is None:
+            fill(a, b, out[a:b])
+        else:
+            fill(a, b, out[a:b], bands[a:b])
+
+    if plan.chunk:
+        over(count, work, context.check, plan.chunk)
+    else:
+        over(count, work, context.check)
+    return Value(kind, out, bands, plan.facts, plan.exact)
+
+
+def whole_step(word: str, **parameters: Any) -> dict[str, Any]:
+    """A step's document, all parameters written out, for fixes that put one in."""
+    return STEPS[word](step=word, **parameters).model_dump(mode="json")
+
+
+def put(pointer: str, value: Any) -> dict[str, Any]:
+    """A JSON Patch operation that adds or replaces."""
+    return {"op": "add", "path": pointer, "value": value}
+
+
+def take_equal_bands(place: str) -> Fix:
+    """The way out where the step after a spread has no bands that are the same for all elements."""
+    return Fix("Take equal bands", [replacing(f"{place}.by", "equal_bands")])
 
 
 def precise(value: Value, place: str) -> np.ndarray:
@@ -255,19 +468,8 @@ def precise(value: Value, place: str) -> np.ndarray:
     return exact.astype(np.float64)
 
 
-def same_shapes(values: Sequence[Value], place: str) -> None:
-    """BadInput where vectors that are to be joined differ in length."""
-    if len({v.array.shape[1:] for v in values}) > 1:
-        raise BadInput("The chains give vectors of different lengths.", place=place, code="wrong_kind")
-
-
-def same_width(width: int, wanted: int, place: str, what: str) -> None:
-    """BadInput where a vector has fewer parts than are read."""
-    if width <= wanted:
-        raise BadInput(f"The vector that comes has {width} components, so no {what!r}.", place=place, code="wrong_kind")
-
-
-__all__ = [
-    "KIND_WORDS", "Context", "Follow", "FollowColour", "FollowDial", "Kind", "Numbers", "Seed", "SeedNumber", "Share",
-    "Step", "Value", "Wide", "drawn_places", "limits", "mean_colour", "mean_of", "precise", "same_shapes", "same_width",
-]  # fmt: skip
+if TYPE_CHECKING:
+    AnyStep = Step
+else:
+    #: Any step that is registered, in documents.
+    AnyStep = Annotated[Step, OneOf(STEPS, "step")]

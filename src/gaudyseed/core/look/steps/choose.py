@@ -3,20 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import TYPE_CHECKING, ClassVar, Literal
+from typing import ClassVar, Literal
 
 import numpy as np
 from pydantic import Field
 
-from ...buffers import empty
+from ...banding import bands_wanted
 from ...errors import BadInput
 from ...kernels import shaping
-from ...kernels.parallel import over
-from .base import KIND_WORDS, Context, Kind, Step, Value, precise, same_shapes
-from .quantise import bands_wanted
-
-if TYPE_CHECKING:
-    from . import AnyStep
+from ...kinds import Kind, Word, described
+from .base import AnyStep, Context, Plan, Step, Value, precise
 
 MOST_CHAINS = 64
 
@@ -28,7 +24,10 @@ class Choose(Step):
     ``index``: whole numbers 0 to n - 1. Beyond the ends the last one is held or they begin anew.
     """
 
-    takes: ClassVar[tuple[Kind, ...]] = ("number",)
+    title: ClassVar[str] = "Choose"
+    noun: ClassVar[str] = "a choice"
+    group: ClassVar = "combine"
+    takes: ClassVar[tuple[Word, ...]] = ("number",)
     summary: ClassVar[str] = "one of several chains, by the value"
     exact: ClassVar[bool] = True
 
@@ -48,31 +47,30 @@ class Choose(Step):
         for k, kind in enumerate(inner):
             if kind != inner[0]:
                 raise BadInput(
-                    f"Chain 1 gives {KIND_WORDS[inner[0]]}, but chain {k + 1} gives {KIND_WORDS[kind]}. "
+                    f"Chain 1 gives {described(inner[0], kind)}, but chain {k + 1} gives {described(kind, inner[0])}. "
                     "All chains of a choose step must give one kind.",
                     place=f"{place}.chains[{k}]", code="wrong_kind",
                 )  # fmt: skip
         return inner[0]
 
-    def apply(self, context: Context, incoming: Value | None) -> Value:
-        """(n,) or (n, k) float32; ``stops`` tells which chain each element took."""
+    def choices(self) -> int:
+        """One a chain."""
+        return len(self.chains)
+
+    def plan(self, context: Context, incoming: Value | None) -> Plan:
+        """(n,) or (n, k) float32; the bands tell which chain each element took."""
         assert incoming is not None
-        choices = context.inner
-        values = precise(incoming, context.place)
-        same_shapes(choices, context.place)
-        out = empty(choices[0].array.shape)
-        picked = empty(len(values), np.uint8)
+        choices, values = context.inner, precise(incoming, context.place)
         count, wrap = len(choices), self.beyond == "repeat"
 
-        def work(a: int, b: int) -> None:
+        def fill(a: int, b: int, out: np.ndarray, bands: np.ndarray) -> None:
             counts = np.full(b - a, count, np.float32)
             places = np.empty(b - a, np.float32)
             shaping.quantise(bands_wanted(values[a:b], counts, self.of, wrap), counts, wrap, places)
             chosen = (places * count).astype(np.int32)
             for k, choice in enumerate(choices):
                 mine = chosen == k
-                out[a:b][mine] = choice.array[a:b][mine]
-            picked[a:b] = chosen
+                out[mine] = choice.array[a:b][mine]
+            bands[:] = chosen
 
-        over(len(out), work, context.check)
-        return Value(choices[0].kind, out, picked)
+        return Plan(fill, banded=True)

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from typing import Annotated, ClassVar, Literal
 
+import numpy as np
 from pydantic import Field
 
-from ...buffers import empty
 from ...kernels import grading as kernels
-from ...kernels.parallel import over
+from ...kinds import COLOUR, Kind, Word
 from ..follow import Follow
-from .base import Context, Kind, Share, Step, Value
+from .base import Context, Plan, Share, Step, Value
 
 _Level = Annotated[float, Field(ge=0, le=64)]
 
@@ -18,22 +18,24 @@ _Level = Annotated[float, Field(ge=0, le=64)]
 class Clamp(Step):
     """Each display-encoded channel held at the least and the greatest level; where these cross, the greatest holds."""
 
-    takes: ClassVar[tuple[Kind, ...]] = ("colour",)
-    gives: ClassVar[Kind] = "colour"
+    title: ClassVar[str] = "Clamp"
+    noun: ClassVar[str] = "a clamp"
+    group: ClassVar = "correct"
+    takes: ClassVar[tuple[Word, ...]] = ("colour",)
+    gives: ClassVar[Kind] = COLOUR
     summary: ClassVar[str] = "least and greatest level of colours"
 
     step: Literal["clamp"]
     least: Share | Follow = Field(0.0, title="Least")
     greatest: _Level | Follow = Field(1.0, title="Greatest")
 
-    def apply(self, context: Context, incoming: Value | None) -> Value:
+    def plan(self, context: Context, incoming: Value | None) -> Plan:
         """(n, 3) linear float32."""
         assert incoming is not None
-        colours, out = incoming.array, empty(incoming.array.shape)
+        colours = incoming.array
         low, high = context.numbers(self, "least"), context.numbers(self, "greatest")
 
-        def work(a: int, b: int) -> None:
-            kernels.clamp(colours[a:b].reshape(-1), low(a, b), high(a, b), out[a:b].reshape(-1))
+        def fill(a: int, b: int, out: np.ndarray) -> None:
+            kernels.clamp(colours[a:b].reshape(-1), low(a, b), high(a, b), out.reshape(-1))
 
-        over(len(out), work, context.check)
-        return Value("colour", out)
+        return Plan(fill)

@@ -2,23 +2,29 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from typing import ClassVar, Literal
+from collections.abc import Callable, Iterator, Mapping
+from typing import Any, ClassVar, Literal
 
 import numpy as np
 from pydantic import Field
 
+from ... import census
 from ...buffers import empty
-from ...errors import BadInput
+from ...colour.spaces import saturation
+from ...errors import BadInput, Fix
 from ...kernels import components as kernels
 from ...kernels.parallel import over
+from ...kinds import NUMBER, Kind, Word
+from ...paths import pointer
 from ...vectors import lengths
 from ..scope import Scope
-from .base import Context, Kind, Step, Value, same_width
+from .base import Advisory, Context, Outcome, Plan, Step, Value, put
 
 _AXES = {"x": 0, "y": 1, "z": 2, "red": 0, "green": 1, "blue": 2}
 _DISPLAY = {"hue": kernels.HUE, "saturation": kernels.SATURATION, "value": kernels.VALUE, "luma": kernels.LUMA}
 _OKLCH = {"lightness": 0, "chroma": 1, "oklch_hue": 2}
+#: Elements that the parts are compared by.
+_SAMPLE = 8192
 _OF_VECTORS = ("x", "y", "z", "length")
 OF_COLOURS = (
     "hue", "saturation", "value", "luma", "luminance", "red", "green", "blue", "lightness", "chroma", "oklch_hue",
@@ -34,7 +40,10 @@ class Component(Step):
     chroma and oklch_hue (turns) are OKLCH (Ottosson 2020).
     """
 
-    takes: ClassVar[tuple[Kind, ...]] = ("colour", "vector")
+    title: ClassVar[str] = "Component"
+    noun: ClassVar[str] = "a component"
+    group: ClassVar = "shape"
+    takes: ClassVar[tuple[Word, ...]] = ("colour", "vector")
     summary: ClassVar[str] = "one number out of a colour or vector"
 
     step: Literal["component"]
@@ -45,24 +54,48 @@ class Component(Step):
 
     def result_kind(self, scope: Scope, place: str, incoming: Kind | None = None) -> Kind:
         """A number; the part must belong to what comes in."""
-        if (incoming == "vector") != (self.part in _OF_VECTORS):
-            fitting = "x, y, z or length" if incoming == "vector" else "hue, saturation, luma, red, chroma and the like"
+        word = incoming.word if incoming else "number"
+        if (word == "vector") != (self.part in _OF_VECTORS):
+            fitting = "x, y, z or length" if word == "vector" else "hue, saturation, luma, red, chroma and the like"
             raise BadInput(
-                f"A {incoming} has no part {self.part!r}. Choose {fitting}.", place=f"{place}.part", code="wrong_kind"
+                f"A {word} has no part {self.part!r}. Choose {fitting}.", place=f"{place}.part", code="wrong_kind"
             )
-        return "number"
+        if incoming is not None and word == "vector" and _AXES.get(self.part, 0) >= incoming.width:
+            raise BadInput(
+                f"The vector that comes has {incoming.width} components, so no {self.part!r}.",
+                place=f"{place}.part", code="wrong_kind",
+            )  # fmt: skip
+        return NUMBER
 
-    def apply(self, context: Context, incoming: Value | None) -> Value:
+    def plan(self, context: Context, incoming: Value | None) -> Plan:
         """(n,) float32."""
         assert incoming is not None
-        if self.part in _AXES:
-            same_width(incoming.array.shape[1], _AXES[self.part], f"{context.place}.part", self.part)
-        return Value("number", part_of(incoming.array, self.part, context.check))
+        return Plan(whole=part_of(incoming.array, self.part, context.check))
+
+    def census(self, outcome: Outcome) -> dict[str, Any]:
+        """What every part of the incoming colours or vectors would give, from an even sample."""
+        if outcome.incoming is None:
+            return {}
+        source = outcome.incoming.array
+        sample = np.ascontiguousarray(source[:: max(1, len(source) // _SAMPLE)])
+        parts = parts_of(outcome.incoming.kind)
+        return {"parts": {part: census.of_numbers(part_of(sample, part)) for part in parts}}
+
+    def advisories(self, outcome: Outcome, census: Mapping[str, Any]) -> Iterator[Advisory]:
+        """Hue read from greys."""
+        if self.part not in ("hue", "oklch_hue") or outcome.incoming is None:
+            return
+        colours = outcome.incoming.array
+        grey = int((saturation(colours) < 1e-3).sum()) if len(colours) else 0
+        if grey:
+            sentence = f"{grey:,} elements are grey and have no hue; it reads as 0 for them."
+            fix = Fix("Read luma instead", [put(f"{pointer(outcome.place)}/part", "luma")])
+            yield Advisory("hue_of_greys", outcome.place, sentence, (fix,))
 
 
-def parts_of(kind: Kind, width: int) -> tuple[str, ...]:
+def parts_of(kind: Kind) -> tuple[str, ...]:
     """The parts that a colour, or a vector of that width, has."""
-    return (*_OF_VECTORS[: min(width, 3)], "length") if kind == "vector" else OF_COLOURS
+    return (*_OF_VECTORS[: min(kind.width, 3)], "length") if kind.word == "vector" else OF_COLOURS
 
 
 def part_of(source: np.ndarray, part: str, check: Callable[[], None] | None = None) -> np.ndarray:

@@ -8,15 +8,18 @@ import numpy as np
 from pydantic import Field, field_validator
 
 from ...colour.spaces import parse_hex
-from ...population.table import loses_digits
+from ...kinds import COLOUR, NUMBER, Kind
+from ...population.attribute import loses_digits
 from ..follow import FollowDial
 from ..scope import Scope
-from .base import Context, Kind, Step, Value
+from .base import Context, Plan, Step, Value
 
 
 class Constant(Step):
     """One number or one colour for every element."""
 
+    title: ClassVar[str] = "Constant"
+    noun: ClassVar[str] = "one value"
     summary: ClassVar[str] = "one number or colour for all"
 
     step: Literal["constant"]
@@ -40,11 +43,13 @@ class Constant(Step):
 
     def result_kind(self, scope: Scope, place: str, incoming: Kind | None = None) -> Kind:
         """By the value."""
-        return "colour" if isinstance(self.value, str) else "number"
+        return COLOUR if isinstance(self.value, str) else NUMBER
 
-    def apply(self, context: Context, incoming: Value | None) -> Value:
+    def plan(self, context: Context, incoming: Value | None) -> Plan:
         """(n,) or (n, 3) float32."""
-        n = context.population.count
-        if isinstance(self.value, str):
-            return Value("colour", np.tile(parse_hex(self.value).astype(np.float32), (n, 1)))
-        return Value("number", np.full(n, self.value, np.float32))
+        value = parse_hex(self.value).astype(np.float32) if isinstance(self.value, str) else self.value
+
+        def fill(a: int, b: int, out: np.ndarray) -> None:
+            out[:] = value
+
+        return Plan(fill)

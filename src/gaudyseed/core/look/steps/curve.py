@@ -4,20 +4,24 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Callable, Mapping
-from typing import Annotated, ClassVar, Literal
+from typing import Annotated, Any, ClassVar, Literal
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict, Field, field_validator
+from pydantic import Field, field_validator
 
+from ... import census
 from ...buffers import empty
 from ...curves import bezier_polyline, coefficients, monotone_slopes
+from ...document import Document
 from ...kernels import curves as kernels
 from ...kernels import shaping
-from ...kernels.parallel import over
 from ...kernels.ramps import segment_table
+from ...kinds import Word
 from ..follow import Follow
-from .base import Context, Kind, Numbers, Share, Step, Value, drawn_places, mean_of
+from .base import Context, Numbers, Outcome, Plan, Share, Step, Value, drawn_places, mean_of
 
+#: Places at which a curve is drawn.
+SAMPLES = 129
 #: Two points are at least this far apart, so that float32 can tell them apart.
 APART = 1e-4
 
@@ -25,10 +29,8 @@ APART = 1e-4
 _Reach = Annotated[float, Field(ge=-4, le=4)]
 
 
-class CurvePoint(BaseModel):
+class CurvePoint(Document):
     """A point of the curve; ``left`` and ``right`` are Bezier handles relative to it, each a place and a height."""
-
-    model_config = ConfigDict(extra="forbid", frozen=True)
 
     x: Share | Follow = Field(title="x")
     y: Share | Follow = Field(title="y")
@@ -52,7 +54,10 @@ class Curve(Step):
     never passes the one before it.
     """
 
-    takes: ClassVar[tuple[Kind, ...]] = ("number",)
+    title: ClassVar[str] = "Curve"
+    noun: ClassVar[str] = "a curve"
+    group: ClassVar = "shape"
+    takes: ClassVar[tuple[Word, ...]] = ("number",)
     summary: ClassVar[str] = "bend the values along a drawn curve"
     exact: ClassVar[bool] = True  # values beyond 1 are all alike to it
 
@@ -94,19 +99,19 @@ class Curve(Step):
             slopes = monotone_slopes(knots, heights)
         return knots.astype(np.float32), coefficients(knots, heights, slopes)
 
-    def heights(self, values: np.ndarray, points: np.ndarray, check: Callable[[], None] | None = None) -> np.ndarray:
-        """(n,) float32 heights, within 0..1, of the curve through (k, 6) ``points`` at (n,) float32 values."""
+    def _filling(self, values: np.ndarray, points: np.ndarray) -> Callable[[int, int, np.ndarray], None]:
+        """Fills heights, within 0..1, of the curve through (k, 6) ``points`` at (n,) float32 values."""
         knots, rows = self._pieces(points)
         table = segment_table(knots)
+        return lambda a, b, out: shaping.cubics(values[a:b], knots, table, rows, out)
+
+    def heights(self, values: np.ndarray, points: np.ndarray) -> np.ndarray:
+        """(n,) float32: the same for all values at once."""
         out = empty(len(values))
-
-        def work(a: int, b: int) -> None:
-            shaping.cubics(values[a:b], knots, table, rows, out[a:b])
-
-        over(len(out), work, check)
+        self._filling(values, points)(0, len(values), out)
         return out
 
-    def _heights_each(self, values: np.ndarray, context: Context) -> np.ndarray:
+    def _filling_each(self, values: np.ndarray, context: Context) -> Callable[[int, int, np.ndarray], None]:
         """The same where each element has a curve of its own."""
         fixed, which = np.zeros((len(self.points), 6), np.float32), np.full((len(self.points), 6), -1, np.int32)
         own: list[Numbers] = []
@@ -117,18 +122,28 @@ class Curve(Step):
                     own.append(context.numbers_of(number, _LIMITS[c]))
                 else:
                     fixed[k, c] = number
-        out, kind = empty(len(values)), _KINDS[self.interpolation]
+        kind = _KINDS[self.interpolation]
 
-        def work(a: int, b: int) -> None:
+        def fill(a: int, b: int, out: np.ndarray) -> None:
             rows = np.stack([of(a, b) for of in own])
-            kernels.curve_each(values[a:b], fixed, which, rows, kind, APART, out[a:b])
+            kernels.curve_each(values[a:b], fixed, which, rows, kind, APART, out)
 
-        over(len(out), work, context.check)
-        return out
+        return fill
 
-    def apply(self, context: Context, incoming: Value | None) -> Value:
+    def plan(self, context: Context, incoming: Value | None) -> Plan:
         """(n,) float32 in 0..1."""
         assert incoming is not None
         if any(isinstance(number, Follow) for point in self.points for number in point.row()):
-            return Value("number", self._heights_each(incoming.array, context))
-        return Value("number", self.heights(incoming.array, self.drawn(), context.check))
+            return Plan(self._filling_each(incoming.array, context))
+        return Plan(self._filling(incoming.array, self.drawn()))
+
+    def census(self, outcome: Outcome) -> dict[str, Any]:
+        """The curve's heights over 0..1, its points as they are drawn, and the values that come in."""
+        points = self.drawn(outcome.signals)
+        found = {
+            "curve": self.heights(np.linspace(0, 1, SAMPLES, dtype=np.float32), points).round(5).tolist(),
+            "points": points.round(6).tolist(),
+        }
+        if outcome.incoming is not None:
+            found["incoming"] = census.histogram(outcome.incoming.array, 0.0, 1.0)
+        return found

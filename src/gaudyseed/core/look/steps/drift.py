@@ -2,20 +2,30 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from typing import Annotated, Any, ClassVar, Literal
 
 import numpy as np
 from pydantic import Field
 from pydantic.config import JsonDict
 
-from ...buffers import empty
+from ... import census
+from ...colour.spaces import display_bytes, linear_to_oklab, to_hex
+from ...errors import Fix
 from ...kernels import drift as kernels
-from ...kernels.parallel import over
+from ...kinds import COLOUR, Kind, Word
+from ...paths import pointer
+from ...sampling import grey_part, sample
 from ..follow import Follow
 from ..scope import Scope
-from .base import Context, Kind, Numbers, Seed, SeedNumber, Share, Step, Value, mean_of
+from .base import Advisory, Context, Numbers, Outcome, Plan, Seed, SeedNumber, Share, Step, Value, mean_of, put
 
+#: Colours along the axis of a component.
+AXIS = 64
+#: Bands overlap too much where more elements than this lie nearer to another stop.
+MOST_OVERLAP = 0.5
+#: Elements that such a part is judged by.
+ENOUGH = 500
 _STREAM = np.uint32(0x44524946)
 
 
@@ -42,8 +52,11 @@ class Drift(Step):
     An interval of no width moves every element by the same.
     """
 
-    takes: ClassVar[tuple[Kind, ...]] = ("colour",)
-    gives: ClassVar[Kind] = "colour"
+    title: ClassVar[str] = "Drift"
+    noun: ClassVar[str] = "drift"
+    group: ClassVar = "correct"
+    takes: ClassVar[tuple[Word, ...]] = ("colour",)
+    gives: ClassVar[Kind] = COLOUR
     summary: ClassVar[str] = "a little random change of each colour"
 
     step: Literal["drift"]
@@ -85,7 +98,7 @@ class Drift(Step):
 
     def depends_on(self, scope: Scope) -> list[Any]:
         """The element keys."""
-        return [scope.population.key_digest]
+        return [scope.elements.key_digest]
 
     def _base_and_span(self, context: Context, name: str) -> tuple[Numbers, Numbers]:
         """Where an element's interval begins and how wide it is, in the kernels' unit."""
@@ -98,21 +111,107 @@ class Drift(Step):
         factor = np.float32(unit)
         return lambda a, b: low(a, b) * factor, lambda a, b: (high(a, b) - low(a, b)) * factor
 
-    def apply(self, context: Context, incoming: Value | None) -> Value:
+    def plan(self, context: Context, incoming: Value | None) -> Plan:
         """(n, 3) linear float32."""
         assert incoming is not None and isinstance(self.seed, int)
         colours = incoming.array
-        low, high = context.population.keys
-        out = empty(colours.shape)
+        low, high = context.elements.keys
         seed = np.uint32(self.seed)
         ranges = [n for name in COMPONENTS for n in self._base_and_span(context, name)]
         chance, bend = context.numbers(self, "chance"), not self.still("gamma")
 
-        def work(a: int, b: int) -> None:
+        def fill(a: int, b: int, out: np.ndarray) -> None:
             kernels.drift(
                 colours[a:b].reshape(-1), low[a:b], high[a:b], seed, _STREAM, *(of(a, b) for of in ranges),
-                chance(a, b), self.space == "oklch", bend, out[a:b].reshape(-1),
+                chance(a, b), self.space == "oklch", bend, out.reshape(-1),
             )  # fmt: skip
 
-        over(len(out), work, context.check)
-        return Value("colour", out)
+        return Plan(fill)
+
+    def census(self, outcome: Outcome) -> dict[str, Any]:
+        """For each component: its ends, and a colour among those that come in moved over the whole axis.
+
+        ``bar`` is base64 of AXIS display-encoded colours from one end of the axis to the other, ``colours`` are those
+        at the two ends of the interval.
+        """
+        if outcome.incoming is None or not len(outcome.incoming.array):
+            return {"drift": {}}
+        typical, found = census.telling(outcome.incoming.array), {}
+        for name, ends in self.drawn(outcome.signals).items():
+            reach = COMPONENTS[name][1]
+            moved = self.moved(typical, name, np.concatenate([np.linspace(-reach, reach, AXIS), ends]))
+            codes = [to_hex(c) for c in moved[AXIS:]]
+            found[name] = {"ends": list(ends), "bar": census.packed(display_bytes(moved[:AXIS])), "colours": codes}
+        return {"drift": found}
+
+    def advisories(self, outcome: Outcome, census: Mapping[str, Any]) -> Iterator[Advisory]:
+        """Drift that changes nothing, has nothing to change, or is so wide that a ramp's bands are lost."""
+        at = pointer(outcome.place)
+        if self.chance == 0:
+            yield Advisory(
+                "drift_chance_zero", outcome.place, "Drift has a chance of 0 %, so no element drifts.",
+                (Fix("Let all drift", [put(f"{at}/chance", 1.0)]),),
+            )  # fmt: skip
+        elif all(self.still(name) for name in COMPONENTS):
+            yield Advisory(
+                "drift_ranges_zero", outcome.place, "Every interval of drift is 0 to 0, so nothing changes.",
+                (Fix("Give hue 12° both ways", [put(f"{at}/hue", [-12.0, 12.0])]),),
+            )  # fmt: skip
+        else:
+            yield from self._of_greys(outcome)
+            yield from self._of_width(outcome)
+
+    def _of_greys(self, outcome: Outcome) -> Iterator[Advisory]:
+        moving = [name for name in ("hue", "saturation") if not self.still(name)]
+        grey = grey_part(outcome.incoming.array) if moving and outcome.incoming else 0.0
+        if grey < 0.02:
+            return
+        all_grey = grey > 0.999
+        who = "Every incoming colour is a grey" if all_grey else f"{100 * grey:.0f} % of the incoming colours are greys"
+        fixes: tuple[Fix, ...] = ()
+        if all_grey:
+            still = {name: [0.0, 0.0] for name in ("hue", "saturation")}
+            if self.still("lightness"):
+                still["lightness"] = [-0.08, 0.08]
+            changes = [put(f"{pointer(outcome.place)}/{k}", v) for k, v in still.items()]
+            fixes = (Fix("Drift lightness alone", changes),)
+        sentence = f"{who}: without saturation there is no {' or '.join(moving)} to drift."
+        yield Advisory("drift_without_saturation", outcome.place, sentence, fixes)
+
+    def _of_width(self, outcome: Outcome) -> Iterator[Advisory]:
+        """Drift so wide that most elements look like another band of the ramp before it."""
+        part = _lost(outcome) if len(outcome.value.array) else 0.0
+        if part <= MOST_OVERLAP:
+            return
+        at = pointer(outcome.place)
+        halved = [
+            {"op": "replace", "path": f"{at}/{name}/{k}", "value": end / 2}
+            for name in COMPONENTS
+            for k, end in enumerate(getattr(self, name))
+            if isinstance(end, float) and end != 0
+        ]
+        yield Advisory(
+            "drift_too_wide", outcome.place,
+            f"Drift is so wide that {100 * part:.0f} % of the elements look like another colour of the ramp.",
+            (Fix("Halve the intervals", halved),) if halved else (),
+        )  # fmt: skip
+
+
+def _lost(outcome: Outcome) -> float:
+    """The part of the elements that drift took nearer to another colour of the ramp before it."""
+    for earlier in outcome.above():
+        colours = earlier.step.band_colours(earlier.signals)
+        if colours is not None:
+            break
+    else:
+        return 0.0
+    if len(colours) < 2 or earlier.incoming is None:
+        return 0.0
+    labs = linear_to_oklab(colours)
+    chosen = sample(earlier.step.choices_of(earlier), ENOUGH)
+    drifted = linear_to_oklab(sample(outcome.value.array, ENOUGH))
+    nearest = np.linalg.norm(drifted[:, None] - labs[None], axis=2).argmin(axis=1)
+    # Only where drift did it: colours that lay nearest to another stop before it do not count.
+    plain = linear_to_oklab(sample(earlier.value.array, ENOUGH))
+    true = np.linalg.norm(plain[:, None] - labs[None], axis=2).argmin(axis=1) == chosen
+    return float((nearest != chosen)[true].mean()) if true.any() else 0.0

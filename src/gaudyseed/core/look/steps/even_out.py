@@ -3,17 +3,19 @@
 from __future__ import annotations
 
 import itertools
-from typing import ClassVar, Literal
+from collections.abc import Callable
+from typing import Any, ClassVar, Literal
 
 import numpy as np
 from pydantic import Field, field_validator
 
-from ...buffers import empty
+from ... import census
 from ...curves import coefficients
+from ...document import parse
 from ...kernels import ranking, shaping
-from ...kernels.parallel import over
 from ...kernels.ramps import segment_table
-from .base import Context, Kind, Step, Value, precise
+from ...kinds import Word
+from .base import Context, Outcome, Plan, Step, Value, precise
 
 #: Places of a frozen distribution.
 FROZEN = 513
@@ -34,10 +36,13 @@ class EvenOut(Step):
     alone and stays when others come and go.
     """
 
-    takes: ClassVar[tuple[Kind, ...]] = ("number",)
+    title: ClassVar[str] = "Even out"
+    noun: ClassVar[str] = "an even distribution"
+    group: ClassVar = "shape"
+    takes: ClassVar[tuple[Word, ...]] = ("number",)
     summary: ClassVar[str] = "spread the values evenly, keeping their order"
     exact: ClassVar[bool] = True
-    elementwise: ClassVar[bool] = False
+    reach: ClassVar = "all"
 
     step: Literal["even_out"]
     frozen: tuple[float, ...] = Field((), max_length=4097, title="Frozen", json_schema_extra={"control": "frozen"})
@@ -51,23 +56,32 @@ class EvenOut(Step):
             raise ValueError("a frozen distribution has finite values")
         return frozen
 
-    def apply(self, context: Context, incoming: Value | None) -> Value:
+    def census(self, outcome: Outcome) -> dict[str, Any]:
+        """The part of 0..1 that the values reach."""
+        return {"reached": census.reached(census.of_numbers(outcome.value.array))}
+
+    def edited(self, action: str, outcome: Outcome, typed: Step, shares: list[float] | None) -> Step:
+        """``freeze``: with the distribution of the values that come in."""
+        if action != "freeze" or outcome.incoming is None:
+            return super().edited(action, outcome, typed, shares)
+        frozen = frozen_distribution(outcome.incoming.array)
+        return parse(EvenOut, {**typed.model_dump(mode="json"), "frozen": frozen})
+
+    def plan(self, context: Context, incoming: Value | None) -> Plan:
         """(n,) float32 in (0, 1), or 0..1 by a frozen distribution."""
         assert incoming is not None
         context.check()
         if self.frozen:
-            return Value("number", self._by_frozen(context, precise(incoming, context.place)))
+            return Plan(self._by_frozen(precise(incoming, context.place)))
         if incoming.exact is not None:
-            return Value("number", ranking.even_out_wide(incoming.exact))
-        return Value("number", ranking.even_out(incoming.array, context.check))
+            return Plan(whole=ranking.even_out_wide(incoming.exact))
+        return Plan(whole=ranking.even_out(incoming.array, context.check))
 
-    def _by_frozen(self, context: Context, values: np.ndarray) -> np.ndarray:
+    def _by_frozen(self, values: np.ndarray) -> Callable[[int, int, np.ndarray], None]:
         reference = np.array(self.frozen)
         low, high = reference[0], reference[-1]
-        out = empty(values.shape)
         if high <= low:
-            out[:] = 0.5
-            return out
+            return lambda a, b, out: out.fill(0.5)
         # Equal values stand for the middle of their ranks, as among the elements themselves.
         knots = np.unique(reference)
         first = np.searchsorted(reference, knots, side="left")
@@ -80,9 +94,8 @@ class EvenOut(Step):
         rows, table = coefficients(scaled.astype(np.float64), heights, None), segment_table(scaled)
         gain = 1 / (high - low)
 
-        def work(a: int, b: int) -> None:
+        def fill(a: int, b: int, out: np.ndarray) -> None:
             part = ((values[a:b] - np.float64(low)) * gain).astype(np.float32)
-            shaping.cubics(part, scaled, table, rows, out[a:b])
+            shaping.cubics(part, scaled, table, rows, out)
 
-        over(len(out), work, context.check)
-        return out
+        return fill

@@ -8,22 +8,23 @@ from typing import Any, ClassVar, Literal
 import numpy as np
 from pydantic import Field, field_validator
 
-from ...buffers import empty
 from ...errors import BadInput, Fix
+from ...formula import FUNCTIONS, LOOKED_UP, Lookup, parse_formula, renamed_in_formula
 from ...formula import Formula as Parsed
-from ...formula import Lookup, parse_formula, renamed_in_formula
 from ...kernels import hashing
-from ...kernels.parallel import over
+from ...kinds import NUMBER, Kind, vector
 from ...names import nearest
-from ...population.table import WHOLE_FLOAT32, WHOLE_FLOAT64, loses_digits
-from ..scope import Scope, replacing
-from .base import Context, Kind, Step, Value
+from ...paths import replacing
+from ...population.attribute import WHOLE_FLOAT32, WHOLE_FLOAT64, loses_digits
+from ..scope import Scope
+from .base import Context, Plan, Step, Value
 
 #: Larger than usual: each part of a formula costs a call for each chunk.
 CHUNK = 1 << 17
 _STREAM = np.uint32(0x464F524D)
 #: Names that are no attributes: the element's number from 0, how many there are, and time (still 0).
-BUILT_IN = ("index", "count", "frame", "seconds")
+TIMES = ("frame", "seconds")
+BUILT_IN = ("index", "count", *TIMES)
 
 
 class Formula(Step):
@@ -33,12 +34,14 @@ class Formula(Step):
     An attribute goes before a signal, a dial and a built-in name.
     """
 
+    title: ClassVar[str] = "Formula"
+    noun: ClassVar[str] = "a formula"
     summary: ClassVar[str] = "arithmetic over the values that elements carry"
 
     step: Literal["formula"]
     text: str = Field(
         "index / count", min_length=1, max_length=1000, title="Formula",
-        description="Such as where(random(5) < 0.14, 1, random(3) * 0.5)", json_schema_extra={"control": "formula"},
+        description="Such as where(random(5) < 0.14, 1, random(3) * 0.5)", json_schema_extra={"control": "formula", "functions": [*FUNCTIONS, *LOOKED_UP]},
     )  # fmt: skip
 
     @field_validator("text")
@@ -47,11 +50,19 @@ class Formula(Step):
         parse_formula(text)
         return text
 
+    def renamed_texts(self, old: str, new: str) -> dict[str, Any]:
+        """The formula with a name renamed."""
+        return {"text": renamed_in_formula(self.text, old, new)}
+
+    def attributes_read(self) -> tuple[str, ...]:
+        """All its names."""
+        return parse_formula(self.text).names
+
     def _parsed(self, scope: Scope, place: str) -> Parsed:
         """The formula with all its names found."""
         parsed = parse_formula(self.text)
         for name in parsed.names:
-            if name in scope.population.names:
+            if name in scope.elements.names:
                 column = scope.attribute(name, f"{place}.text")
                 exact = column.precise() if column.width == 1 and any(column.beyond) else None
                 if exact is not None and exact.dtype.kind == "i" and np.abs(exact).max() > WHOLE_FLOAT64:
@@ -74,7 +85,7 @@ class Formula(Step):
                         place=f"{place}.text", code="wrong_kind",
                     )  # fmt: skip
             elif name not in BUILT_IN:
-                known = [*scope.population.names, *scope.signals, *scope.dials]
+                known = [*scope.elements.names, *scope.signals, *scope.dials]
                 hint, twin = nearest(name, known)
                 mended = [replacing(f"{place}.text", renamed_in_formula(self.text, name, twin))] if twin else []
                 raise BadInput(
@@ -92,12 +103,12 @@ class Formula(Step):
     def result_kind(self, scope: Scope, place: str, incoming: Kind | None = None) -> Kind:
         """Tried on one element: a number or a vector of three."""
         parsed = self._parsed(scope, place)
-        one = min(scope.population.count, 1)
-        stand_ins = {
-            name: Value("number", np.zeros(one if scope.signal_kind(name, place) == "number" else (one, 3), np.float32))
-            for name in parsed.names
-            if name in scope.signals and name not in scope.population.names
-        }
+        one = min(scope.elements.count, 1)
+        stand_ins = {}
+        for name in parsed.names:
+            if name in scope.signals and name not in scope.elements.names:
+                kind = scope.signal_kind(name, place)
+                stand_ins[name] = Value(kind, np.zeros(kind.shape(one), np.float32))
         number = _number(parsed, scope)
         try:
             found = parsed.over(_lookup(scope, stand_ins, number), 0, one, None, number)
@@ -109,49 +120,47 @@ class Formula(Step):
                 "Take a part of it with x(), y() or z().",
                 place=f"{place}.text", code="wrong_kind",
             )  # fmt: skip
-        return "vector" if found.ndim == 2 else "number"
+        return vector(3) if found.ndim == 2 else NUMBER
 
     def depends_on(self, scope: Scope) -> list[Any]:
         """The columns and dials that it reads, and the element keys."""
-        names, population = parse_formula(self.text).names, scope.population
-        columns = [population.attribute(n).digest for n in names if n in population.names]
+        names, elements = parse_formula(self.text).names, scope.elements
+        columns = [elements.attribute(n).digest for n in names if n in elements.names]
         dials = [scope.dials[n].value for n in names if n in scope.dials]
-        return [columns, dials, population.key_digest, population.count]
+        moment = [getattr(scope.moment, n) for n in TIMES if n in names]
+        return [columns, dials, moment, elements.key_digest, elements.count]
 
-    def apply(self, context: Context, incoming: Value | None) -> Value:
+    def plan(self, context: Context, incoming: Value | None) -> Plan:
         """(n,) or (n, 3) float32, chunk by chunk: no whole-array temporaries."""
         parsed = self._parsed(context.scope, context.place)
         number = _number(parsed, context.scope)
         lookup = _lookup(context.scope, context.signals, number)
-        kind, count = self.result_kind(context.scope, context.place), context.population.count
-        out = empty((count, 3) if kind == "vector" else count)
 
-        def work(a: int, b: int) -> None:
-            parsed.over(lookup, a, b, out[a:b], number)
+        def fill(a: int, b: int, out: np.ndarray) -> None:
+            try:
+                parsed.over(lookup, a, b, out, number)
+            except BadInput as error:
+                raise BadInput(error.sentence, place=f"{context.place}.text", code=error.code) from None
 
-        try:
-            over(count, work, context.check, CHUNK)
-        except BadInput as error:
-            raise BadInput(error.sentence, place=f"{context.place}.text", code=error.code) from None
-        return Value(kind, out)
+        return Plan(fill, chunk=CHUNK)
 
 
 def _number(parsed: Parsed, scope: Scope) -> type:
     """The type that a formula is worked out in: float64 where it reads whole numbers that float32 would round."""
-    population = scope.population
-    columns = [population.find(name) for name in parsed.names]
+    elements = scope.elements
+    columns = [elements.find(name) for name in parsed.names]
     dials = [scope.dials[n].value for n in parsed.names if n in scope.dials]
-    counted = population.count > WHOLE_FLOAT32 and {"index", "count"} & set(parsed.names)
+    counted = elements.count > WHOLE_FLOAT32 and {"index", "count"} & set(parsed.names)
     far = any(isinstance(v, float) and loses_digits(v) for v in dials)
     beyond = any(column is not None and any(column.beyond) for column in columns)
     return np.float64 if beyond or counted or far or parsed.far_constants else np.float32
 
 
 def _lookup(scope: Scope, signals: Mapping[str, Value], number: type) -> Lookup:
-    population = scope.population
+    elements = scope.elements
 
     def find(name: str, start: int, stop: int) -> Any:
-        carried = population.find(name)
+        carried = elements.find(name)
         if carried is not None and any(carried.beyond):
             parts = [carried.precise(k)[start:stop].astype(np.float64) for k in range(carried.width)]
             return parts[0] if carried.values.ndim == 1 else np.stack(parts, axis=1)
@@ -164,13 +173,13 @@ def _lookup(scope: Scope, signals: Mapping[str, Value], number: type) -> Lookup:
         if name == "index":
             return np.arange(start, stop, dtype=number)
         if name == "count":
-            return number(population.count)
+            return number(elements.count)
         if name.startswith("random("):
-            low, high = population.keys
+            low, high = elements.keys
             out = np.empty(stop - start, np.float32)
             seed = np.uint32(int(name[7:-1]))
             hashing.random_one(low[start:stop], high[start:stop], seed, _STREAM, out)
             return out
-        return np.float32(0)
+        return number(getattr(scope.moment, name)) if name in TIMES else np.float32(0)
 
     return find

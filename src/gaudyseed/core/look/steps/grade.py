@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
-from typing import Annotated, ClassVar, Literal
+from collections.abc import Iterator, Mapping
+from typing import Annotated, Any, ClassVar, Literal
 
 import numpy as np
 from pydantic import Field
 
-from ...buffers import empty
+from ...errors import Fix
 from ...kernels import grading as kernels
-from ...kernels.parallel import over
+from ...kinds import COLOUR, Kind, Word
+from ...paths import pointer
+from ...sampling import grey_part
 from ..follow import Follow
-from .base import Context, Kind, Numbers, Share, Step, Value
+from .base import Advisory, Context, Numbers, Outcome, Plan, Share, Step, Value, put
 
 _Factor = Annotated[float, Field(ge=0, le=16)]
 _Power = Annotated[float, Field(ge=0.01, le=16)]
@@ -31,8 +34,11 @@ class Grade(Step):
     each channel, then saturation about Rec. 709 luma; not limited to 1.
     """
 
-    takes: ClassVar[tuple[Kind, ...]] = ("colour",)
-    gives: ClassVar[Kind] = "colour"
+    title: ClassVar[str] = "Grade"
+    noun: ClassVar[str] = "a grade"
+    group: ClassVar = "correct"
+    takes: ClassVar[tuple[Word, ...]] = ("colour",)
+    gives: ClassVar[Kind] = COLOUR
     summary: ClassVar[str] = "one colour correction over all"
 
     step: Literal["grade"]
@@ -59,10 +65,19 @@ class Grade(Step):
     )
     cdl_saturation: _Factor | Follow = Field(1.0, title="CDL saturation")
 
-    def apply(self, context: Context, incoming: Value | None) -> Value:
+    def advisories(self, outcome: Outcome, census: Mapping[str, Any]) -> Iterator[Advisory]:
+        """Hue turned on greys."""
+        if self.hue_turn != 0 and outcome.incoming is not None and grey_part(outcome.incoming.array) > 0.999:
+            yield Advisory(
+                "hue_turn_of_greys", outcome.place,
+                "Every incoming colour is a grey, so turning the hue changes nothing.",
+                (Fix("Leave the hue", [put(f"{pointer(outcome.place)}/hue_turn", 0.0)]),),
+            )  # fmt: skip
+
+    def plan(self, context: Context, incoming: Value | None) -> Plan:
         """(n, 3) linear float32, not below 0."""
         assert incoming is not None
-        colours, out = incoming.array, empty(incoming.array.shape)
+        colours = incoming.array
         names = ("saturation", "monochrome", "value", "brightness", "contrast", "pivot", "gain", "gamma")
         settings = [context.numbers(self, name) for name in names]
         degrees = context.numbers(self, "hue_turn")
@@ -78,12 +93,11 @@ class Grade(Step):
         bends = tuple(power != 1 for power in self.power)
         last = context.numbers(self, "cdl_saturation")
 
-        def work(a: int, b: int) -> None:
+        def fill(a: int, b: int, out: np.ndarray) -> None:
             kernels.grade(
                 colours[a:b].reshape(-1), turns(a, b), *(of(a, b) for of in settings), one,
                 does, cdl, *(tuple(of(a, b) for of in triple) for triple in triples), bends,
-                last(a, b), out[a:b].reshape(-1),
+                last(a, b), out.reshape(-1),
             )  # fmt: skip
 
-        over(len(out), work, context.check)
-        return Value("colour", out)
+        return Plan(fill)

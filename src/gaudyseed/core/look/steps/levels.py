@@ -4,19 +4,22 @@ from __future__ import annotations
 
 from typing import Annotated, ClassVar, Literal
 
+import numpy as np
 from pydantic import Field
 
-from ...buffers import empty
 from ...kernels import shaping
-from ...kernels.parallel import over
+from ...kinds import Word
 from ..follow import Follow
-from .base import Context, Kind, Share, Step, Value, Wide, precise
+from .base import Context, Plan, Share, Step, Value, Wide, precise
 
 
 class Levels(Step):
     """[black, white] to 0..1, then ``t ** (1 / gamma)``, then ``(t - pivot) * contrast + pivot``, within 0..1."""
 
-    takes: ClassVar[tuple[Kind, ...]] = ("number",)
+    title: ClassVar[str] = "Levels"
+    noun: ClassVar[str] = "levels"
+    group: ClassVar = "shape"
+    takes: ClassVar[tuple[Word, ...]] = ("number",)
     summary: ClassVar[str] = "black and white point, gamma, contrast"
     exact: ClassVar[bool] = True
 
@@ -27,18 +30,17 @@ class Levels(Step):
     contrast: Annotated[float, Field(ge=0, le=1000)] | Follow = Field(1.0, title="Contrast")
     pivot: Share | Follow = Field(0.5, title="Pivot")
 
-    def apply(self, context: Context, incoming: Value | None) -> Value:
+    def plan(self, context: Context, incoming: Value | None) -> Plan:
         """(n,) float32 in 0..1."""
         assert incoming is not None
         wide = incoming.exact is not None
-        values, out = precise(incoming, context.place), empty(incoming.array.shape)
+        values = precise(incoming, context.place)
         points = context.wide_numbers if wide else context.numbers
         settings = [points(self, name) for name in ("black_point", "white_point")]
         settings += [context.numbers(self, name) for name in ("gamma", "contrast", "pivot")]
         bend = self.gamma != 1
 
-        def work(a: int, b: int) -> None:
-            shaping.levels(values[a:b], *(of(a, b) for of in settings), bend, out[a:b])
+        def fill(a: int, b: int, out: np.ndarray) -> None:
+            shaping.levels(values[a:b], *(of(a, b) for of in settings), bend, out)
 
-        over(len(out), work, context.check)
-        return Value("number", out)
+        return Plan(fill)

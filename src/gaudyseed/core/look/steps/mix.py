@@ -3,17 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import TYPE_CHECKING, ClassVar, Literal
+from typing import ClassVar, Literal
 
 from pydantic import Field
 
 from ...errors import BadInput
-from ...stacking import blended, check_blend
+from ...kinds import Kind, Word, described
+from ...stacking import blending_of, check_blend
 from ..follow import Follow
-from .base import KIND_WORDS, MOST_STEPS, Blend, Context, Kind, Share, Step, Value, same_shapes
-
-if TYPE_CHECKING:
-    from . import AnyStep
+from .base import MOST_STEPS, AnyStep, Blend, Context, Plan, Share, Step, Value
 
 
 class Mix(Step):
@@ -22,7 +20,10 @@ class Mix(Step):
     Blend modes as for layers, in linear light; those that look at a whole colour want colours.
     """
 
-    takes: ClassVar[tuple[Kind, ...]] = ("number", "vector", "colour")
+    title: ClassVar[str] = "Mix"
+    noun: ClassVar[str] = "a mix"
+    group: ClassVar = "combine"
+    takes: ClassVar[tuple[Word, ...]] = ("number", "vector", "colour")
     summary: ClassVar[str] = "with another chain, by a factor"
 
     step: Literal["mix"]
@@ -40,18 +41,16 @@ class Mix(Step):
         """The kind of both."""
         if incoming is not None and inner[0] != incoming:
             raise BadInput(
-                f"{KIND_WORDS[incoming].capitalize()} comes, but the other chain gives {KIND_WORDS[inner[0]]}. "
+                f"{described(incoming, inner[0]).capitalize()} comes, but the other chain gives "
+                f"{described(inner[0], incoming)}. "
                 "Both must be of one kind.",
                 place=f"{place}.chain", code="wrong_kind",
             )  # fmt: skip
-        check_blend(inner[0], self.blend, place)
+        check_blend(inner[0].word, self.blend, place)
         return inner[0]
 
-    def apply(self, context: Context, incoming: Value | None) -> Value:
+    def plan(self, context: Context, incoming: Value | None) -> Plan:
         """(n,) or (n, k) float32."""
         assert incoming is not None
-        other = context.inner[0]
-        same_shapes((incoming, other), context.place)
-        factor = context.numbers(self, "factor")
-        out = blended(incoming.array, other.array, incoming.kind, factor, self.blend, False, context.check)
-        return Value(incoming.kind, out)
+        other, factor = context.inner[0], context.numbers(self, "factor")
+        return Plan(blending_of(incoming.array, other.array, context.kind, factor, self.blend, False))

@@ -3,20 +3,24 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from typing import Annotated, ClassVar, Literal
+from typing import Annotated, Any, ClassVar, Literal
 
 import numpy as np
 from pydantic import Field
 
+from ... import census
 from ...buffers import empty
+from ...colour.spaces import to_hex
 from ...errors import BadInput
 from ...kernels import palettes as kernels
 from ...kernels import ramps as ramp_kernels
 from ...kernels.parallel import over
+from ...kinds import COLOUR, Kind, Word
 from ...palette import MOST_SWATCHES, Swatch, linear_of
-from ...picking import picked
+from ...picking import picker
 from ..follow import FollowColour, FollowDial
-from .base import Context, Kind, Step, Value, mean_colour
+from ..scope import Scope
+from .base import Choices, Context, Outcome, Plan, Step, Value, mean_colour
 
 
 class Palette(Step):
@@ -27,8 +31,11 @@ class Palette(Step):
     grid: its first number within the row, its second the row.
     """
 
-    takes: ClassVar[tuple[Kind, ...]] = ("number", "vector")
-    gives: ClassVar[Kind] = "colour"
+    title: ClassVar[str] = "Palette"
+    noun: ClassVar[str] = "a palette"
+    group: ClassVar = "colour"
+    takes: ClassVar[tuple[Word, ...]] = ("number", "vector")
+    gives: ClassVar[Kind] = COLOUR
     summary: ClassVar[str] = "one swatch of a palette for each element"
     exact: ClassVar[bool] = True  # values beyond 1 are all alike to it
 
@@ -50,13 +57,11 @@ class Palette(Step):
         # Behind the last swatch that has a weight nothing begins: its part reaches to the end.
         return np.where(sums[:-1] < sums[-1], sums[:-1] / sums[-1], np.inf).astype(np.float32)
 
-    def cells_of(self, incoming: Value, place: str = "", check: Callable[[], None] | None = None) -> np.ndarray:
+    def cells_of(self, incoming: Value, check: Callable[[], None] | None = None) -> np.ndarray:
         """(n,) uint8: the swatch of each element."""
         values = incoming.array
         out = empty(len(values), np.uint8)
-        if incoming.kind == "vector":
-            if values.shape[1] < 2:
-                raise BadInput("A palette wants a vector of at least two numbers.", place=place, code="wrong_kind")
+        if incoming.kind.word == "vector":
             pairs = np.ascontiguousarray(values[:, :2])
             count, columns = len(self.swatches), self.columns
             assert isinstance(columns, int)
@@ -71,11 +76,46 @@ class Palette(Step):
         """(s, 3) linear float64 colours as they are drawn: what follows a signal has its mean."""
         return np.array([mean_colour(s.colour, signals) for s in self.swatches])
 
-    def apply(self, context: Context, incoming: Value | None) -> Value:
-        """(n, 3) linear float32; ``stops`` tells which swatch each element took."""
+    def choices(self) -> Choices:
+        """The swatches."""
+        return Choices("swatches", tuple(s.colour for s in self.swatches))
+
+    def band_edges(self, place: str) -> np.ndarray:
+        """Where the parts meet."""
+        return self.edges()
+
+    def strip(self, count: int) -> list[str]:
+        """The swatches."""
+        return [s.drawn for s in self.swatches]
+
+    def census(self, outcome: Outcome) -> dict[str, Any]:
+        """How many elements each swatch has and its colour; of numbers, what comes in."""
+        if outcome.incoming is None:
+            return {}
+        counts = census.group_counts(self.choices_of(outcome))[: len(self.swatches)]
+        colours = [to_hex(c) for c in self.drawn(outcome.signals)]
+        found: dict[str, Any] = {"palette": {"counts": counts.tolist(), "colours": colours}}
+        if outcome.incoming.kind.word == "number":
+            found["incoming"] = census.histogram(outcome.incoming.array, 0.0, 1.0)
+        return found
+
+    def result_kind(self, scope: Scope, place: str, incoming: Kind | None = None) -> Kind:
+        """A colour; of vectors two numbers are wanted."""
+        if incoming is not None and incoming.word == "vector" and incoming.width < 2:
+            raise BadInput("A palette wants a vector of at least two numbers.", place=place, code="wrong_kind")
+        return COLOUR
+
+    def plan(self, context: Context, incoming: Value | None) -> Plan:
+        """(n, 3) linear float32; the bands tell which swatch each element took."""
         assert incoming is not None
-        cells = self.cells_of(incoming, context.place, context.check)
+        cells = self.cells_of(incoming, context.check)
         own = {
             k: context.colours_of(s.colour) for k, s in enumerate(self.swatches) if isinstance(s.colour, FollowColour)
         }
-        return Value("colour", picked(cells, linear_of(self.swatches), own, context.check), cells)
+        pick = picker(linear_of(self.swatches), own)
+
+        def fill(a: int, b: int, out: np.ndarray, bands: np.ndarray) -> None:
+            pick(cells[a:b], a, b, out)
+            bands[:] = cells[a:b]
+
+        return Plan(fill, banded=True)

@@ -7,21 +7,11 @@ from typing import Annotated, ClassVar, Literal
 import numpy as np
 from pydantic import Field
 
-from ...buffers import empty
+from ...banding import bands_wanted
 from ...kernels import shaping
-from ...kernels.parallel import over
+from ...kinds import Word
 from ..follow import Follow
-from .base import Context, Kind, Numbers, Step, Value, precise
-
-
-def bands_wanted(values: np.ndarray, counts: np.ndarray, of: str, wrap: bool) -> np.ndarray:
-    """Values in units of bands, so that the whole part is the band: of a ``value`` in 0..1 or an ``index``."""
-    part = values if of == "index" else values * counts
-    if wrap and of == "value":
-        part = np.where(values == 1, counts - 1, part)  # 1 belongs to the last band, also where all begins anew
-    if part.dtype == np.float64:  # digits that float32 would lose decide where it begins anew, and nothing else
-        part = np.mod(part, counts) if wrap else np.clip(part, -1, counts)
-    return part.astype(np.float32)
+from .base import Context, Numbers, Plan, Step, Value, precise
 
 
 class Quantise(Step):
@@ -32,7 +22,10 @@ class Quantise(Step):
     bands, the last one into the last. Beyond the ends values are held or begin anew.
     """
 
-    takes: ClassVar[tuple[Kind, ...]] = ("number",)
+    title: ClassVar[str] = "Quantise"
+    noun: ClassVar[str] = "levels"
+    group: ClassVar = "shape"
+    takes: ClassVar[tuple[Word, ...]] = ("number",)
     summary: ClassVar[str] = "a few equal levels, or whole numbers to ramp places"
     exact: ClassVar[bool] = True
 
@@ -41,17 +34,15 @@ class Quantise(Step):
     of: Literal["value", "index"] = Field("value", title="From")
     beyond: Literal["hold", "repeat"] = Field("hold", title="Beyond the ends")
 
-    def apply(self, context: Context, incoming: Value | None) -> Value:
+    def plan(self, context: Context, incoming: Value | None) -> Plan:
         """(n,) float32 in (0, 1)."""
         assert incoming is not None
         values = precise(incoming, context.place)
-        out = empty(len(values))
         counts: Numbers = context.numbers(self, "levels")
         wrap = self.beyond == "repeat"
 
-        def work(a: int, b: int) -> None:
+        def fill(a: int, b: int, out: np.ndarray) -> None:
             whole = np.floor(counts(a, b))
-            shaping.quantise(bands_wanted(values[a:b], whole, self.of, wrap), whole, wrap, out[a:b])
+            shaping.quantise(bands_wanted(values[a:b], whole, self.of, wrap), whole, wrap, out)
 
-        over(len(out), work, context.check)
-        return Value("number", out)
+        return Plan(fill)

@@ -3,33 +3,51 @@
 from __future__ import annotations
 
 import itertools
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import replace
-from typing import Annotated, ClassVar, Literal
+from typing import Annotated, Any, ClassVar, Literal
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict, Field, field_validator
+from pydantic import Field, field_validator
 
-from ...colour.spaces import HEX_PATTERN, parse_hex
+from ... import census
+from ...colour.spaces import HEX_PATTERN, parse_hex, to_hex
+from ...document import Document, parse
+from ...errors import BadInput
 from ...kernels.encoding import LARGEST
+from ...kinds import COLOUR, Kind, Word
 from ...own_ramp import OwnRamp
 from ...picking import Own
 from ...ramp import Ramp as Compiled
 from ..follow import Follow, FollowColour
-from .base import Context, Kind, Share, Step, Value, drawn_places, limits, mean_colour, mean_of
+from ..ramp_advisories import of_ramp
+from ..ramp_edits import ACTIONS, edited_ramp
+from .base import (
+    Advisory,
+    Choices,
+    Context,
+    Outcome,
+    Plan,
+    Share,
+    Step,
+    Value,
+    drawn_places,
+    limits,
+    mean_colour,
+    mean_of,
+    take_equal_bands,
+)
 
 MOST_STOPS = 256
 Colour = Annotated[str, Field(pattern=HEX_PATTERN)]
 
 
-class Stop(BaseModel):
+class Stop(Document):
     """A control of the ramp: where it stands in 0..1, its display-encoded colour and its intensity.
 
     The intensity multiplies the colour in linear light, above 1 for emission. ``hold``
     keeps the colour until the next stop. ``locked`` keeps its share when others are typed.
     """
-
-    model_config = ConfigDict(extra="forbid", frozen=True)
 
     at: Share | Follow = Field(title="At")
     colour: Colour | FollowColour = Field(title="Colour")
@@ -47,8 +65,11 @@ class Ramp(Step):
     a stop's neighbours (0: Catmull-Rom), ``soft`` the uniform cubic B-spline, which passes near the stops.
     """
 
-    takes: ClassVar[tuple[Kind, ...]] = ("number",)
-    gives: ClassVar[Kind] = "colour"
+    title: ClassVar[str] = "Ramp"
+    noun: ClassVar[str] = "a ramp"
+    group: ClassVar = "colour"
+    takes: ClassVar[tuple[Word, ...]] = ("number",)
+    gives: ClassVar[Kind] = COLOUR
     summary: ClassVar[str] = "values to colours through stops"
     exact: ClassVar[bool] = True  # values beyond 1 are all alike to it
 
@@ -110,15 +131,81 @@ class Ramp(Step):
         still = np.array([0.0 if isinstance(s.at, Follow) else s.at for s in self.stops])
         return OwnRamp(replace(ramp, positions=still), places, colours, tensions)
 
-    def apply(self, context: Context, incoming: Value | None) -> Value:
-        """(n, 3) linear float32, not below 0."""
+    def plan(self, context: Context, incoming: Value | None) -> Plan:
+        """(n, 3) linear float32, not below 0; between steps with the band of each element."""
         assert incoming is not None
         ramp = self.compiled(context.signals)
         each = self._own(context, ramp) or ramp
-        if self.interpolation == "steps":
-            bands = each.bands_of(incoming.array, context.check)
-            return Value("colour", each.colours_of_bands(bands, context.check), bands)
-        return Value("colour", each.colours_of(incoming.array, context.check))
+        if self.interpolation != "steps":
+            return Plan(each.colouring(incoming.array))
+        band, pick = each.banding(incoming.array), each.picking()
+
+        def fill(a: int, b: int, out: np.ndarray, bands: np.ndarray) -> None:
+            band(a, b, bands)
+            pick(bands, a, b, out)
+
+        return Plan(fill, banded=True)
+
+    def choices(self) -> Choices:
+        """The stops."""
+        return Choices("stops", tuple(s.colour for s in self.stops))
+
+    def choices_of(self, outcome: Outcome) -> np.ndarray:
+        """The band of each element, or between stops the one whose colour is nearest to the ramp's there."""
+        if outcome.value.bands is not None:
+            return outcome.value.bands
+        assert outcome.incoming is not None
+        ramp, values = self.compiled(outcome.signals), outcome.incoming.array
+        found: np.ndarray = outcome.cached("stops", lambda: ramp.groups_of(values), len(values))
+        return found
+
+    def band_edges(self, place: str) -> np.ndarray:
+        """Where bands begin, or between stops half-way between them."""
+        places = np.array([s.at if isinstance(s.at, float) else np.nan for s in self.stops])
+        if np.isnan(places).any():
+            raise BadInput(
+                "The places of the ramp's stops follow a signal, so its bands differ from element to element. Take "
+                "equal bands, or fix the places.",
+                place=f"{place}.by", code="no_bands", fix=take_equal_bands(place),
+            )  # fmt: skip
+        return places[1:] if self.interpolation == "steps" else (places[1:] + places[:-1]) / 2
+
+    def band_colours(self, signals: Mapping[str, Value]) -> np.ndarray:
+        """The stops' colours."""
+        return self.compiled(signals).colours
+
+    def strip(self, count: int) -> list[str]:
+        """The ramp at even places."""
+        centres = ((np.arange(count) + 0.5) / count).astype(np.float32)
+        return [to_hex(c) for c in self.compiled().colours_of(centres)]
+
+    def census(self, outcome: Outcome) -> dict[str, Any]:
+        """The ramp's bar, what comes in over 0..1, where the stops stand, and how many elements each has."""
+        if outcome.incoming is None:
+            return {}
+        before, values = outcome.before, outcome.incoming.array
+        histogram = lambda: census.histogram(values, 0.0, 1.0)  # noqa: E731
+        incoming = before.cached("incoming", histogram, 20_000) if before else histogram()
+        return {"ramp": census.of_ramp(self.compiled(outcome.signals), incoming, self.choices_of(outcome))}
+
+    def advisories(self, outcome: Outcome, census: Mapping[str, Any]) -> Iterator[Advisory]:
+        """Values that do not use the ramp well, and stops that do nothing."""
+        if "ramp" in census:
+            yield from of_ramp(self, outcome.place, census["ramp"])
+
+    def trace(self, outcome: Outcome, element: int) -> dict[str, Any]:
+        """Where the element stands on the ramp, and its stop."""
+        if outcome.incoming is None:
+            return {}
+        at = float(outcome.incoming.array[element])
+        return {"at": at, "stop": int(self.choices_of(outcome)[element])}
+
+    def edited(self, action: str, outcome: Outcome, typed: Step, shares: list[float] | None) -> Step:
+        """``flip``, ``space_evenly``, ``space_by_share``, ``snap`` or ``set_shares``: see ``ramp_edits``."""
+        if action not in ACTIONS or outcome.incoming is None:
+            return super().edited(action, outcome, typed, shares)
+        places = self.compiled(outcome.signals).positions
+        return parse(Ramp, edited_ramp(typed.model_dump(mode="json"), action, outcome.incoming.array, shares, places))
 
 
 def _colours(stop: Stop, context: Context) -> Own:

@@ -7,13 +7,12 @@ from typing import Annotated, Any, ClassVar, Literal
 import numpy as np
 from pydantic import Field
 
-from ...buffers import empty
 from ...errors import BadInput
 from ...kernels import hashing
-from ...kernels.parallel import over
+from ...kinds import NUMBER, Kind, vector
 from ..follow import FollowDial
 from ..scope import Scope
-from .base import Context, Kind, Seed, SeedNumber, Step, Value
+from .base import Context, Draw, Plan, Seed, SeedNumber, Step, Value
 
 _STREAM = np.uint32(0x52414E44)
 
@@ -29,6 +28,8 @@ class Random(Step):
     on purpose.
     """
 
+    title: ClassVar[str] = "Random"
+    noun: ClassVar[str] = "a random value"
     summary: ClassVar[str] = "a random value for each element"
 
     step: Literal["random"]
@@ -45,7 +46,7 @@ class Random(Step):
 
     def _words(self, scope: Scope, place: str) -> tuple[np.ndarray, np.ndarray]:
         if self.per == "element":
-            return scope.population.keys
+            return scope.elements.keys
         attribute = scope.attribute(self.per, f"{place}.per")
         if attribute.kind not in ("integer", "text"):
             raise BadInput(
@@ -58,31 +59,32 @@ class Random(Step):
         """A number or a vector; checks the key."""
         if self.per != "element":
             self._words(scope, place)
-        return "number" if self.numbers == 1 else "vector"
+        assert isinstance(self.numbers, int)
+        return NUMBER if self.numbers == 1 else vector(self.numbers)
 
     def depends_on(self, scope: Scope) -> list[Any]:
         """The keys."""
         if self.per == "element":
-            return [scope.population.key_digest]
-        return [scope.population.attribute(self.per).digest]
+            return [scope.elements.key_digest]
+        return [scope.elements.attribute(self.per).digest]
 
-    def apply(self, context: Context, incoming: Value | None) -> Value:
+    def draw(self) -> Draw:
+        """The same for all that are random per the same thing."""
+        return Draw(f"random per {self.per}", self.seed, self.linked)
+
+    def plan(self, context: Context, incoming: Value | None) -> Plan:
         """(n,), (n, 2) or (n, 3) float32 in [0, 1). The first number is the same however many there are."""
         assert isinstance(self.seed, int) and isinstance(self.numbers, int)
         low, high = self._words(context.scope, context.place)
-        seed = np.uint32(self.seed)
-        if self.numbers > 1:
-            three = empty((context.population.count, 3))
-            over(
-                len(three),
-                lambda a, b: hashing.random_three(low[a:b], high[a:b], seed, _STREAM, three[a:b]),
-                context.check,
-            )
-            return Value("vector", three if self.numbers == 3 else np.ascontiguousarray(three[:, :2]))
-        out = empty(context.population.count)
-        over(
-            len(out),
-            lambda a, b: hashing.random_one(low[a:b], high[a:b], seed, _STREAM, out[a:b]),
-            context.check,
-        )
-        return Value("number", out)
+        seed, numbers = np.uint32(self.seed), self.numbers
+
+        def one(a: int, b: int, out: np.ndarray) -> None:
+            hashing.random_one(low[a:b], high[a:b], seed, _STREAM, out)
+
+        def more(a: int, b: int, out: np.ndarray) -> None:
+            three = out if numbers == 3 else np.empty((b - a, 3), np.float32)
+            hashing.random_three(low[a:b], high[a:b], seed, _STREAM, three)
+            if numbers < 3:
+                out[:] = three[:, :numbers]
+
+        return Plan(one if numbers == 1 else more)

@@ -8,11 +8,10 @@ import numpy as np
 from pydantic import Field
 from pydantic.config import JsonDict
 
-from ...buffers import empty
 from ...kernels import shaping
-from ...kernels.parallel import over
+from ...kinds import Word
 from ..follow import Follow
-from .base import Context, Kind, Numbers, Step, Value, Wide, precise
+from .base import Context, Numbers, Plan, Step, Value, Wide, precise
 
 _TYPED: JsonDict = {"when": {"own": False}}
 
@@ -20,7 +19,10 @@ _TYPED: JsonDict = {"when": {"own": False}}
 class Range(Step):
     """Map [from_low, from_high], or the data's own range, to [to_low, to_high]."""
 
-    takes: ClassVar[tuple[Kind, ...]] = ("number",)
+    title: ClassVar[str] = "Range"
+    noun: ClassVar[str] = "a range"
+    group: ClassVar = "shape"
+    takes: ClassVar[tuple[Word, ...]] = ("number",)
     summary: ClassVar[str] = "from one range of numbers to another"
     exact: ClassVar[bool] = True
 
@@ -33,11 +35,11 @@ class Range(Step):
     clamp: bool = Field(True, title="Clamp", description="Keep results between the two ends.")
     flip: bool = Field(False, title="Flip", description="Exchange the two ends of the result.")
 
-    def apply(self, context: Context, incoming: Value | None) -> Value:
-        """(n,) float32; with ``own``, ``facts`` tells the range."""
+    def plan(self, context: Context, incoming: Value | None) -> Plan:
+        """(n,) float32; with ``own``, the facts tell the range."""
         assert incoming is not None
         wide = incoming.exact is not None
-        values, out = precise(incoming, context.place), empty(incoming.array.shape)
+        values = precise(incoming, context.place)
         facts, numbers = None, context.wide_numbers if wide else context.numbers
         low, high = numbers(self, "from_low"), numbers(self, "from_high")
         if self.own and len(values):
@@ -46,11 +48,10 @@ class Range(Step):
         ends: list[Numbers] = [context.numbers(self, "to_low"), context.numbers(self, "to_high")]
         first, last = reversed(ends) if self.flip else ends
 
-        def work(a: int, b: int) -> None:
-            shaping.remap(values[a:b], low(a, b), high(a, b), first(a, b), last(a, b), self.clamp, out[a:b])
+        def fill(a: int, b: int, out: np.ndarray) -> None:
+            shaping.remap(values[a:b], low(a, b), high(a, b), first(a, b), last(a, b), self.clamp, out)
 
-        over(len(out), work, context.check)
-        return Value("number", out, facts=facts)
+        return Plan(fill, facts=facts)
 
 
 def _same(number: float, dtype: np.dtype) -> Numbers:

@@ -2,21 +2,27 @@
 
 from __future__ import annotations
 
-from typing import ClassVar, Literal
+from typing import Annotated, ClassVar, Literal
 
 from pydantic import Field
 
+from ...kinds import Kind
+from ...references import Names
 from ..scope import Scope
-from .base import Context, Kind, Step, Value
+from .base import Context, Plan, Step, Value
 
 
 class Signal(Step):
     """What a signal gives: computed once, read in any chain."""
 
+    title: ClassVar[str] = "Signal"
+    noun: ClassVar[str] = "a signal"
     summary: ClassVar[str] = "the result of a chain that has a name"
 
     step: Literal["signal"]
-    name: str = Field(min_length=1, max_length=100, title="Name", json_schema_extra={"control": "signal"})
+    name: Annotated[str, Names("signal")] = Field(
+        min_length=1, max_length=100, title="Name", json_schema_extra={"control": "signal"}
+    )
 
     def result_kind(self, scope: Scope, place: str, incoming: Kind | None = None) -> Kind:
         """By the signal."""
@@ -26,7 +32,6 @@ class Signal(Step):
         """The one it names."""
         return {self.name}
 
-    def apply(self, context: Context, incoming: Value | None) -> Value:
+    def plan(self, context: Context, incoming: Value | None) -> Plan:
         """The signal's own array."""
-        found = context.signals[self.name]
-        return Value(found.kind, found.array)
+        return Plan(whole=context.signals[self.name].array)

@@ -8,15 +8,14 @@ from typing import Annotated, Any, ClassVar, Literal
 import numpy as np
 from pydantic import Field, field_validator
 
-from ...errors import BadInput, Fix
+from ...errors import BadInput
 from ...kernels import spreading as kernels
-from ...population import Population
+from ...kinds import Word
+from ...population import Elements
 from ...ramp import least_float32_not_below
 from ..follow import FollowDial
-from ..scope import Scope, replacing
-from .base import Context, Kind, Seed, SeedNumber, Share, Step, Value
-from .palette import Palette
-from .ramp import Ramp
+from ..scope import Scope
+from .base import Context, Plan, Seed, SeedNumber, Share, Step, Value, take_equal_bands
 
 _PASSES, _TRIES, _RANK, _SAMPLE = 12, 32, 6, 256
 
@@ -32,9 +31,12 @@ class Spread(Step):
     order of the rows does not matter where they have an id.
     """
 
-    takes: ClassVar[tuple[Kind, ...]] = ("number",)
+    title: ClassVar[str] = "Spread"
+    noun: ClassVar[str] = "spread"
+    group: ClassVar = "shape"
+    takes: ClassVar[tuple[Word, ...]] = ("number",)
     summary: ClassVar[str] = "same values, but near neighbours differ"
-    elementwise: ClassVar[bool] = False
+    reach: ClassVar = "all"
 
     step: Literal["spread"]
     by: Literal["equal_bands", "ramp_bands"] = Field(
@@ -57,13 +59,14 @@ class Spread(Step):
         """With the edges of the ramp or palette that follows, where they are wanted."""
         if self.by != "ramp_bands":
             return self
-        if not isinstance(following, Ramp | Palette):
+        edges = following.band_edges(place) if following is not None else None
+        if edges is None:
             raise BadInput(
                 "Spread by the bands of a ramp wants a ramp or a palette right after it. Move it there, or take equal "
                 "bands.",
-                place=f"{place}.by", code="no_bands", fix=_equal(place),
+                place=f"{place}.by", code="no_bands", fix=take_equal_bands(place),
             )  # fmt: skip
-        return self.model_copy(update={"edges": tuple(float(e) for e in _edges_of(following, place))})
+        return self.model_copy(update={"edges": tuple(float(e) for e in edges)})
 
     def _bands_of(self, values: np.ndarray) -> np.ndarray:
         """(n,) int32."""
@@ -74,16 +77,16 @@ class Spread(Step):
 
     def depends_on(self, scope: Scope) -> list[Any]:
         """The places and the element keys."""
-        return [scope.population.attributes["position"].digest, scope.population.key_digest]
+        return [scope.elements.own["position"].digest, scope.elements.key_digest]
 
-    def apply(self, context: Context, incoming: Value | None) -> Value:
-        """(n,) float32; ``facts`` counts the pairs of neighbours that are alike, before and after."""
+    def plan(self, context: Context, incoming: Value | None) -> Plan:
+        """(n,) float32; the facts count the pairs of neighbours that are alike, before and after."""
         assert incoming is not None and isinstance(self.seed, int)
         values = incoming.array
         if len(values) < 3:
-            return Value("number", values, facts={"pairs": 0, "alike_before": 0, "alike_after": 0})
-        places = context.population.attributes["position"].readable
-        rows = key_order(context.population, places, values)
+            return Plan(whole=values, facts={"pairs": 0, "alike_before": 0, "alike_after": 0})
+        places = context.elements.own["position"].readable
+        rows = key_order(context.elements, places, values)
         found, counts = neighbours_of(places[rows])
         context.check()
         bands = self._bands_of(values[rows])
@@ -94,30 +97,12 @@ class Spread(Step):
         facts = {"pairs": int(counts.sum()) // 2, "alike_before": before // 2, "alike_after": after // 2}
         out = np.empty_like(values)
         out[rows] = values[rows][order]
-        return Value("number", out, facts=facts)
+        return Plan(whole=out, facts=facts)
 
 
-def _equal(place: str) -> Fix:
-    return Fix("Take equal bands", [replacing(f"{place}.by", "equal_bands")])
-
-
-def _edges_of(step: Ramp | Palette, place: str) -> np.ndarray:
-    """(s - 1,) places where the bands of a ramp or palette meet."""
-    if isinstance(step, Palette):
-        return step.edges()
-    places = np.array([s.at if isinstance(s.at, float) else np.nan for s in step.stops])
-    if np.isnan(places).any():
-        raise BadInput(
-            "The places of the ramp's stops follow a signal, so its bands differ from element to element. Take equal "
-            "bands, or fix the places.",
-            place=f"{place}.by", code="no_bands", fix=_equal(place),
-        )  # fmt: skip
-    return places[1:] if step.interpolation == "steps" else (places[1:] + places[:-1]) / 2
-
-
-def key_order(population: Population, places: np.ndarray, values: np.ndarray) -> np.ndarray:
+def key_order(elements: Elements, places: np.ndarray, values: np.ndarray) -> np.ndarray:
     """(n,) rows in the order of the elements' keys; equal keys by place, then by value."""
-    low, high = population.keys
+    low, high = elements.keys
     keys = high.astype(np.uint64) << np.uint64(32) | low
     if (keys[1:] > keys[:-1]).all():
         return np.arange(len(keys))

@@ -1,14 +1,19 @@
-"""What produces a population: one file a maker."""
+"""What produces a population: one file a maker, which registers itself."""
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
-from pydantic import Field
+from ...registry import import_all
+from ...union import OneOf
+from .base import MAKERS, ColumnSource, MakerModel
 
-from .imported import ImportedMaker
-from .scatter import ScatterMaker
+import_all(__name__, list(__path__))
 
-Maker = Annotated[ScatterMaker | ImportedMaker, Field(discriminator="maker")]
+if TYPE_CHECKING:
+    Maker = MakerModel
+else:
+    #: Any of them, in documents.
+    Maker = Annotated[MakerModel, OneOf(MAKERS, "maker")]
 
-__all__ = ["ImportedMaker", "Maker", "ScatterMaker"]
+__all__ = ["MAKERS", "ColumnSource", "Maker", "MakerModel"]

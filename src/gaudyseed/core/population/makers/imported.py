@@ -2,29 +2,31 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import ClassVar, Literal
 
 import numpy as np
 from pydantic import Field
 
 from ...digest import digest_of
+from ...document import Document
 from ...errors import BadInput
+from ..attribute import Attribute
+from ..attribute import Field as Column
 from ..derive import with_derived
-from ..table import Attribute, Population
-from ..table import Field as Column
+from ..population import Population, of_points
 from .base import ColumnSource, MakerModel
 
 LARGEST_COUNT = 20_000_000
 
 
-class ImportedField(MakerModel):
+class ImportedField(Document):
     """One column of the file."""
 
     name: str = Field(max_length=200)
     dtype: Literal["<f4", "<f8", "|i1", "|u1", "<i2", "<u2", "<i4", "<u4", "<i8"]
 
 
-class ImportedAttribute(MakerModel):
+class ImportedAttribute(Document):
     """An attribute whose values lie under a content digest."""
 
     name: str = Field(min_length=1, max_length=200)
@@ -34,10 +36,16 @@ class ImportedAttribute(MakerModel):
     digest: str = Field(pattern=r"^[0-9a-f]{32}$")
     labels: str | None = Field(None, pattern=r"^[0-9a-f]{32}$", description="Digest of the texts, for kind text.")
     fields: tuple[ImportedField, ...] = Field(max_length=16)
+    missing: str | None = Field(
+        None, pattern=r"^[0-9a-f]{32}$", description="Digest of a byte for each element, 1 where it has no value."
+    )
 
 
 class ImportedMaker(MakerModel):
     """Columns that were imported, stored once, by content."""
+
+    title: ClassVar[str] = "Import"
+    offered: ClassVar[bool] = False
 
     maker: Literal["import"]
     file: str = Field(max_length=200, description="Name of the file it came from.")
@@ -54,7 +62,7 @@ class ImportedMaker(MakerModel):
             raise BadInput("The attribute 'position' is not a vector of three. Import the file again.", place="maker")
         if not np.isfinite(position.values).all():
             raise BadInput("Some positions are not finite numbers. Import the file again.", place="maker")
-        return with_derived(Population("clones", self.count, table))
+        return with_derived(of_points(self.count, table))
 
     def _attribute(self, a: ImportedAttribute, columns: ColumnSource) -> Attribute:
         place = f"maker.attributes.{a.name}"
@@ -76,7 +84,20 @@ class ImportedMaker(MakerModel):
             raise BadInput(f"The texts of {a.name!r} do not match its values. Import again.", place=place)
         shaped = values if a.width == 1 else values.reshape(-1, a.width)
         fields = tuple(Column(f.name, f.dtype) for f in a.fields)
-        return Attribute(a.name, a.kind, shaped, labels=labels, fields=fields)
+        return Attribute(a.name, a.kind, shaped, labels, fields, self._missing(a, columns))
+
+    def _missing(self, a: ImportedAttribute, columns: ColumnSource) -> np.ndarray | None:
+        if a.missing is None:
+            return None
+        try:
+            mask = np.frombuffer(columns.column(a.missing), np.uint8)
+        except KeyError:
+            mask = np.empty(0, np.uint8)
+        if len(mask) != self.count or (mask > 1).any():
+            raise BadInput(
+                f"What is missing of {a.name!r} is another column. Import again.", place=f"maker.attributes.{a.name}"
+            )
+        return mask.view(bool)
 
 
 _WIDTHS = {"number": (1, 1), "integer": (1, 1), "text": (1, 1), "colour": (3, 4), "vector": (2, 16)}
@@ -126,7 +147,7 @@ def store_columns(population: Population, file: str) -> tuple[ImportedMaker, dic
         return digest
 
     documents = []
-    for a in population.attributes.values():
+    for a in population.elements.own.values():
         if not a.fields:
             continue
         documents.append(
@@ -135,6 +156,7 @@ def store_columns(population: Population, file: str) -> tuple[ImportedMaker, dic
                 digest=keep(np.ascontiguousarray(a.values).tobytes()),
                 labels=keep(pack_labels(a.labels)) if a.kind == "text" else None,
                 fields=tuple(ImportedField(name=f.name, dtype=f.dtype) for f in a.fields),
+                missing=None if a.missing is None else keep(np.ascontiguousarray(a.missing).tobytes()),
             )
         )  # fmt: skip
     maker = ImportedMaker(maker="import", file=file[:200], count=population.count, attributes=tuple(documents))

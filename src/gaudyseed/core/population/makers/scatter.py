@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Annotated, ClassVar, Literal
 
 import numpy as np
 from pydantic import Field
@@ -12,11 +12,15 @@ from ...geometry.mesh import Mesh
 from ...geometry.scatter import scatter_on
 from ...geometry.surfaces import surface
 from ...kernels import hashing
-from ..table import Attribute, CoarserLevel, Population
-from ..table import Field as Column
+from ...look.follow import Dialled
+from ..attribute import Attribute
+from ..attribute import Field as Column
+from ..elements import Owners
+from ..population import Population, of_points
 from .base import ColumnSource, MakerModel
 
 LARGEST_COUNT = 1_000_000
+_Length = Annotated[float, Field(ge=0, le=10)]
 _SIZE_STREAM = np.uint32(0x5CA7)
 _TILT_STREAM = np.uint32(0x7117)
 
@@ -24,29 +28,37 @@ _TILT_STREAM = np.uint32(0x7117)
 class ScatterMaker(MakerModel):
     """Clones scattered on a surface, uniform by area; raising the count keeps those that were there."""
 
+    title: ClassVar[str] = "Scatter"
+
     maker: Literal["scatter"]
-    surface: Literal["beetle", "ball", "ring", "sheet"] = Field("beetle", title="Surface")
-    count: int = Field(12_000, ge=1, le=LARGEST_COUNT, title="Count", description="How many elements to make.")
-    seed: int = Field(1, ge=0, le=2**32 - 1, title="Seed")
-    spacing: float = Field(
-        0.0, ge=0, le=10, title="Minimum spacing", description="No two elements are nearer than this.",
+    surface: Dialled[Literal["beetle", "ball", "ring", "sheet"]] = Field("beetle", title="Surface")
+    count: Dialled[Annotated[int, Field(ge=1, le=LARGEST_COUNT)]] = Field(
+        12_000, title="Count", description="How many elements to make."
+    )
+    seed: Dialled[Annotated[int, Field(ge=0, le=2**32 - 1)]] = Field(1, title="Seed")
+    spacing: Dialled[_Length] = Field(
+        0.0, title="Minimum spacing", description="No two elements are nearer than this.",
         json_schema_extra={"unit": "units"},
     )  # fmt: skip
-    evenness: float = Field(
-        0.6, ge=0, le=0.75, title="Evenness", description="0 is purely random, 0.75 as even as can be."
+    evenness: Dialled[Annotated[float, Field(ge=0, le=0.75)]] = Field(
+        0.6, title="Evenness", description="0 is purely random, 0.75 as even as can be."
     )
-    size: float = Field(0.04, gt=0, le=10, title="Size", json_schema_extra={"unit": "units"})
-    size_variation: float = Field(
-        0.25, ge=0, le=1, title="Size variation", description="The part of the size that varies at random."
+    size: Dialled[Annotated[float, Field(gt=0, le=10)]] = Field(0.04, title="Size", json_schema_extra={"unit": "units"})
+    size_variation: Dialled[Annotated[float, Field(ge=0, le=1)]] = Field(
+        0.25, title="Size variation", description="The part of the size that varies at random."
     )
-    tilt: float = Field(
-        6.0, ge=0, le=90, title="Tilt", description="How far elements may lean away from the surface.",
+    tilt: Dialled[Annotated[float, Field(ge=0, le=90)]] = Field(
+        6.0, title="Tilt", description="How far elements may lean away from the surface.",
         json_schema_extra={"unit": "°"},
     )  # fmt: skip
-    lift: float = Field(
-        0.0, ge=0, le=10, title="Lift", description="Distance from the surface.",
-        json_schema_extra={"unit": "units"},
-    )  # fmt: skip
+    lift: Dialled[_Length] = Field(
+        0.0, title="Lift", description="Distance from the surface.", json_schema_extra={"unit": "units"}
+    )
+
+    @property
+    def ground(self) -> str:
+        """The surface."""
+        return self.surface
 
     def make(self, columns: ColumnSource) -> Population:
         """Scatter, then give each clone its attributes."""
@@ -73,7 +85,7 @@ class ScatterMaker(MakerModel):
             Attribute("size", "number", sizes.astype(np.float32), fields=(Column("size", "<f4"),)),
             _vector("uv", found.uvs, ("u", "v")),
         ]
-        return Population("clones", kept, {a.name: a for a in attributes}, notes, (_parts(on, found.faces),))
+        return of_points(kept, {a.name: a for a in attributes}, notes, (_parts(on, found.faces),))
 
 
 def _leaning(normals: np.ndarray, low: np.ndarray, seed: int, tilt: float) -> np.ndarray:
@@ -83,18 +95,18 @@ def _leaning(normals: np.ndarray, low: np.ndarray, seed: int, tilt: float) -> np
     return normals + np.tan(np.radians(min(tilt, 89.0))) * (2 * parts - 1) / np.sqrt(3)
 
 
-def _parts(on: Mesh, faces: np.ndarray) -> CoarserLevel:
+def _parts(on: Mesh, faces: np.ndarray) -> Owners:
     """The parts of the surface that take elements, as owners of the elements on them."""
     taking, rows = np.unique(on.coat_parts, return_inverse=True)
     areas = np.bincount(rows, weights=on.coat_areas)
     middles = [np.bincount(rows, weights=on.coat_areas * on.coat_middles[:, k]) / areas for k in range(3)]
     names = tuple(on.parts[k] for k in taking)
     attributes = [
-        Attribute("part", "text", np.arange(len(names), dtype=np.int32), "part", names, (Column("part", "<i4"),)),
-        Attribute("part_area", "number", areas.astype(np.float32), "part"),
-        Attribute("part_middle", "vector", np.stack(middles, -1).astype(np.float32), "part"),
+        Attribute("part", "text", np.arange(len(names), dtype=np.int32), names, (Column("part", "<i4"),)),
+        Attribute("part_area", "number", areas.astype(np.float32)),
+        Attribute("part_middle", "vector", np.stack(middles, -1).astype(np.float32)),
     ]
-    return CoarserLevel("part", rows[faces].astype(np.int32), {a.name: a for a in attributes})
+    return Owners("part", rows[faces].astype(np.int32), {a.name: a for a in attributes})
 
 
 def _vector(name: str, values: np.ndarray, columns: tuple[str, ...]) -> Attribute:

@@ -12,9 +12,9 @@ from .cache import ResultCache
 from .colour.spaces import display_bytes, linear_to_oklab
 from .digest import digest_of
 from .errors import BadInput
+from .kinds import NUMBER
 from .look.evaluate import Evaluation
-from .look.steps.base import Context
-from .look.steps.formula import Formula
+from .look.steps import STEPS, Context, carried_out
 from .population import Attribute
 
 RESULT = "result"
@@ -42,10 +42,10 @@ def columns_of(evaluation: Evaluation) -> list[Column]:
 
 def _attributes(evaluation: Evaluation) -> list[Attribute]:
     """The attributes, what tells elements apart first, and the signals as more of them."""
-    signals = [Attribute(name, value.kind, value.array) for name, value in evaluation.signal_values.items()]
-    population = evaluation.population
-    names = sorted(population.names, key=lambda name: name != "id")
-    return [*(population.attribute(name) for name in names), *signals]
+    signals = [Attribute(name, value.kind.word, value.array) for name, value in evaluation.signal_values.items()]
+    elements = evaluation.population.elements
+    names = sorted(elements.names, key=lambda name: name != "id")
+    return [*(elements.attribute(name) for name in names), *signals]
 
 
 def order(
@@ -90,15 +90,14 @@ def _order(evaluation: Evaluation, sort: str, descending: bool, keep: str) -> np
 
 def _kept(evaluation: Evaluation, text: str) -> np.ndarray:
     try:
-        formula = Formula(step="formula", text=text)
+        formula = STEPS["formula"](step="formula", text=text)  # type: ignore[call-arg]
     except ValueError as error:
         cause = error.errors()[0].get("ctx", {}).get("error") if hasattr(error, "errors") else error
         raise BadInput(str(getattr(cause, "sentence", cause)), place="filter", code="bad_formula") from None
-    context = Context(evaluation.population, "filter", lambda: None, evaluation.scope, evaluation.signal_values)
-    values = formula.apply(context, None).array
-    if values.ndim != 1:
+    if formula.result_kind(evaluation.scope, "filter") != NUMBER:
         raise BadInput("The filter gives a vector; a number is wanted. Compare a part of it.", place="filter")
-    return values != 0
+    context = Context(evaluation.scope, "filter", lambda: None, NUMBER, evaluation.signal_values)
+    return carried_out(formula, context, None).array != 0
 
 
 def _sortable(evaluation: Evaluation, key: str) -> np.ndarray:
@@ -135,12 +134,19 @@ def rows(evaluation: Evaluation, numbers: np.ndarray) -> list[list[Any]]:
 
 def _shown(a: Attribute, numbers: np.ndarray) -> list[list[Any]]:
     if a.kind == "text":
-        return [[a.labels[k] for k in a.values[numbers].tolist()]]
+        return [_unless(a, numbers, [a.labels[k] for k in a.values[numbers].tolist()])]
     if a.kind == "colour":
         return [_hexes(display_bytes(np.ascontiguousarray(a.readable[numbers])))]
     picked = a.values[numbers]
     parts = [picked] if picked.ndim == 1 else list(picked.T)
-    return [[v if np.isfinite(v) else None for v in part.tolist()] for part in parts]
+    return [_unless(a, numbers, [v if np.isfinite(v) else None for v in part.tolist()]) for part in parts]
+
+
+def _unless(a: Attribute, numbers: np.ndarray, shown: list[Any]) -> list[Any]:
+    """What is shown, with nothing where an element has no value."""
+    if a.missing is None:
+        return shown
+    return [None if gone else value for value, gone in zip(shown, a.missing[numbers].tolist(), strict=True)]
 
 
 def _hexes(levels: np.ndarray) -> list[str]:

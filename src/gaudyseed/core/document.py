@@ -1,19 +1,49 @@
-"""From JSON to checked documents, with errors as sentences that name the place."""
+"""The base of all documents, and the way from JSON to checked ones, with errors as sentences that name the place."""
 
 from __future__ import annotations
 
 import difflib
 import json
 from collections import Counter
-from collections.abc import Sequence
-from functools import cache
-from typing import Any, TypeVar
+from functools import lru_cache
+from typing import Any, ClassVar, TypeVar
 
-from pydantic import BaseModel, ValidationError
+from pydantic import BaseModel, ConfigDict, ValidationError
 
 from .errors import BadInput
+from .paths import Path, path_of, path_text
+from .upgrade import upgraded
 
 Model = TypeVar("Model", bound=BaseModel)
+
+
+class Document(BaseModel):
+    """Whatever is stored, sent or read from a file: unknown keys are errors that name them, and nothing changes later.
+
+    Models are built when they are first used. Those that hold what is registered (steps, makers, channels) are built
+    again by ``rebuild`` after something was registered later.
+    """
+
+    model_config = ConfigDict(extra="forbid", frozen=True, defer_build=True)
+    #: Every document there is, each after those that it holds.
+    kinds: ClassVar[list[type[Document]]] = []
+
+    @classmethod
+    def __pydantic_init_subclass__(cls, **more: Any) -> None:
+        super().__pydantic_init_subclass__(**more)
+        Document.kinds.append(cls)
+
+
+def rebuild() -> None:
+    """Build all documents anew: a step, maker or channel was registered, or taken away, after they had been used."""
+    for kind in Document.kinds:
+        # Else those that hold it would go on with the schema that it had.
+        if "__pydantic_core_schema__" in kind.__dict__:
+            del kind.__pydantic_core_schema__
+    for kind in Document.kinds:
+        kind.model_rebuild(force=True)
+    _known_keys.cache_clear()
+
 
 LARGEST_DOCUMENT = 8 * 1024 * 1024
 DEEPEST = 40
@@ -76,50 +106,34 @@ def parse(model: type[Model], value: Any, place: str = "") -> Model:
     try:
         return model.model_validate(value)
     except ValidationError as error:
-        raise from_validation(error, model, place) from None
+        raise from_validation(error, model, value, place) from None
 
 
-def from_validation(error: ValidationError, model: type[BaseModel], place: str = "") -> BadInput:
-    """A BadInput for the first error of a pydantic report."""
+def from_validation(error: ValidationError, model: type[BaseModel], value: Any, place: str = "") -> BadInput:
+    """A BadInput for the first error of a pydantic report about a value."""
     listed = error.errors(include_url=False)
     first = listed[0]
     if first["type"].endswith("_type") and isinstance(first.get("input"), dict):
         # A parameter that follows: what is wrong lies in the object, not in its not being a number.
-        first = next((e for e in listed if set(e["loc"]) & {"Follow", "FollowColour", "FollowDial"}), first)
-    path = path_of(first["loc"])
+        first = next((e for e in listed if set(e["loc"]) & _FOLLOWING), first)
+    cause = first.get("ctx", {}).get("error")
+    if isinstance(cause, BadInput) and cause.place:  # found by a reader of a part, which knows the place
+        return cause
     return BadInput(
         _sentence(first, model),
-        place=".".join(p for p in (place, path) if p),
+        place=".".join(p for p in (place, path_text(_path(first, model, value))) if p),
         code=f"document_{first['type']}",
     )
 
 
-#: What pydantic adds to a location for the branch of a union it tried.
-_BRANCHES = ("float", "int", "str", "Follow", "FollowColour", "FollowDial")
+#: The branches of a parameter's union that follow something.
+_FOLLOWING = {"Follow", "FollowColour", "FollowDial"}
 
 
-def path_of(location: Sequence[int | str]) -> str:
-    """``lanes.base_colour.layers[0].paint[1].stops`` from a pydantic location.
-
-    The location of a step also carries the step's word, which is no key.
-    """
-    path = ""
-    previous: int | str = ""
-    holder: int | str = ""
-    for part in location:
-        tag = isinstance(part, str) and (
-            (isinstance(previous, int) and holder in ("paint", "mask", "chain", "chains"))
-            or (previous == "maker" and part in ("scatter", "import"))
-        )
-        inner = isinstance(part, str) and (part.startswith(("function-", "constrained-")) or part in _BRANCHES)
-        if isinstance(part, int):
-            path += f"[{part}]"
-        elif not tag and not inner:
-            path += f".{part}" if path else part
-        if isinstance(part, int) and isinstance(previous, str):
-            holder = previous
-        previous = part
-    return path
+def _path(error: Any, model: type[BaseModel], value: Any) -> Path:
+    """Where an error lies: as in the value, or as in its newer form where the value is of an older version."""
+    old = "gaudyseed" in model.model_fields and isinstance(value, dict) and value.get("gaudyseed", 1) == 1
+    return path_of(error["loc"], upgraded(value) if old else value, error["type"] == "missing")
 
 
 def _sentence(error: Any, model: type[BaseModel]) -> str:
@@ -145,7 +159,7 @@ def _sentence(error: Any, model: type[BaseModel]) -> str:
     return f"{error['msg']}; got {shown}."
 
 
-@cache
+@lru_cache(maxsize=64)
 def _known_keys(model: type[BaseModel]) -> tuple[str, ...]:
     keys: set[str] = set()
 

@@ -2,22 +2,27 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from typing import Any
+from collections.abc import Iterator, Sequence
+from typing import Any, Protocol
 
 import numpy as np
 
 from ..errors import Fix
-from ..look.evaluate import StepResult
-from ..look.scope import pointer
-from ..look.steps.even_out import EvenOut
-from ..look.steps.ramp import Ramp
-from ..look.steps.range import Range
-from .base import Advisory, put
+from ..paths import pointer
+from .steps.base import Advisory, put, whole_step
 
-#: Steps that fixes put in, whole, as documents have them.
-FIT = Range(step="range", own=True).model_dump(mode="json")
-EVEN = EvenOut(step="even_out").model_dump(mode="json")
+
+class Ramp(Protocol):
+    """What is looked at of a ramp step."""
+
+    @property
+    def stops(self) -> Sequence[Any]:
+        """Each with a place ``at``, and whether it is held and locked."""
+
+    @property
+    def interpolation(self) -> str:
+        """What lies between them."""
+
 
 LEAST_REACHED = 0.60
 MOST_CLIPPED = 0.05
@@ -27,20 +32,26 @@ HARD_EDGE = 0.005
 SHARE_AWAY = 0.05
 
 
-def of_ramp(result: StepResult, ramp: dict[str, Any]) -> Iterator[Advisory]:
+def _fit(before: str) -> Fix:
+    return Fix("Fit the range", [put(before, whole_step("range", own=True))])
+
+
+def _even(before: str) -> Fix:
+    return Fix("Even out the values", [put(before, whole_step("even_out"))])
+
+
+def of_ramp(step: Ramp, place: str, ramp: dict[str, Any]) -> Iterator[Advisory]:
     """Values that do not use the ramp well, and stops that do nothing; ``ramp`` is its census."""
-    step = result.compiled.step
-    assert isinstance(step, Ramp)
     incoming = ramp["incoming"]
     total = sum(incoming["bins"]) + incoming["below"] + incoming["above"]
     if total < 2:
         return
-    found = list(_of_values(step, result.place, ramp, total))
+    found = list(_of_values(step, place, ramp, total))
     yield from found
     if not found:
-        yield from _of_bands(step, result.place, ramp, total)
-        yield from _of_unreached(step, result.place, ramp, total)
-    yield from _of_near_stops(step, result.place)
+        yield from _of_bands(step, place, ramp, total)
+        yield from _of_unreached(step, place, ramp, total)
+    yield from _of_near_stops(step, place)
 
 
 def _of_near_stops(step: Ramp, place: str) -> Iterator[Advisory]:
@@ -100,7 +111,7 @@ def _of_bands(step: Ramp, place: str, ramp: dict[str, Any], total: int) -> Itera
             "shares_uneven", place,
             f"Band {k + 1} is {100 * widths[k]:.0f} % wide but has {100 * counts[k] / total:.0f} % of the elements, "
             "because the values are uneven.",
-            (Fix("Even out the values", [put(pointer(place), EVEN)]),),
+            (_even(pointer(place)),),
         )  # fmt: skip
 
 
@@ -121,8 +132,8 @@ def _of_values(step: Ramp, place: str, ramp: dict[str, Any], total: int) -> Iter
         yield Advisory(
             "ramp_clipped", place, f"{share} of the values lie outside 0 to 1, so they pile up at the ramp's ends.",
             (
-                Fix("Fit the range", [put(before, FIT)]),
-                Fix("Even out the values", [put(before, EVEN)]),
+                _fit(before),
+                _even(before),
             ),
         )  # fmt: skip
     elif ramp["reached"] < LEAST_REACHED and not _all_bands(step, ramp["counts"]):
@@ -131,7 +142,7 @@ def _of_values(step: Ramp, place: str, ramp: dict[str, Any], total: int) -> Iter
             "ramp_underused", place,
             f"The values reach only {reached} of the ramp, so some of its colours never appear.",
             (
-                Fix("Even out the values", [put(before, EVEN)]),
-                Fix("Fit the range", [put(before, FIT)]),
+                _even(before),
+                _fit(before),
             ),
         )  # fmt: skip

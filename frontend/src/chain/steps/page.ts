@@ -1,0 +1,57 @@
+/** What a step adds in the page to what the core tells of it: its summary line, its first values, its own editor. */
+import type { ReactNode } from "react";
+import type { AttributeCensus, Step, StepCensus, TraceStep } from "../../api/client";
+
+export type Word = Step["step"];
+export type Of<W extends Word> = Extract<Step, { step: W }>;
+
+/** Where a new step is put: what it may read, and what stands around it. */
+export interface About {
+  /** An attribute, and a signal, that it could read; empty where there is none. */
+  attribute: string;
+  signal: string;
+  /** What comes into it. */
+  incoming?: string;
+  /** The group of the step after it. */
+  next?: string;
+}
+
+export interface EditorProps<S> {
+  step: S;
+  place: string;
+  index: number;
+  open: boolean;
+  census: StepCensus | undefined;
+  trace: TraceStep | undefined;
+  schema: Record<string, unknown>;
+  onDraft: (step: S) => void;
+  onCommit: (step: S, label: string) => void;
+}
+
+export interface StepPage<W extends Word> {
+  /** What the step does, with its few numbers; `facts` are figures that it told. */
+  summary: (step: Of<W>, facts: Record<string, number>) => string;
+  /** What a new one begins with, where that differs from the defaults of the core. */
+  first?: (about: About) => Partial<Of<W>>;
+  /** In place of the generated controls; null falls back to them. */
+  Editor?: (props: EditorProps<Of<W>>) => ReactNode;
+  /** Whether the editor does for this step as it is; always where it is left out. */
+  edits?: (step: Of<W>, census: StepCensus | undefined) => boolean;
+  /** Below the controls: chains that it holds and the like. */
+  Below?: (props: EditorProps<Of<W>>) => ReactNode;
+  /** At the right of the step's line. */
+  Mark?: (props: EditorProps<Of<W>>) => ReactNode;
+  /** Parameters that are not among the generated controls. */
+  skip?: (step: Of<W>) => string[];
+  /** Whether the editor draws the colours that leave the step itself. */
+  draws?: boolean;
+  /** Pixels of its strip of colours. */
+  strip?: number;
+  /** What it gives as far as its parameters tell, while the look cannot run. */
+  gives?: (step: Of<W>, incoming: string | undefined, attributes: AttributeCensus[]) => string | undefined;
+}
+
+/** The page's part of a step. */
+export function page<W extends Word>(_word: W, of: StepPage<W>): StepPage<W> {
+  return of;
+}

@@ -1,0 +1,6 @@
+import { page } from "./page";
+
+export default page("signal", {
+  summary: (step) => step.name,
+  first: ({ signal }) => ({ name: signal }),
+});

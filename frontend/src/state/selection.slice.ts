@@ -1,0 +1,24 @@
+/** The selection: which population, chain, step and stop are chosen, and what is picked out of the elements. */
+export interface SelectionSlice {
+  chosen: string;
+  /** The path of the chain that is shown, in the chosen population's look. */
+  chain: string;
+  step: number | null;
+  stop: number;
+  /** The group of the chosen population that is singled out. */
+  isolated: number | null;
+  /** The element of the chosen population that is traced. */
+  traced: number | null;
+  /** Takes the colour of the element that is clicked next in the view. */
+  picking: ((colour: string) => void) | null;
+}
+
+export const selection: SelectionSlice = {
+  chosen: "",
+  chain: "lanes.base_colour.layers[0].paint",
+  step: null,
+  stop: 0,
+  isolated: null,
+  traced: null,
+  picking: null,
+};

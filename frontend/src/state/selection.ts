@@ -1,0 +1,72 @@
+/** The selection: which population, chain, step and stop are chosen, and what is picked out of the elements. */
+import type { PopulationDocument } from "../api/client";
+import { type State, useStore } from "./base";
+import { BASE_COLOUR, chainAt, channelOf, type Desk, layerOf, layersOf, lookOf, paintOf, signalAt, stackOf } from "./edits";
+
+const { setState: set, getState: get } = useStore;
+
+export function chosenPopulation(state: State): PopulationDocument | null {
+  return state.scene?.populations.find((p) => p.id === state.chosen) ?? null;
+}
+
+let desk: { look: object; signals: object; found: Desk } | null = null;
+
+/** The look that the chosen population wears, with what the scene shares; the same object as long as both are. */
+export function chosenLook(state: State): Desk | null {
+  const population = chosenPopulation(state);
+  if (!state.scene || !population) return null;
+  const look = lookOf(state.scene, population);
+  const { signals } = state.scene;
+  if (desk?.look !== look || desk.signals !== signals) desk = { look, signals, found: { ...look, scene: { signals } } };
+  return desk.found;
+}
+
+/** Keep what is chosen within what there is. */
+export function settle() {
+  const state = get();
+  const look = chosenLook(state);
+  let chain = state.chain;
+  let step = state.step;
+  if (look && !chainAt(look, chain)) {
+    const signal = signalAt(look, chain);
+    // A layer that is gone gives way to the next one of its stack, the last one of a signal to its own chain.
+    const stack = signal || channelOf(stackOf(chain)) !== null ? stackOf(chain) : BASE_COLOUR;
+    const layers = layersOf(look, stack);
+    const layer = Math.max(0, Math.min(layerOf(chain) ?? 0, layers.length - 1));
+    chain = layers.length === 0 && signal ? `${stack}.chain` : paintOf(layer, stack);
+    step = null;
+  }
+  const steps = look ? (chainAt(look, chain) ?? []) : [];
+  if (step === null || step >= steps.length) {
+    const ramp = steps.findIndex((s) => s.step === "ramp" || s.step === "palette");
+    step = steps.length === 0 ? null : ramp >= 0 ? ramp : 0;
+  }
+  const opened = step === null ? undefined : steps[step];
+  const stop = opened?.step === "ramp" ? Math.min(state.stop, opened.stops.length - 1) : 0;
+  set({ chain, step, stop });
+}
+
+export function choosePopulation(id: string) {
+  if (id === get().chosen) return;
+  set({ chosen: id, chain: paintOf(0), step: null, stop: 0, isolated: null, traced: null, preview: null, pinned: null });
+  settle();
+}
+
+export function chooseChain(chain: string, step: number | null = null) {
+  set({ chain, step, stop: 0 });
+  settle();
+}
+
+export function chooseStep(step: number, stop = 0) {
+  set({ step, stop });
+}
+
+export function isolate(group: number | null) {
+  if (get().isolated !== group) set({ isolated: group });
+}
+
+/** Trace an element of the chosen population. */
+export function trace(element: number | null) {
+  set({ traced: element });
+}
+

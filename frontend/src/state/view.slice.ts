@@ -1,0 +1,20 @@
+/** The view: which room is open, and how the view shows the scene. */
+import type { Preview, Vision } from "../api/client";
+
+export type Room = "gather" | "colour" | "publish";
+
+export interface ViewSlice {
+  room: Room;
+  /** Whether the table of elements is open. */
+  table: boolean;
+  /** What the view shows instead of the result, and whether it stays when the pointer goes. */
+  preview: Preview | null;
+  pinned: Preview | null;
+  /** How values are shown in the view. */
+  scale: Preview["scale"];
+  vision: Vision | null;
+  /** The one population that the view shows, while it shows one alone. */
+  alone: string | null;
+}
+
+export const viewing: ViewSlice = { room: "colour", table: false, preview: null, pinned: null, scale: "greys", vision: null, alone: null };

@@ -1,0 +1,167 @@
+"""Attributes: typed columns of values.
+
+An attribute may stand for several columns of the file it came from (``x``, ``y``
+and ``z`` are one vector). Its fields remember those columns with their types, so
+that the file can be written again exactly.
+"""
+
+from __future__ import annotations
+
+import hashlib
+from dataclasses import dataclass, replace
+from functools import cached_property
+from typing import Literal
+
+import numpy as np
+
+from ..colour.spaces import decode_srgb
+from ..digest import digest_of
+
+Kind = Literal["number", "integer", "vector", "colour", "text"]
+
+#: Attribute values are read as float32 within these limits, so that no step can overflow.
+LARGEST = np.float32(1e30)
+#: Whole numbers up to here are all float32 numbers; up to the second all float64 numbers.
+WHOLE_FLOAT32, WHOLE_FLOAT64 = 2**24, 2**53
+
+
+@dataclass(frozen=True)
+class Field:
+    """One column of a file: its name and its NumPy type (little endian)."""
+
+    name: str
+    dtype: str
+
+
+@dataclass(frozen=True)
+class Attribute:
+    """A named column.
+
+    Attributes
+    ----------
+    values
+        (n,) or (n, k). Text is an integer code into ``labels``.
+    fields
+        The file columns it stands for; empty for a derived attribute, which is
+        never written to a file.
+    missing
+        (n,) bool where elements have no value, whatever the type; None where all have one. In columns of
+        floats NaNs and infinities are missing too.
+    """
+
+    name: str
+    kind: Kind
+    values: np.ndarray
+    labels: tuple[str, ...] = ()
+    fields: tuple[Field, ...] = ()
+    missing: np.ndarray | None = None
+
+    @cached_property
+    def digest(self) -> str:
+        """Content digest of the kind, values, labels and what is missing."""
+        masked = () if self.missing is None else (self.missing,)
+        return digest_of(self.kind, list(self.labels), self.values, *masked)
+
+    def taken(self, rows: np.ndarray) -> Attribute:
+        """The attribute with only these rows, (m,) whole numbers, in their order."""
+        missing = None if self.missing is None else self.missing[rows]
+        return replace(self, values=self.values[rows], missing=missing)
+
+    @cached_property
+    def absent(self) -> np.ndarray | None:
+        """(n,) bool where an element has no number or text here; None where all have one."""
+        bad = None
+        if self.values.dtype.kind == "f" and not np.isfinite(self.values).all():
+            finite = np.isfinite(self.values)
+            bad = ~(finite if finite.ndim == 1 else finite.all(axis=1))
+        if self.missing is None or not self.missing.any():
+            return bad
+        return self.missing if bad is None else bad | self.missing
+
+    def present(self, values: np.ndarray) -> np.ndarray:
+        """Those values, one row for each element, with 0 where the element has none."""
+        if self.missing is None:
+            return values
+        return np.where(self.missing.reshape(-1, *[1] * (values.ndim - 1)), values.dtype.type(0), values)
+
+    @property
+    def width(self) -> int:
+        """Numbers an element has."""
+        return 1 if self.values.ndim == 1 else self.values.shape[1]
+
+    @cached_property
+    def readable(self) -> np.ndarray:
+        """The values as float32 that steps may compute with.
+
+        Colours stored in 8 bits are display-encoded and become linear light;
+        float colours are taken as linear, and as light they are never below 0.
+        NaN and infinities read as 0.
+        """
+        values = self.values
+        if self.kind == "colour":
+            rgb = values[:, :3]
+            values = decode_srgb(rgb / 255.0) if rgb.dtype == np.uint8 else np.maximum(rgb, 0)
+        values = self.present(np.where(np.isfinite(values), values, 0))
+        return np.ascontiguousarray(np.clip(values, -LARGEST, LARGEST), np.float32)
+
+    @cached_property
+    def beyond(self) -> tuple[bool, ...]:
+        """For each number of an element, whether some lie beyond 2^24 and have digits that float32 would lose."""
+        if self.kind in ("colour", "text") or self.values.dtype.itemsize < 4 or self.values.dtype == np.float32:
+            return (False,) * self.width
+        columns = [self.values] if self.values.ndim == 1 else list(self.values.T)
+        return tuple(_rounded(column) for column in columns)
+
+    def precise(self, part: int = 0) -> np.ndarray:
+        """(n,) int64 or float64: one number of each element with all its digits; no number reads as 0."""
+        values = self.present(self.values if self.values.ndim == 1 else self.values[:, part])
+        if values.dtype.kind in "iu":
+            return values.astype(np.int64)
+        finite = np.where(np.isfinite(values), values, 0).astype(np.float64)
+        return np.clip(finite, -float(LARGEST), float(LARGEST))
+
+    @cached_property
+    def ranks(self) -> np.ndarray:
+        """(n,) int64: where each element's text stands among all texts, in the order of the alphabet."""
+        ranks = np.empty(len(self.labels), np.int64)
+        ranks[np.argsort(np.array(self.labels), kind="stable")] = np.arange(len(self.labels))
+        return ranks[self.values]
+
+    @property
+    def unreadable(self) -> int:
+        """How many elements have no number here; of texts, those that are missing."""
+        return 0 if self.absent is None else int(self.absent.sum())
+
+    @cached_property
+    def key_words(self) -> tuple[np.ndarray, np.ndarray]:
+        """The values as 64-bit keys for hashing, in two words (low, high).
+
+        Integers are their own keys. A text's key is a digest of its characters,
+        so that it does not depend on which other texts there are.
+        """
+        if self.kind == "text":
+            codes = [hashlib.blake2b(t.encode(), digest_size=8).digest() for t in self.labels]
+            keys = np.frombuffer(b"".join(codes), "<u8")[self.values]
+        else:
+            keys = self.present(self.values).astype(np.int64).view(np.uint64)
+        return (keys & np.uint64(0xFFFFFFFF)).astype(np.uint32), (keys >> np.uint64(32)).astype(np.uint32)
+
+
+def loses_digits(number: float) -> bool:
+    """Whether a number is whole and float32 would round it.
+
+    >>> loses_digits(2**24 + 1), loses_digits(2**24 + 2), loses_digits(0.1)
+    (True, False, False)
+    """
+    return number == int(number) and float(np.float32(number)) != number
+
+
+def _rounded(values: np.ndarray) -> bool:
+    """Whether float32 would lose digits of numbers beyond 2^24; doubles beyond 2^53 stand for no single number."""
+    with np.errstate(invalid="ignore"):
+        far = values[(values > WHOLE_FLOAT32) | (values < -WHOLE_FLOAT32)]
+        near = (far <= WHOLE_FLOAT64) & (far >= -WHOLE_FLOAT64)
+    if values.dtype.kind in "iu" and not near.all():
+        return True
+    far = far[near].astype(np.float64)
+    return bool((far.astype(np.float32) != far).any())

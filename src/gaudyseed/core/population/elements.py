@@ -1,0 +1,171 @@
+"""The elements of a population: one table for each level, and what each element carries.
+
+An attribute lives on the elements or on a coarser level, whose owners have many elements each; what an owner
+has, each of its elements carries.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+from functools import cached_property
+
+import numpy as np
+
+from ..digest import digest_of
+from ..errors import BadInput
+from ..names import nearest
+from .attribute import Attribute
+
+#: The attribute of this name tells the elements apart.
+KEY = "id"
+
+
+@dataclass(frozen=True)
+class Owners:
+    """The table of a level above the elements.
+
+    Attributes
+    ----------
+    level
+        What an owner is: ``part``, ``copy``, ``strand``.
+    index
+        (n,) int32: for each row of the level below, the row of its owner; None where none knows it.
+    attributes
+        By name, one row for each owner. The one that has the level's own name tells the owners apart: whole numbers
+        or texts.
+    below
+        The level that the index leads from; empty for the elements.
+    """
+
+    level: str
+    index: np.ndarray | None
+    attributes: dict[str, Attribute]
+    below: str = ""
+
+    @property
+    def count(self) -> int:
+        """Owners there are, those without elements too."""
+        first = self.attributes.get(self.level) or next(iter(self.attributes.values()))
+        return len(first.values)
+
+    @property
+    def digest(self) -> str:
+        """Content digest of the table and its index."""
+        index = "" if self.index is None else digest_of(self.index)
+        return digest_of(self.level, self.below, index, _digests(self.attributes.values()))
+
+
+@dataclass(frozen=True)
+class Elements:
+    """What chains run on: the elements, their own attributes and those of their owners.
+
+    Attributes
+    ----------
+    level
+        What an element is: ``clone``.
+    own
+        The attributes on the elements, by name, in the order of the file or maker.
+    owners
+        The levels above, the finest first.
+
+    Examples
+    --------
+    >>> part = Attribute("part", "text", np.array([0, 1]), ("wing", "shield"))
+    >>> elements = Elements("clone", 3, {}, (Owners("part", np.array([1, 0, 1]), {"part": part}),))
+    >>> elements.names, elements.attribute("part").values.tolist(), elements.level_of("part")
+    (('part',), [1, 0, 1], 'part')
+    """
+
+    level: str
+    count: int
+    own: dict[str, Attribute]
+    owners: tuple[Owners, ...] = ()
+    _carried: dict[str, Attribute] = field(default_factory=dict, init=False, compare=False, repr=False)
+
+    @cached_property
+    def digest(self) -> str:
+        """Content digest of all tables."""
+        return digest_of(self.level, self.count, _digests(self.own.values()), [above.digest for above in self.owners])
+
+    @cached_property
+    def names(self) -> tuple[str, ...]:
+        """Of all that an element carries: its own attributes first, which hide those of its owners."""
+        above = [name for table in self.owners if table.index is not None for name in table.attributes]
+        return tuple(dict.fromkeys([*self.own, *above]))
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes that the tables hold."""
+        indices = sum(0 if table.index is None else table.index.nbytes for table in self.owners)
+        above = [a for table in self.owners for a in table.attributes.values()]
+        return indices + sum(a.values.nbytes for a in [*self.own.values(), *above, *self._carried.values()])
+
+    def _holding(self, name: str) -> Owners | None:
+        """The finest level above the elements that has an attribute of that name."""
+        return next((table for table in self.owners if name in table.attributes), None)
+
+    def level_of(self, name: str) -> str:
+        """The level that an attribute lives on."""
+        above = None if name in self.own else self._holding(name)
+        return above.level if above else self.level
+
+    def owner_of(self, level: str) -> np.ndarray | None:
+        """(n,) int32: the row of each element's owner on a level; None where the elements do not know it."""
+        table = next((table for table in self.owners if table.level == level), None)
+        if table is None or table.index is None:
+            return None
+        if not table.below:
+            return table.index
+        finer = self.owner_of(table.below)
+        return None if finer is None else table.index[finer]
+
+    def find(self, name: str) -> Attribute | None:
+        """What each element carries under that name, (n,) or (n, k), wherever it lives; None where there is nothing."""
+        own = self.own.get(name)
+        if own is not None:
+            return own
+        if name not in self._carried:
+            above = self._holding(name)
+            owner = self.owner_of(above.level) if above else None
+            if above is None or owner is None:
+                return None
+            self._carried[name] = above.attributes[name].taken(owner)
+        return self._carried[name]
+
+    def attribute(self, name: str, place: str = "") -> Attribute:
+        """The same, for a chain.
+
+        BadInput names the nearest ones where there is none, and the level where it lives on one that the elements do
+        not know.
+        """
+        found = self.find(name)
+        if found is not None:
+            return found
+        above = self._holding(name)
+        if above is not None:
+            raise BadInput(
+                f"{name!r} lives on another level, each {above.level}, but this chain runs on each {self.level}, "
+                f"and none knows its {above.level}. Choose an attribute of that level.",
+                place=place, code="wrong_level",
+            )  # fmt: skip
+        hint, _ = nearest(name, self.names)
+        raise BadInput(f"No attribute is called {name!r} here. {hint}", place=place, code="unknown_attribute")
+
+    @property
+    def key_digest(self) -> str:
+        """Content digest of the keys."""
+        stable = self.own.get(KEY)
+        return stable.digest if stable is not None else str(self.count)
+
+    @cached_property
+    def keys(self) -> tuple[np.ndarray, np.ndarray]:
+        """Stable keys of the elements, two words of (n,) uint32: the integer attribute ``id``, else the index."""
+        stable = self.own.get(KEY)
+        if stable is not None and stable.kind == "integer" and stable.absent is None:
+            return stable.key_words
+        return np.arange(self.count, dtype=np.uint32), np.zeros(self.count, np.uint32)
+
+
+def _digests(attributes: Iterable[Attribute]) -> list[list[str]]:
+    return [[a.name, a.digest] for a in attributes]

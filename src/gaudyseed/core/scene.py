@@ -1,0 +1,108 @@
+"""The evaluation of a scene: its populations in the order in which they read each other."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from .errors import BadInput
+from .look.evaluate import Evaluation, Evaluator
+from .look.follow import resolved
+from .look.model import Look, PopulationDocument, Presence, Scene
+from .look.scope import Moment, Surroundings
+from .look.steps import Step
+from .paths import resolve
+from .population import Population
+from .population.makers import MakerModel
+
+
+def _never() -> None:
+    """The check of an evaluation that nothing overtakes."""
+
+
+class SceneRun:
+    """One evaluation of a scene under way: each population is made and evaluated when it is first asked for.
+
+    Parameters
+    ----------
+    made
+        Gives the population of a maker whose dials have been put in.
+    check
+        Called between steps and chunks; what it raises passes through.
+
+    Examples
+    --------
+    >>> scene = Scene.model_validate({"populations": [
+    ...     {"id": "dots", "name": "Dots", "maker": {"maker": "scatter", "surface": "ball", "count": 9}}]})
+    >>> run = SceneRun(scene, Evaluator(), lambda maker: maker.make(None))
+    >>> run.evaluation("dots").colours.shape
+    (9, 3)
+    """
+
+    def __init__(
+        self, scene: Scene, evaluator: Evaluator, made: Callable[[MakerModel], Population],
+        check: Callable[[], None] = _never, moment: Moment | None = None,
+    ) -> None:  # fmt: skip
+        self.scene = scene
+        self._evaluator = evaluator
+        self._made = made
+        self._check = check
+        self._found: dict[str, Evaluation] = {}
+        self._open: list[str] = []
+        dials = {d.name: d for d in scene.dials}
+        self.surroundings = Surroundings(dials, moment or Moment(), other=self._other)
+
+    def document(self, population: str) -> PopulationDocument:
+        """The population of that id; BadInput where the scene has none."""
+        for candidate in self.scene.populations:
+            if candidate.id == population:
+                return candidate
+        raise BadInput(f"The scene has no population {population!r}.", place="population", code="unknown_population")
+
+    def look(self, population: str) -> Look:
+        """The look that a population wears, as it is written."""
+        return self.scene.look_of(self.document(population))
+
+    def written(self, population: str, place: str) -> Step:
+        """The step at a path of a population's look as it is written, dials and all; BadInput where there is none."""
+        shared = place.startswith("scene.")
+        found = resolve(self.scene if shared else self.look(population), place.removeprefix("scene."))
+        if not isinstance(found, Step):
+            raise BadInput(f"There is no step at {place!r}.", place="place", code="unknown_place")
+        return found
+
+    def presence(self, population: str) -> Presence:
+        """How the view shows a population, with the dials put in."""
+        document = self.document(population)
+        return resolved(Presence(shape=document.shape, shown=document.shown), self.surroundings.dials, "")
+
+    def population(self, population: str) -> Population:
+        """What its maker makes."""
+        return self._made(resolved(self.document(population).maker, self.surroundings.dials, "maker"))
+
+    def evaluation(self, population: str) -> Evaluation:
+        """The results of a population's look, and before that of those that it reads."""
+        found = self._found.get(population)
+        if found is None:
+            self._open.append(population)
+            try:
+                found = self._evaluator.evaluate(
+                    self.population(population), self.look(population), self._check, surroundings=self.surroundings,
+                    shared=self.scene.signals,
+                )  # fmt: skip
+            finally:
+                self._open.pop()
+            self._found[population] = found
+        return found
+
+    def _other(self, population: str, place: str) -> Evaluation:
+        """A population that another one reads; BadInput where they read each other in a circle."""
+        if population in self._open:
+            circle = [*self._open[self._open.index(population) :], population]
+            arrows = " reads ".join(repr(self.document(p).name) for p in circle)
+            raise BadInput(
+                f"These populations go round in a circle: {arrows}. Let one of them read something else.",
+                place=place, code="population_cycle",
+            )  # fmt: skip
+        if all(p.id != population for p in self.scene.populations):
+            raise BadInput(f"There is no population {population!r} here.", place=place, code="unknown_population")
+        return self.evaluation(population)
