@@ -1799,6 +1799,16 @@ export interface components {
          * @description One population of a scene: what makes it, how it looks and whether it is shown.
          */
         PopulationDocument: {
+            /**
+             * Shape
+             * @default sequin
+             */
+            shape: ("sequin" | "tile" | "ball") | components["schemas"]["FollowDial"];
+            /**
+             * Shown
+             * @default true
+             */
+            shown: boolean | components["schemas"]["FollowDial"];
             /** Id */
             id: string;
             /** Name */
@@ -1819,16 +1829,6 @@ export interface components {
              * @default null
              */
             wears: string | null;
-            /**
-             * Shape
-             * @default sequin
-             */
-            shape: ("sequin" | "tile" | "ball") | components["schemas"]["FollowDial"];
-            /**
-             * Shown
-             * @default true
-             */
-            shown: boolean | components["schemas"]["FollowDial"];
         };
         /**
          * Preview
@@ -2471,7 +2471,7 @@ export interface components {
          * @description What is wanted of one population.
          *
          *     ``have`` are the digests of the arrays that the page has, by their names (channels, and ``groups``): these are
-         *     not sent again.
+         *     not sent again. ``known`` are the digests of the censuses that it has; of these only the digest comes.
          */
         Wanted: {
             /** Population */
@@ -2483,6 +2483,11 @@ export interface components {
             have: {
                 [key: string]: string;
             };
+            /**
+             * Known
+             * @default []
+             */
+            known: string[];
             /**
              * Census
              * @default true

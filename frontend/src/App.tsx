@@ -1,6 +1,6 @@
 /** The page: rooms around one view, the share strip below. */
 import { Redo2, Search, SunMoon, TriangleAlert, Undo2, X } from "lucide-react";
-import { lazy, Suspense, useEffect, useState } from "react";
+import { lazy, Suspense, useCallback, useEffect, useState } from "react";
 import { flushSync } from "react-dom";
 import type { Step } from "./api/client";
 import { commands } from "./commands";
@@ -143,25 +143,25 @@ function Header({ onSearch }: { onSearch: () => void }) {
   );
 }
 
-/** The stepped ramp that decides the strip's groups can have its shares set. */
-function useSettable(): boolean {
-  return useStore((s) => {
+/** The shares of the chosen population; those of a stepped ramp can be set. */
+function Strip() {
+  const result = useStore((s) => s.results[s.chosen]);
+  const settable = useStore((s) => {
     const place = s.results[s.chosen]?.groups.place;
     const step = place ? (at(chosenLook(s), place) as Step | undefined) : undefined;
     return isRamp(step) && step.interpolation === "steps";
   });
+  return <ShareStrip result={result} settable={settable} />;
 }
 
-export function App() {
-  const room = useStore((s) => s.room);
-  const loaded = useStore((s) => s.scene !== null);
-  const loadError = useStore((s) => s.loadError);
-  const result = useStore((s) => s.results[s.chosen]);
-  const [searching, setSearching] = useState(false);
-  const table = useStore((s) => s.table);
-  const chosen = useStore((s) => s.chosen);
-  const settable = useSettable();
+/** What the last answer computed, for those who look at the page from outside. */
+function Computed() {
+  const computed = useStore((s) => s.results[s.chosen]?.computed.join(" "));
+  return <span hidden data-computed={computed} />;
+}
 
+/** The keys that work everywhere. */
+function useKeys(search: () => void) {
   useEffect(() => {
     const keys = (event: KeyboardEvent) => {
       const command = event.ctrlKey || event.metaKey;
@@ -170,7 +170,7 @@ export function App() {
       if (command && key === "k") {
         event.preventDefault();
         // At once, so that what is typed next goes into the search.
-        flushSync(() => setSearching(true));
+        flushSync(search);
       } else if (command && key === "z" && !typing) {
         event.preventDefault();
         void travel(event.shiftKey ? "redo" : "undo");
@@ -184,7 +184,19 @@ export function App() {
     };
     window.addEventListener("keydown", keys);
     return () => window.removeEventListener("keydown", keys);
-  }, []);
+  }, [search]);
+}
+
+export function App() {
+  const room = useStore((s) => s.room);
+  const loaded = useStore((s) => s.scene !== null);
+  const loadError = useStore((s) => s.loadError);
+  const [searching, setSearching] = useState(false);
+  const table = useStore((s) => s.table);
+  const chosen = useStore((s) => s.chosen);
+
+  const search = useCallback(() => setSearching(true), []);
+  useKeys(search);
 
   const shown = ROOMS.find((r) => r.room === room)!;
   if (loadError) {
@@ -203,9 +215,8 @@ export function App() {
     <div
       className="grid h-full grid-rows-[44px_minmax(0,1fr)_46px]"
       data-loaded={loaded}
-      data-computed={result?.computed.join(" ")}
     >
-      <Header onSearch={() => setSearching(true)} />
+      <Header onSearch={search} />
       <main className="grid min-h-0 grid-cols-[212px_minmax(0,1fr)_456px] min-[1600px]:grid-cols-[248px_minmax(0,1fr)_560px]">
         <aside className="min-h-0 overflow-y-auto border-r border-line">
           <shown.left />
@@ -220,7 +231,8 @@ export function App() {
           <shown.right />
         </aside>
       </main>
-      <ShareStrip result={result} settable={settable} />
+      <Strip />
+      <Computed />
       <CommandSearch open={searching} onClose={() => setSearching(false)} commands={searching ? commands() : []} />
       <Notices />
       <Announcements />

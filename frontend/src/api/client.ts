@@ -62,6 +62,8 @@ export interface RampCensus {
 }
 
 export interface StepCensus {
+  /** Names it by content. */
+  digest: string;
   kind: "number" | "vector" | "colour";
   numbers?: Histogram;
   flow?: [number, number][];

@@ -12,6 +12,8 @@ export interface Wanted {
 interface Handlers {
   /** The digests of the arrays that the page has of a population. */
   have: (population: string) => Record<string, string>;
+  /** The digests of the censuses that the page has of a population. */
+  known: (population: string) => string[];
   /** The scene and the way of seeing of now. */
   now: () => { scene: Scene; vision: Vision | null };
   done: (answer: Packed<EvaluationAnswer>, populations: string[], took: number) => void;
@@ -75,7 +77,7 @@ export class EvaluationQueue {
     try {
       const body = {
         scene: { ...scene, populations: scene.populations.map(textOf) },
-        wanted: ids.map((id) => ({ population: id, have: this.handlers.have(id), ...batch.get(id)! })),
+        wanted: ids.map((id) => ({ population: id, have: this.handlers.have(id), known: this.handlers.known(id), ...batch.get(id)! })),
         vision,
         session: this.session.slice(0, 36),
         sequence,

@@ -1,17 +1,17 @@
 /** The chain: the channels' lanes, the layers of one, and the chosen layer's steps as slabs on one shared axis. */
 import { Menu, MenuButton, MenuHeading, MenuItem, MenuItems, MenuSection } from "@headlessui/react";
 import { Plus } from "lucide-react";
-import { Fragment } from "react";
+import { Fragment, memo } from "react";
 import type { Look, Step } from "../api/client";
-import { chainAt, type Desk, moved, placeOf, signalOf, withChain, withStep } from "../state/edits";
+import { chainAt, type Desk, placeOf, signalOf, withChain } from "../state/edits";
 import { useKeys } from "../state/keys";
-import { chooseStep, chosenLook, chosenPopulation, draftLook, editLook, NONE, useStore } from "../state/store";
+import { chooseStep, chosenLook, chosenPopulation, editLook, NONE, useStore } from "../state/store";
 import { AdvisoryCard, ErrorCard } from "./AdvisoryCard";
 import { ChainHead } from "./ChainHead";
 import { FlowLines } from "./FlowLines";
 import { Lanes } from "./Lanes";
 import { Layers } from "./Layers";
-import { Slab, type StepActions } from "./Slab";
+import { Slab } from "./Slab";
 import { Wears } from "./Wears";
 import { fresh, groupOf, nounOf, pageOf } from "./steps";
 
@@ -35,22 +35,6 @@ export function ChainPanel() {
   );
 }
 
-/** What is done with a step of a chain by its menu. */
-function actionsFor(chain: string, steps: Step[], index: number): StepActions {
-  const change = (label: string, to: (all: Step[]) => Step[]) => editLook(label, (l) => withChain(l, chain, to));
-  return {
-    move: (by) => {
-      const to = index + by;
-      if (to < 0 || to >= steps.length) return;
-      change("Reorder steps", (all) => moved(all, index, to));
-      chooseStep(to);
-    },
-    duplicate: () => change("Duplicate a step", (s) => [...s.slice(0, index + 1), structuredClone(s[index]!), ...s.slice(index + 1)]),
-    remove: () => steps.length > 1 && change("Remove a step", (s) => s.filter((_, k) => k !== index)),
-    toggle: () => change("Switch a step", (s) => s.map((x, k) => (k === index ? { ...x, enabled: !x.enabled } : x))),
-  };
-}
-
 function Steps({ look, chain }: { look: Look; chain: string }) {
   const open = useStore((s) => s.step);
   const result = useStore((s) => s.results[s.chosen]);
@@ -70,16 +54,12 @@ function Steps({ look, chain }: { look: Look; chain: string }) {
             {k > 0 && <FlowLines from={census?.[placeOf(chain, k - 1)]} to={census?.[place]} />}
             <Slab
               step={step}
+              chain={chain}
               index={k}
-              place={place}
               open={k === open}
               census={census?.[place]}
               trace={trace?.find((t) => t.place === place)}
               tracedAt={trace?.findLast((t) => mine(t.place) && t.at !== undefined)?.at}
-              actions={actionsFor(chain, steps, k)}
-              onOpen={() => chooseStep(k)}
-              onDraft={(s) => draftLook((l) => withStep(l, chain, k, s))}
-              onCommit={(s, label) => editLook(label, (l) => withStep(l, chain, k, s))}
             />
           </Fragment>
         );
@@ -108,7 +88,7 @@ function useKinds(chain: string, steps: Step[]) {
 }
 
 /** Adds after the open step, only what fits there by kind. */
-function AddStep({ chain, steps, look }: { chain: string; steps: Step[]; look: Desk }) {
+const AddStep = memo(function AddStep({ chain, steps, look }: { chain: string; steps: Step[]; look: Desk }) {
   const described = useStore((s) => s.steps);
   const open = useStore((s) => s.step) ?? steps.length - 1;
   const attributes = useStore((s) => s.geometry[s.chosen]?.header.attributes ?? NONE);
@@ -166,4 +146,4 @@ function AddStep({ chain, steps, look }: { chain: string; steps: Step[]; look: D
       </Menu>
     </div>
   );
-}
+});

@@ -1,13 +1,14 @@
 /** The control beside a field: whether it is fixed or follows a signal or a dial. */
 import { Menu, MenuButton, MenuHeading, MenuItem, MenuItems, MenuSection } from "@headlessui/react";
 import { Link2, Unlink2 } from "lucide-react";
-import { Fragment } from "react";
+import { Fragment, memo } from "react";
 import type { Dial, Follow, Following } from "../api/client";
 import { type Follows, following, isFollowing, literalOf, sourceOf } from "../state/follow";
 import { signalAt } from "../state/edits";
 import { addDial } from "../state/actions";
 import { chosenLook, NONE, useStore } from "../state/store";
 import { NumberField } from "../widgets/NumberField";
+import { useSteady } from "../widgets/steady";
 
 interface Props {
   title: string;
@@ -31,6 +32,8 @@ export function FollowControl(props: Props) {
   const { title, value, onDraft, onCommit, factor = 1, unit } = props;
   const follows = isFollowing(value) ? value : null;
   const ends = follows && "low" in follows ? (follows as Follow) : null;
+  const commit = useSteady(props.onCommit);
+  const now = useSteady(() => ({ value: props.value, most: props.most, otherwise: props.otherwise }));
   return (
     <span className="inline-flex items-center gap-0.5">
       {follows ? (
@@ -59,37 +62,49 @@ export function FollowControl(props: Props) {
       ) : (
         props.children
       )}
-      <Sources {...props} follows={follows} />
+      <Sources title={title} how={props.how} words={props.options} follows={follows} kind={kindOf(value)} now={now} onCommit={commit} />
     </span>
   );
 }
 
-/** Whether a dial can be followed: colours by colours, words by a dial with that choice, switches by anything but a colour. */
-function fits(dial: Dial, how: Follows, value: unknown): boolean {
+/** What is followed instead: a word of several, a switch, or anything else. */
+type Sort = "word" | "plain";
+const kindOf = (value: unknown): Sort => (typeof value === "string" && !value.startsWith("#") ? "word" : "plain");
+
+/** Whether a dial can be followed: colours by colours, words by a dial with choices, switches by anything but a colour. */
+function fits(dial: Dial, how: Follows, sort: Sort, words: string[] | undefined): boolean {
   const coloured = typeof dial.value === "string";
   if (how !== "dial") return coloured === (how === "colour");
-  if (typeof value === "string" && !value.startsWith("#")) return dial.choices.includes(value);
-  return typeof value === "string" || !coloured;
+  return sort === "word" || words ? dial.choices.some((choice) => words?.includes(choice)) : !coloured || words === undefined;
 }
 
-function Sources({ title, how, value, most, otherwise, options, onCommit, follows }: Props & { follows: Following | null }) {
+interface SourcesProps {
+  title: string;
+  how: Follows;
+  words: string[] | undefined;
+  follows: Following | null;
+  kind: Sort;
+  /** The value, the limit and the default of now. */
+  now: () => { value: unknown; most: number; otherwise: unknown };
+  onCommit: (value: unknown, label: string) => void;
+}
+
+/** The menu of what can be followed; drawn anew only where it shows something else. */
+const Sources = memo(function Sources({ title, how, words, follows, kind, now, onCommit }: SourcesProps) {
   const dials = useStore((s) => s.scene?.dials ?? (NONE as Dial[]));
-  const look = useStore(chosenLook);
-  const result = useStore((s) => s.results[s.chosen]);
+  const signals = useSignals(how);
   const wanted = how === "colour" ? "colour" : "number";
-  const own = useStore((s) => (look ? signalAt(look, s.chain)?.name : undefined));
-  const signals = how === "dial" || !look ? [] : [...look.signals, ...look.scene.signals].filter((signal) => {
-    const kind = result?.steps[result.signals[signal.name] ?? ""]?.kind;
-    return signal.name !== own && (kind === undefined || kind === wanted);
-  });
-  const fitting = dials.filter((d) => fits(d, how, value));
+  const fitting = dials.filter((d) => fits(d, how, kind, words));
+  const literal = () => {
+    const { value, otherwise } = now();
+    return isFollowing(value) ? literalOf(value, dials, otherwise) : value;
+  };
   const follow = (source: { signal?: string; dial?: string }) =>
-    onCommit(following(how, source, follows ? literalOf(follows, dials, otherwise) : value, most), `Let ${title.toLowerCase()} follow ${source.signal ?? source.dial}`);
+    onCommit(following(how, source, literal(), now().most), `Let ${title.toLowerCase()} follow ${source.signal ?? source.dial}`);
   const newDial = () => {
-    const literal = follows ? literalOf(follows, dials, otherwise) : value;
     // Of a parameter that is one of several words the dial has these as its choices.
     const base = title.toLowerCase().replaceAll(/[^a-z0-9 ]/g, "").trim() || "dial";
-    follow({ dial: addDial(literal as number | string | boolean, base, options) });
+    follow({ dial: addDial(literal() as number | string | boolean, base, words) });
   };
   return (
     <Menu>
@@ -104,7 +119,7 @@ function Sources({ title, how, value, most, otherwise, options, onCommit, follow
         {how !== "dial" && (
           <MenuSection>
             <MenuHeading className="heading px-2 py-0.5">For each element, a signal</MenuHeading>
-            {signals.map(({ name }) => (
+            {signals.map((name) => (
               <Source key={name} name={name} onClick={() => follow({ signal: name })} />
             ))}
             {signals.length === 0 && <p className="px-2 py-1 text-[11px] text-soft">No signal gives a {wanted} yet. Add one among the values.</p>}
@@ -122,7 +137,7 @@ function Sources({ title, how, value, most, otherwise, options, onCommit, follow
             <button
               type="button"
               className="menu-item mt-1 border-t border-line"
-              onClick={() => onCommit(literalOf(follows, dials, otherwise), `Fix ${title.toLowerCase()}`)}
+              onClick={() => onCommit(literal(), `Fix ${title.toLowerCase()}`)}
             >
               <Unlink2 size={12} aria-hidden />
               Fixed value
@@ -132,6 +147,23 @@ function Sources({ title, how, value, most, otherwise, options, onCommit, follow
       </MenuItems>
     </Menu>
   );
+});
+
+/** The names of the signals that a parameter can follow: those of its kind, and not the one whose chain is shown. */
+function useSignals(how: Follows): string[] {
+  const listed = useStore((s) => {
+    const look = how === "dial" ? null : chosenLook(s);
+    if (!look) return "[]";
+    const wanted = how === "colour" ? "colour" : "number";
+    const result = s.results[s.chosen];
+    const own = signalAt(look, s.chain)?.name;
+    const fitting = [...look.signals, ...look.scene.signals].filter(({ name }) => {
+      const kind = result?.steps[result.signals[name] ?? ""]?.kind;
+      return name !== own && (kind === undefined || kind === wanted);
+    });
+    return JSON.stringify(fitting.map(({ name }) => name));
+  });
+  return JSON.parse(listed) as string[];
 }
 
 function Source({ name, onClick }: { name: string; onClick: () => void }) {

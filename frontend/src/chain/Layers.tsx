@@ -1,6 +1,6 @@
 /** The layers of the lane, top first as they cover each other. */
 import { ArrowDown, ArrowUp, ClipboardPaste, Copy, Eye, EyeOff, Files, GripVertical, LibraryBig, PenLine, Plus, Shirt, Trash2 } from "lucide-react";
-import { useState } from "react";
+import { memo, useMemo, useState } from "react";
 import type { Layer, Look, Signal, StepCensus } from "../api/client";
 import { copy } from "../library/Library";
 import { addLayer, copyLook, layerLibrary, lookLibrary, pasteLayer, pasteLook } from "../state/actions";
@@ -122,7 +122,7 @@ function LayerList({ look, stack, kind, label }: ListProps) {
   const chosen = useStore((s) => (stackOf(s.chain) === stack ? layerOf(s.chain) : null));
   const layers = layersOf(look, stack);
   const keys = useKeys(layers, stack);
-  const shown = keys.toReversed();
+  const shown = useMemo(() => keys.toReversed(), [keys]);
   const last = layers.length - 1;
   return (
     <Sortable
@@ -139,14 +139,14 @@ function LayerList({ look, stack, kind, label }: ListProps) {
   );
 }
 
-function LayerItem({ of, ...row }: { of: number } & Omit<RowProps, "handle">) {
+const LayerItem = memo(function LayerItem({ of, ...row }: { of: number } & Omit<RowProps, "handle">) {
   const { item, handle } = useSortableItem(of);
   return (
     <li {...item} className={`panel ${row.chosen ? "border-2 border-ink" : "m-px"} ${row.layer.enabled ? "" : "border-dashed"}`}>
       <LayerRow {...row} handle={handle} />
     </li>
   );
-}
+});
 
 interface RowProps {
   layer: Layer;

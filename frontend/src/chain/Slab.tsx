@@ -1,13 +1,15 @@
 /** One step: what it does, its few numbers, and the distribution that leaves it. */
 import { ArrowDown, ArrowUp, Copy, Eye, Power, Trash2 } from "lucide-react";
+import { memo } from "react";
 import type { Step, StepCensus, TraceStep } from "../api/client";
-import { pinPreview, useStore } from "../state/store";
+import { chainAt, moved, placeOf, withChain, withStep } from "../state/edits";
+import { chooseStep, chosenLook, draftLook, editLook, pinPreview, useStore } from "../state/store";
 import { ActionMenu } from "../widgets/ActionMenu";
 import { AxisEnds, Bars, Swatches } from "../widgets/Distribution";
 import { Parameters, useSchema } from "./Parameters";
 import { pageOf, summary, titleOf } from "./steps";
 
-export interface StepActions {
+interface StepActions {
   move: (by: number) => void;
   duplicate: () => void;
   remove: () => void;
@@ -16,21 +18,49 @@ export interface StepActions {
 
 interface Props {
   step: Step;
+  chain: string;
   index: number;
-  place: string;
   open: boolean;
   census: StepCensus | undefined;
   trace: TraceStep | undefined;
   /** Where the traced element lies on the shared axis. */
   tracedAt: number | undefined;
-  actions: StepActions;
-  onOpen: () => void;
-  onDraft: (step: Step) => void;
-  onCommit: (step: Step, label: string) => void;
 }
 
-export function Slab(props: Props) {
-  const { step, index, place, open, census, trace, tracedAt, actions, onOpen } = props;
+/** What is done with a step of a chain by its menu. */
+function actionsFor(chain: string, index: number): StepActions {
+  const steps = () => chainAt(chosenLook(useStore.getState())!, chain) ?? [];
+  const change = (label: string, to: (all: Step[]) => Step[]) => editLook(label, (l) => withChain(l, chain, to));
+  return {
+    move: (by) => {
+      const to = index + by;
+      if (to < 0 || to >= steps().length) return;
+      change("Reorder steps", (all) => moved(all, index, to));
+      chooseStep(to);
+    },
+    duplicate: () => change("Duplicate a step", (s) => [...s.slice(0, index + 1), structuredClone(s[index]!), ...s.slice(index + 1)]),
+    remove: () => {
+      if (steps().length < 2) return;
+      // The step that is open stays open, wherever it then stands.
+      const { step: open } = useStore.getState();
+      if (open !== null && open > index) chooseStep(open - 1);
+      change("Remove a step", (s) => s.filter((_, k) => k !== index));
+    },
+    toggle: () => change("Switch a step", (s) => s.map((x, k) => (k === index ? { ...x, enabled: !x.enabled } : x))),
+  };
+}
+
+/** Drawn anew only where something of its own has changed. */
+export const Slab = memo(function Slab(of: Props) {
+  const { chain, index } = of;
+  const place = placeOf(chain, index);
+  const props = {
+    ...of,
+    place,
+    onDraft: (s: Step) => draftLook((l) => withStep(l, chain, index, s)),
+    onCommit: (s: Step, label: string) => editLook(label, (l) => withStep(l, chain, index, s)),
+  };
+  const { step, open, census, trace, tracedAt } = props;
   const title = titleOf(step.step);
   const own = pageOf(step.step);
   const schema = useSchema(step);
@@ -45,7 +75,7 @@ export function Slab(props: Props) {
         <button
           type="button"
           aria-expanded={open}
-          onClick={onOpen}
+          onClick={() => chooseStep(index)}
           className="flex min-w-0 grow cursor-pointer items-baseline gap-2 rounded text-left"
         >
           <span className={`text-[13px] font-semibold ${step.enabled ? "" : "line-through"}`}>{title}</span>
@@ -55,7 +85,7 @@ export function Slab(props: Props) {
           <span className="tabular flex-none text-[11px] whitespace-nowrap text-soft">{Math.round(reached * 100)}% reached</span>
         )}
         {own.Mark && <own.Mark {...props} schema={schema} />}
-        <StepMenu title={title} place={place} enabled={step.enabled} actions={actions} />
+        <StepMenu title={title} place={place} enabled={step.enabled} actions={actionsFor(chain, index)} />
       </div>
       {open && <Opened {...props} schema={schema} />}
       {census?.numbers && step.enabled && (
@@ -79,10 +109,12 @@ export function Slab(props: Props) {
       )}
     </section>
   );
-}
+});
+
+type Acting = Props & { place: string; schema: Record<string, unknown>; onDraft: (step: Step) => void; onCommit: (step: Step, label: string) => void };
 
 /** The controls of an open step: its own editor, or those drawn from its schema. */
-function Opened(props: Props & { schema: Record<string, unknown> }) {
+function Opened(props: Acting) {
   const { step, census, schema, onDraft, onCommit } = props;
   const own = pageOf(step.step);
   const edits = own.Editor && (own.edits?.(step, census) ?? true);

@@ -1,5 +1,6 @@
 /** The populations: each with its true colour shares, whether it is shown, and shown alone. */
 import { Eye, EyeOff, Focus, Trash2 } from "lucide-react";
+import { memo } from "react";
 import type { PopulationDocument } from "../api/client";
 import { isFollowing, sourceOf } from "../state/follow";
 import { choosePopulation, NONE, removePopulation, setShown, showAlone, useStore } from "../state/store";
@@ -21,7 +22,7 @@ export function Populations({ removable }: { removable?: boolean }) {
   );
 }
 
-function Row({ of: p, removable, several }: { of: PopulationDocument; removable?: boolean; several: boolean }) {
+const Row = memo(function Row({ of: p, removable, several }: { of: PopulationDocument; removable?: boolean; several: boolean }) {
   const chosen = useStore((s) => s.chosen === p.id);
   const result = useStore((s) => s.results[p.id]);
   const header = useStore((s) => s.geometry[p.id]?.header);
@@ -60,4 +61,4 @@ function Row({ of: p, removable, several }: { of: PopulationDocument; removable?
       </span>
     </li>
   );
-}
+});

@@ -1,6 +1,6 @@
 /** The values that the elements carry or that signals give; pointing at one previews it in the view. */
 import { Palette, Plus, Search } from "lucide-react";
-import { useState } from "react";
+import { memo, useState } from "react";
 import type { AttributeCensus, Histogram, Preview } from "../api/client";
 import { addSignal } from "../state/actions";
 import { signalChain, signalOf } from "../state/edits";
@@ -105,7 +105,7 @@ function Row({ name, of, title, strong, onClick, children }: RowProps) {
 
 const KIND_MARKS = { number: "", integer: "whole", vector: "vector", colour: "colour", text: "text" } as const;
 
-function AttributeRow({ of: a, elements }: { of: AttributeCensus; elements: string }) {
+const AttributeRow = memo(function AttributeRow({ of: a, elements }: { of: AttributeCensus; elements: string }) {
   const coarser = a.level !== elements;
   const marks = [KIND_MARKS[a.kind], coarser ? `per ${a.level}` : a.derived ? "derived" : ""];
   const range = a.census ? `, ${figure(a.census.least)} to ${figure(a.census.greatest)}` : "";
@@ -127,7 +127,7 @@ function AttributeRow({ of: a, elements }: { of: AttributeCensus; elements: stri
       </Row>
     </li>
   );
-}
+});
 
 function Distribution({ of, name }: { of: Histogram; name: string }) {
   return (

@@ -24,7 +24,9 @@ export function carried<T>(before: Keyed<T>, items: readonly T[]): Keyed<T> {
   const edited = before.items.length === items.length;
   let { next } = before;
   const found = keys.map((key) => key ?? (edited ? free.shift() : undefined) ?? next++);
-  return { items, keys: found, next };
+  // The same keys are the same array, so that rows that did not change are not drawn anew.
+  const still = found.length === before.keys.length && found.every((key, k) => key === before.keys[k]);
+  return { items, keys: still ? before.keys : found, next };
 }
 
 /** A key for each item that stays with it when others come, go and move. `list` says which list it is. */

@@ -1,5 +1,5 @@
 /** The results: arrays for the view by population, kept as they come, and the one subscriber that derives what to ask. */
-import { binary, type EvaluationAnswer, type Packed, type PopulationDocument, type PopulationHeader, Refused } from "../api/client";
+import { binary, type EvaluationAnswer, type Packed, type PopulationDocument, type PopulationHeader, Refused, type StepCensus } from "../api/client";
 import { EvaluationQueue, type Wanted } from "../api/evaluator";
 import { type State, useStore } from "./base";
 import { lookOf } from "./edits";
@@ -47,8 +47,15 @@ function keep(id: string, answer: Packed<EvaluationAnswer>): string[] {
   return fresh;
 }
 
+/** Censuses of which only the digest came are those that the page has: the same objects, so that nothing is drawn anew for them. */
+function merged(fresh: Record<string, StepCensus>, before: Record<string, StepCensus>): Record<string, StepCensus> {
+  const known = new Map(Object.values(before).map((census) => [census.digest, census]));
+  return Object.fromEntries(Object.entries(fresh).map(([place, census]) => [place, "kind" in census ? census : (known.get((census as StepCensus).digest) ?? census)]));
+}
+
 const queue = new EvaluationQueue({
   have: (id) => Object.fromEntries([...(held.get(id) ?? [])].filter(([name]) => name !== "preview").map(([name, { digest }]) => [name, digest])),
+  known: (id) => Object.values(get().results[id]?.steps ?? {}).map(({ digest }) => digest),
   now: () => ({ scene: get().scene!, vision: get().vision }),
   done: (answer, ids, took) => {
     const asked = performance.now() - took;
@@ -62,7 +69,7 @@ const queue = new EvaluationQueue({
         continue;
       }
       const names = keep(id, answer);
-      fresh.results[id] = entry;
+      fresh.results[id] = { ...entry, steps: merged(entry.steps, results[id]?.steps ?? {}) };
       fresh.errors[id] = null;
       // Colours go to the view as they come, before the panels are drawn anew.
       receiver?.(id, names, asked);

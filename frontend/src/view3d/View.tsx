@@ -42,7 +42,6 @@ function Legend({ of }: { of: PreviewLegend }) {
 /** A stage on the canvas, kept in step with the state; a sentence where this browser cannot draw it. */
 function useStage(holder: React.RefObject<HTMLDivElement | null>, canvas: React.RefObject<HTMLCanvasElement | null>) {
   const [failed, setFailed] = useState("");
-  const [frames, setFrames] = useState(0);
   useEffect(() => {
     const box = holder.current;
     const surface = canvas.current;
@@ -55,7 +54,10 @@ function useStage(holder: React.RefObject<HTMLDivElement | null>, canvas: React.
       return;
     }
     view.stage = made;
-    made.onFrame = () => setFrames((n) => n + 1);
+    made.onFrame = () => {
+      box.dataset.frames = "some";
+      for (const told of view.frames) told();
+    };
     const watch = new ResizeObserver(() => made.resize(box.clientWidth, box.clientHeight));
     watch.observe(box);
     const stop = synced(made, (milliseconds) => (surface.dataset.took = milliseconds.toFixed(2)));
@@ -66,7 +68,7 @@ function useStage(holder: React.RefObject<HTMLDivElement | null>, canvas: React.
       view.stage = null;
     };
   }, [holder, canvas]);
-  return { failed, frames };
+  return failed;
 }
 
 /** Take the colour of an element where one is wanted, else trace it, in whichever population it is. */
@@ -197,14 +199,14 @@ function Mode() {
 export default function View() {
   const holder = useRef<HTMLDivElement>(null);
   const canvas = useRef<HTMLCanvasElement>(null);
-  const { failed, frames } = useStage(holder, canvas);
+  const failed = useStage(holder, canvas);
   const population = useStore(chosenPopulation);
   const count = useStore((s) => s.geometry[s.chosen]?.header.count ?? 0);
   const picking = useStore((s) => s.picking !== null);
   const legend = useStore((s) => s.results[s.chosen]?.preview ?? null);
   const pressed = useRef<{ x: number; y: number } | null>(null);
   return (
-    <div ref={holder} className="relative h-full min-h-0 overflow-hidden" data-frames={frames > 0 ? "some" : "none"}>
+    <div ref={holder} className="relative h-full min-h-0 overflow-hidden" data-frames="none">
       <canvas
         ref={canvas}
         tabIndex={0}
@@ -236,7 +238,7 @@ export default function View() {
       )}
       <Mode />
       {legend && <Legend of={legend} />}
-      <ViewTrace frames={frames} />
+      <ViewTrace />
     </div>
   );
 }

@@ -1,5 +1,6 @@
 /** The traced element: a ring around it and a card with its value after every step. */
 import { X } from "lucide-react";
+import { useEffect, useState } from "react";
 import type { Look, Step, TraceStep } from "../api/client";
 import { at as lying, layerOf, layersOf, outerOf, parsePlace, signalAt, stackOf } from "../state/edits";
 import { chosenLook, chosenPopulation, trace, useStore } from "../state/store";
@@ -23,12 +24,24 @@ function headingOf(look: Look, chain: string): string {
   return chain.endsWith(".mask") ? `${whole}, mask` : whole;
 }
 
-export function ViewTrace({ frames }: { frames: number }) {
+/** Draws anew after every frame, while something is traced: the ring goes along with the camera. */
+function useFrames(wanted: boolean) {
+  const [, drawn] = useState(0);
+  useEffect(() => {
+    if (!wanted) return;
+    const told = () => drawn((n) => n + 1);
+    view.frames.add(told);
+    return () => void view.frames.delete(told);
+  }, [wanted]);
+}
+
+export function ViewTrace() {
   const population = useStore(chosenPopulation);
   const look = useStore(chosenLook);
   const traced = useStore((s) => s.traced);
   const found = useStore((s) => s.results[s.chosen]?.trace ?? null);
-  if (traced === null || !population || !look || !found || found.element !== traced || frames < 0) return null;
+  useFrames(traced !== null);
+  if (traced === null || !population || !look || !found || found.element !== traced) return null;
   const place = view.stage?.placeOf(population.id, traced);
   const stepAt = (at: TraceStep) => lying(look, at.place) as Step | undefined;
   const several = new Set(found.steps.map(chainOf)).size > 1;

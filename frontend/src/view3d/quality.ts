@@ -11,7 +11,7 @@ export interface Quality {
 export function quality(): Quality {
   const light = new URLSearchParams(location.search).get("view") === "light";
   return light
-    ? { antialias: false, environment: false, shadowSize: 256, most: 2_000, pixelRatio: 1 }
+    ? { antialias: false, environment: false, shadowSize: 256, most: 500, pixelRatio: 1 }
     : {
         antialias: true,
         environment: true,

@@ -1,6 +1,8 @@
 /** A button that opens a list of actions. */
 import { Menu, MenuButton, MenuHeading, MenuItem, MenuItems, MenuSection } from "@headlessui/react";
 import { ChevronDown, EllipsisVertical, type LucideIcon } from "lucide-react";
+import { memo } from "react";
+import { sameShown, useSteady } from "./steady";
 
 export interface Action {
   label: string;
@@ -20,7 +22,13 @@ interface Props {
   className?: string;
 }
 
-export function ActionMenu({ label, items, heading, dots, title, className = "" }: Props) {
+/** Drawn anew only where it shows something else. */
+export function ActionMenu(props: Props) {
+  const run = useSteady((index: number) => props.items[index]?.run());
+  return <Shown {...props} onRun={run} />;
+}
+
+const Shown = memo(function Shown({ label, items, heading, dots, title, className = "", onRun }: Props & { onRun: (index: number) => void }) {
   return (
     <Menu>
       {dots ? (
@@ -36,9 +44,9 @@ export function ActionMenu({ label, items, heading, dots, title, className = "" 
       <MenuItems anchor={{ to: "bottom end", gap: 4, padding: 8 }} className="panel z-40 p-1 shadow-lg outline-none">
         <MenuSection>
           {heading && <MenuHeading className="heading px-2 py-0.5">{heading}</MenuHeading>}
-          {items.map(({ label: name, icon: Icon, run, disabled }) => (
+          {items.map(({ label: name, icon: Icon, disabled }, k) => (
             <MenuItem key={name} disabled={disabled}>
-              <button type="button" className="menu-item" onClick={run}>
+              <button type="button" className="menu-item" onClick={() => onRun(k)}>
                 {Icon && <Icon size={13} aria-hidden />}
                 {name}
               </button>
@@ -48,4 +56,4 @@ export function ActionMenu({ label, items, heading, dots, title, className = "" 
       </MenuItems>
     </Menu>
   );
-}
+}, sameShown);

@@ -1,6 +1,8 @@
 /** One of a few, as a small menu. */
 import { Listbox, ListboxButton, ListboxOption, ListboxOptions } from "@headlessui/react";
 import { Check, ChevronDown } from "lucide-react";
+import { memo } from "react";
+import { sameShown, useSteady } from "./steady";
 
 export interface Option<T extends string> {
   value: T;
@@ -15,7 +17,13 @@ interface Props<T extends string> {
   plain?: boolean;
 }
 
-export function Choice<T extends string>({ label, value, options, onChange, plain }: Props<T>) {
+/** Drawn anew only where it shows something else. */
+export function Choice<T extends string>(props: Props<T>) {
+  const onChange = useSteady(props.onChange as (value: string) => void);
+  return <Shown {...(props as unknown as Props<string>)} onChange={onChange} />;
+}
+
+const Shown = memo(function Shown({ label, value, options, onChange, plain }: Props<string>) {
   const shown = options.find((o) => o.value === value)?.label ?? value;
   return (
     <Listbox value={value} onChange={onChange}>
@@ -43,4 +51,4 @@ export function Choice<T extends string>({ label, value, options, onChange, plai
       </ListboxOptions>
     </Listbox>
   );
-}
+}, sameShown);

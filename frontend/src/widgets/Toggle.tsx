@@ -1,6 +1,22 @@
 import { Switch } from "@headlessui/react";
+import { memo } from "react";
+import { sameShown, useSteady } from "./steady";
 
-export function Toggle({ label, on, onChange, bare }: { label: string; on: boolean; onChange: (on: boolean) => void; bare?: boolean }) {
+interface Props {
+  label: string;
+  on: boolean;
+  onChange: (on: boolean) => void;
+  /** Without its label beside it. */
+  bare?: boolean;
+}
+
+/** A switch; drawn anew only where it shows something else. */
+export function Toggle(props: Props) {
+  const onChange = useSteady(props.onChange);
+  return <Shown {...props} onChange={onChange} />;
+}
+
+const Shown = memo(function Shown({ label, on, onChange, bare }: Props) {
   return (
     <span className="inline-flex items-center gap-1.5">
       <Switch
@@ -14,4 +30,4 @@ export function Toggle({ label, on, onChange, bare }: { label: string; on: boole
       {!bare && <span className="text-soft">{label}</span>}
     </span>
   );
-}
+}, sameShown);

@@ -10,7 +10,7 @@ from typing import Any
 
 import numpy as np
 
-from .colour.spaces import display_bytes, linear_to_oklab, to_hex
+from .colour.spaces import display_bytes, linear_to_oklab, to_hexes
 from .kernels import census as kernels
 from .kernels import ramps as ramp_kernels
 from .kernels.parallel import over
@@ -22,6 +22,8 @@ ROWS = 3
 BAR = 256
 LINES = 28
 _SAMPLE = 4096
+#: Among so many a colour that tells is looked for.
+_TELLING = 1024
 
 
 def histogram(values: np.ndarray, low: float, high: float, bins: int = BINS) -> dict[str, Any]:
@@ -96,7 +98,7 @@ def packed(array: np.ndarray) -> str:
 
 def telling(colours: np.ndarray) -> np.ndarray:
     """(3,) linear: a colour that shows a change well, common among (n, 3), saturated and bright."""
-    sample = np.ascontiguousarray(colours[:: max(1, len(colours) // _SAMPLE)])
+    sample = np.ascontiguousarray(colours[:: max(1, len(colours) // _TELLING)])
     levels = display_bytes(sample)
     coarse = (levels >> 5).astype(np.int64)
     cells = (coarse[:, 0] << 6) | (coarse[:, 1] << 3) | coarse[:, 2]
@@ -114,7 +116,7 @@ def of_ramp(ramp: Ramp, incoming: dict[str, Any], stops: np.ndarray) -> dict[str
     return {
         "bar": packed(display_bytes(ramp.colours_of(centres))), "incoming": incoming,
         "places": ramp.positions.tolist(),
-        "counts": counts[: len(ramp.positions)].tolist(), "colours": [to_hex(c) for c in ramp.colours],
+        "counts": counts[: len(ramp.positions)].tolist(), "colours": to_hexes(ramp.colours),
         "reached": reached(incoming),
     }  # fmt: skip
 
@@ -146,7 +148,8 @@ def mean_colours(colours: np.ndarray, groups: np.ndarray, count: int) -> list[st
     sample, of = colours[::stride].astype(np.float64), groups[::stride]
     totals = np.stack([np.bincount(of, weights=sample[:, k], minlength=count) for k in range(3)], axis=1)
     numbers = np.bincount(of, minlength=count)
-    return [to_hex(totals[k] / numbers[k]) if numbers[k] else None for k in range(count)]
+    codes = to_hexes(totals / np.maximum(numbers, 1)[:, None])
+    return [code if number else None for code, number in zip(codes, numbers.tolist(), strict=True)]
 
 
 def group_by_colour(colours: np.ndarray, most: int = 8) -> tuple[np.ndarray, int]:

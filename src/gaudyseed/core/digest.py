@@ -13,7 +13,9 @@ def digest_of(*parts: Any) -> str:
     """A 32-digit digest of JSON values, bytes and arrays, in order."""
     total = hashlib.blake2b(digest_size=16)
     for part in parts:
-        if isinstance(part, np.ndarray):
+        if isinstance(part, str):  # most are digests
+            total.update(f"text {len(part)};{part}".encode())
+        elif isinstance(part, np.ndarray):
             total.update(f"array {part.dtype.str} {part.shape};".encode())
             total.update(np.ascontiguousarray(part).data.cast("B") if part.size else b"")
         elif isinstance(part, bytes):

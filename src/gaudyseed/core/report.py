@@ -61,19 +61,25 @@ class Reporter:
         )  # fmt: skip
 
     def steps(self, evaluation: Evaluation) -> dict[str, dict[str, Any]]:
-        """The census of every step by its place, and of every signal with layers by its own."""
+        """The census of every step by its place, and of every signal with layers by its own.
+
+        Each has a ``digest`` that names it by content.
+        """
         found = {result.place: self._census(evaluation, result) for result in evaluation.steps}
         for signal in evaluation.signals.values():
             if signal.layers:
                 key = digest_of("census", "signal", signal.digest)
-                found[signal.place] = self._cached(key, partial(_of_value, signal.value, None))
+                found[signal.place] = self._cached(key, partial(_of_signal, key, signal.value))
         return found
 
     def _census(self, evaluation: Evaluation, result: StepResult) -> dict[str, Any]:
-        def make() -> dict[str, Any]:
-            return {**_of_step(result), **result.compiled.step.census(self.outcome(evaluation, result))}
+        digest = digest_of("census", result.digest)
 
-        found: dict[str, Any] = self._cached(digest_of("census", result.digest), make)
+        def make() -> dict[str, Any]:
+            own = result.compiled.step.census(self.outcome(evaluation, result))
+            return {"digest": digest, **_of_step(result), **own}
+
+        found: dict[str, Any] = self._cached(digest, make)
         return found
 
     def groups(self, evaluation: Evaluation) -> Groups:
@@ -153,6 +159,10 @@ def _of_value(value: Value, places: np.ndarray | None) -> dict[str, Any]:
     if word == "colour":
         return {"kind": word, "colours": census.of_colours(value.array, places)}
     return {"kind": word, "numbers": census.of_numbers(value.array if word == "number" else lengths(value.array))}
+
+
+def _of_signal(digest: str, value: Value) -> dict[str, Any]:
+    return {"digest": digest, **_of_value(value, None)}
 
 
 def _of_step(result: StepResult) -> dict[str, Any]:

@@ -78,8 +78,18 @@ def _linear_of(code: str) -> np.ndarray:
 
 def to_hex(linear: np.ndarray) -> str:
     """The nearest ``#rrggbb`` of one linear colour (3,)."""
-    levels = np.clip(np.floor(encode_srgb(linear) * 255 + 0.5), 0, 255).astype(int)
-    return "#{:02x}{:02x}{:02x}".format(*levels)
+    return to_hexes(np.asarray(linear)[None])[0]
+
+
+def to_hexes(linear: np.ndarray) -> list[str]:
+    """The nearest ``#rrggbb`` of each of (k, 3) linear colours.
+
+    >>> to_hexes(np.array([[0.0, 0.0, 0.0], [1.0, 0.5, 0.0]]))
+    ['#000000', '#ffbc00']
+    """
+    levels = np.clip(np.floor(encode_srgb(linear) * 255 + 0.5), 0, 255).astype(np.uint8)
+    text = levels.tobytes().hex()
+    return [f"#{text[k : k + 6]}" for k in range(0, len(text), 6)]
 
 
 def display_bytes(linear: np.ndarray, check: Callable[[], None] | None = None) -> np.ndarray:

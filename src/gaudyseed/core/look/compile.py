@@ -18,7 +18,7 @@ from ..paths import pointer
 from ..population import Population
 from ..population.attribute import WHOLE_FLOAT32
 from ..stacking import check_blend
-from .follow import Follow, Model, followings, resolved
+from .follow import Follow, Followed, resolved
 from .model import Layer, Look, Signal
 from .scope import Scope, Surroundings
 from .steps import Step
@@ -154,9 +154,9 @@ class _Compiler:
             self._open.pop()
         return self.signals[name].kind
 
-    def resolved(self, model: Model, place: str) -> Model:
+    def resolved(self, model: Followed, place: str) -> Followed:
         """The document with its dials put in, and every signal that it follows looked up."""
-        for path, follow in followings(model):
+        for path, follow in model.followed:
             self.scope.check_following(follow, f"{place}.{path}")
         return resolved(model, self.scope.dials, place)
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from functools import cache
+from functools import cache, cached_property
 from typing import TYPE_CHECKING, Annotated, Any, Literal, Self, TypeVar, get_args
 
 from pydantic import BaseModel, Field, model_validator
@@ -18,7 +18,7 @@ if TYPE_CHECKING:
     from .model import Dial
 
 Name = Field(None, min_length=1, max_length=100)
-Model = TypeVar("Model", bound=BaseModel)
+Followed = TypeVar("Followed", bound="Follower")
 Plain = TypeVar("Plain")
 
 
@@ -58,6 +58,16 @@ class FollowDial(Document):
 
 FOLLOWING = (Follow, FollowColour, FollowDial)
 
+
+class Follower(Document):
+    """A document with parameters that may follow."""
+
+    @cached_property
+    def followed(self) -> tuple[tuple[str, Follow | FollowColour | FollowDial], ...]:
+        """Every parameter that follows, with its path; chains inside a step are not entered."""
+        return tuple(followings(self))
+
+
 if TYPE_CHECKING:
     #: A parameter of that type that may follow a dial instead; where it is used the dials have been put in.
     Dialled = Annotated[Plain, "may follow a dial"]
@@ -86,9 +96,9 @@ def _within(value: Any, place: str) -> Iterator[tuple[str, Follow | FollowColour
         yield from followings(value, place)
 
 
-def resolved(model: Model, dials: Mapping[str, Dial], place: str) -> Model:
+def resolved(model: Followed, dials: Mapping[str, Dial], place: str) -> Followed:
     """The document with its dials put in; what follows signals stays. BadInput where a dial does not do."""
-    turned = [(path, follow) for path, follow in followings(model) if follow.dial is not None]
+    turned = [(path, follow) for path, follow in model.followed if follow.dial is not None]
     if not turned:
         return model
     document = model.model_dump(mode="json")
@@ -130,7 +140,9 @@ def _turned(
     # Of a parameter that is one of several words, a dial with named choices gives the word; of a switch, on or off.
     *parent, field = parse_path(path)
     holder = resolve(model, path_text(tuple(parent))) if parent else model
-    words, switch = _typed(type(holder), field) if isinstance(field, str) else ((), False)
+    words, switch = (
+        _typed(type(holder), field) if isinstance(field, str) and isinstance(holder, Document) else ((), False)
+    )
     if words and dial.choice in words:
         return dial.choice
     if switch and not coloured:
@@ -139,7 +151,7 @@ def _turned(
 
 
 @cache
-def _typed(model: type[BaseModel], name: str) -> tuple[tuple[str, ...], bool]:
+def _typed(model: type[Document], name: str) -> tuple[tuple[str, ...], bool]:
     """The words that a parameter may be, and whether it is a switch."""
     field = model.model_fields.get(name)
     parts = get_args(field.annotation) if field else ()

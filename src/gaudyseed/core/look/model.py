@@ -14,7 +14,7 @@ from ..names import nearest
 from ..population.makers import Maker
 from ..references import Names
 from ..upgrade import VERSION, upgraded
-from .follow import Dialled, Follow
+from .follow import Dialled, Follow, Follower
 from .steps import AnyStep
 from .steps.base import MOST_STEPS, Blend, Share, Wide
 
@@ -45,7 +45,7 @@ class Versioned(Document):
         return upgraded(document) if version == 1 else document
 
 
-class Layer(Document):
+class Layer(Follower):
     """A chain that paints, an optional chain that masks it, a blend mode and an amount."""
 
     name: str = Field("Layer", min_length=1, max_length=100, title="Name")
@@ -149,7 +149,7 @@ class SharedLook(Document):
     look: Look = Look()
 
 
-class Presence(Document):
+class Presence(Follower):
     """How the view shows a population."""
 
     shape: Dialled[Literal["sequin", "tile", "ball"]] = Field("sequin", title="Shape")

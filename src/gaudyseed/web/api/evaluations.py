@@ -66,11 +66,12 @@ class Wanted(Document):
     """What is wanted of one population.
 
     ``have`` are the digests of the arrays that the page has, by their names (channels, and ``groups``): these are
-    not sent again.
+    not sent again. ``known`` are the digests of the censuses that it has; of these only the digest comes.
     """
 
     population: str = Field(max_length=40)
     have: dict[str, str] = Field({}, max_length=64)
+    known: tuple[str, ...] = Field((), max_length=2000)
     census: bool = True
     trace: int | None = Field(None, ge=0)
     preview: Preview | None = Field(None, description="A value to show instead of the result.")
@@ -147,11 +148,18 @@ def _entry(
         "lanes": _lanes(evaluation, wanted, vision, check, arrays),
         "groups": _groups(groups, wanted, vision, arrays),
         "signals": {name: signal.counted_at for name, signal in evaluation.signals.items()},
-        "steps": shop.reporter.steps(evaluation) if wanted.census else {},
+        "steps": _censuses(evaluation, wanted) if wanted.census else {},
         "advisories": shop.reporter.advisories(evaluation) if wanted.census else [],
         "trace": None if wanted.trace is None else shop.reporter.trace(evaluation, wanted.trace),
         "preview": _legend(shown) if shown else None,
     }
+
+
+def _censuses(evaluation: Evaluation, wanted: Wanted) -> dict[str, dict[str, Any]]:
+    """The census of each step; of those that the page knows the digest alone."""
+    known = set(wanted.known)
+    told = workshop().reporter.steps(evaluation)
+    return {place: {"digest": c["digest"]} if c["digest"] in known else c for place, c in told.items()}
 
 
 def _lanes(

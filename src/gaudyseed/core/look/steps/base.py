@@ -14,7 +14,6 @@ from pydantic.fields import FieldInfo
 from ...buffers import empty
 from ...colour.spaces import parse_hex
 from ...digest import digest_of
-from ...document import Document
 from ...errors import BadInput, Fix
 from ...kernels.parallel import CHUNK, over
 from ...kinds import NUMBER, Kind, Word
@@ -24,7 +23,7 @@ from ...population import Elements
 from ...population.attribute import WHOLE_FLOAT64
 from ...registry import Registry
 from ...union import OneOf
-from ..follow import Follow, FollowColour, FollowDial, followings
+from ..follow import Follow, FollowColour, FollowDial, Follower
 
 if TYPE_CHECKING:
     from ..scope import Scope
@@ -293,7 +292,7 @@ class Choices:
 STEPS: Registry[type[Step]] = Registry("step")
 
 
-class Step(Document):
+class Step(Follower):
     """One operation of a chain: its parameters, its kinds and its arithmetic.
 
     A subclass declares ``step: Literal["word"]``, its parameters with limits, units and help, ``title``, ``group``,
@@ -352,7 +351,7 @@ class Step(Document):
 
     def signals_read(self) -> set[str]:
         """Names of the signals that the step reads, those of its inner chains left out."""
-        return {f.signal for _, f in followings(self) if not isinstance(f, FollowDial) and f.signal is not None}
+        return {f.signal for _, f in self.followed if not isinstance(f, FollowDial) and f.signal is not None}
 
     def inner_chains(self) -> Sequence[tuple[str, Sequence[Step]]]:
         """The chains that the step holds, each with its path below the step."""

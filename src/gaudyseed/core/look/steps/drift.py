@@ -10,7 +10,7 @@ from pydantic import Field
 from pydantic.config import JsonDict
 
 from ... import census
-from ...colour.spaces import display_bytes, linear_to_oklab, to_hex
+from ...colour.spaces import display_bytes, linear_to_oklab, to_hexes
 from ...errors import Fix
 from ...kernels import drift as kernels
 from ...kinds import COLOUR, Kind, Word
@@ -82,19 +82,22 @@ class Drift(Step):
             for name, (_, reach) in COMPONENTS.items()
         }
 
-    def moved(self, colour: np.ndarray, component: str, by: np.ndarray) -> np.ndarray:
-        """(m, 3) linear float32: one linear colour (3,) moved in one component by each of (m,) numbers."""
-        n = len(by)
-        unit, _ = COMPONENTS[component]
-        still, words = np.zeros(n, np.float32), np.zeros(n, np.uint32)
-        bases = [(by * unit).astype(np.float32) if name == component else still for name in COMPONENTS]
-        out = np.empty((n, 3), np.float32)
+    def moved(self, colour: np.ndarray, by: Mapping[str, np.ndarray]) -> dict[str, np.ndarray]:
+        """For each component, (m, 3) linear float32: one linear colour (3,) moved in it by each of (m,) numbers."""
+        n = sum(map(len, by.values()))
+        words, start = np.zeros(n, np.uint32), 0
+        bases = {name: np.zeros(n, np.float32) for name in COMPONENTS}
+        for name, numbers in by.items():
+            bases[name][start : start + len(numbers)] = numbers * COMPONENTS[name][0]
+            start += len(numbers)
+        out, still = np.empty((n, 3), np.float32), np.zeros(n, np.float32)
         kernels.drift(
             np.tile(colour.astype(np.float32), n), words, words, np.uint32(0), _STREAM,
-            *(part for base in bases for part in (base, still)), np.ones(n, np.float32), self.space == "oklch",
-            component == "gamma", out.reshape(-1),
+            *(part for base in bases.values() for part in (base, still)), np.ones(n, np.float32), self.space == "oklch",
+            "gamma" in by, out.reshape(-1),
         )  # fmt: skip
-        return out
+        edges = np.cumsum([len(numbers) for numbers in by.values()])[:-1]
+        return dict(zip(by, np.split(out, edges), strict=True))
 
     def depends_on(self, scope: Scope) -> list[Any]:
         """The element keys."""
@@ -136,12 +139,15 @@ class Drift(Step):
         """
         if outcome.incoming is None or not len(outcome.incoming.array):
             return {"drift": {}}
-        typical, found = census.telling(outcome.incoming.array), {}
-        for name, ends in self.drawn(outcome.signals).items():
-            reach = COMPONENTS[name][1]
-            moved = self.moved(typical, name, np.concatenate([np.linspace(-reach, reach, AXIS), ends]))
-            codes = [to_hex(c) for c in moved[AXIS:]]
-            found[name] = {"ends": list(ends), "bar": census.packed(display_bytes(moved[:AXIS])), "colours": codes}
+        ends = self.drawn(outcome.signals)
+        by = {
+            name: np.concatenate([np.linspace(-reach, reach, AXIS), ends[name]])
+            for name, (_, reach) in COMPONENTS.items()
+        }
+        found = {}
+        for name, colours in self.moved(census.telling(outcome.incoming.array), by).items():
+            bar = census.packed(display_bytes(colours[:AXIS]))
+            found[name] = {"ends": list(ends[name]), "bar": bar, "colours": to_hexes(colours[AXIS:])}
         return {"drift": found}
 
     def advisories(self, outcome: Outcome, census: Mapping[str, Any]) -> Iterator[Advisory]:

@@ -41,7 +41,8 @@ class Formula(Step):
     step: Literal["formula"]
     text: str = Field(
         "index / count", min_length=1, max_length=1000, title="Formula",
-        description="Such as where(random(5) < 0.14, 1, random(3) * 0.5)", json_schema_extra={"control": "formula", "functions": [*FUNCTIONS, *LOOKED_UP]},
+        description="Such as where(random(5) < 0.14, 1, random(3) * 0.5)",
+        json_schema_extra={"control": "formula", "functions": [*FUNCTIONS, *LOOKED_UP]},
     )  # fmt: skip
 
     @field_validator("text")

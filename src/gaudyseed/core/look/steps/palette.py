@@ -10,7 +10,7 @@ from pydantic import Field
 
 from ... import census
 from ...buffers import empty
-from ...colour.spaces import to_hex
+from ...colour.spaces import to_hexes
 from ...errors import BadInput
 from ...kernels import palettes as kernels
 from ...kernels import ramps as ramp_kernels
@@ -93,7 +93,7 @@ class Palette(Step):
         if outcome.incoming is None:
             return {}
         counts = census.group_counts(self.choices_of(outcome))[: len(self.swatches)]
-        colours = [to_hex(c) for c in self.drawn(outcome.signals)]
+        colours = to_hexes(self.drawn(outcome.signals))
         found: dict[str, Any] = {"palette": {"counts": counts.tolist(), "colours": colours}}
         if outcome.incoming.kind.word == "number":
             found["incoming"] = census.histogram(outcome.incoming.array, 0.0, 1.0)

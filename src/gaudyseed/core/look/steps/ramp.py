@@ -5,13 +5,14 @@ from __future__ import annotations
 import itertools
 from collections.abc import Iterator, Mapping
 from dataclasses import replace
+from functools import cached_property
 from typing import Annotated, Any, ClassVar, Literal
 
 import numpy as np
 from pydantic import Field, field_validator
 
 from ... import census
-from ...colour.spaces import HEX_PATTERN, parse_hex, to_hex
+from ...colour.spaces import HEX_PATTERN, parse_hex, to_hexes
 from ...document import Document, parse
 from ...errors import BadInput
 from ...kernels.encoding import LARGEST
@@ -99,6 +100,14 @@ class Ramp(Step):
         Whatever follows a signal has the mean of its values, for drawing; without
         signals a place or number in the middle, and a middle grey.
         """
+        return self._same if not self.followed else self._compiled(signals)
+
+    @cached_property
+    def _same(self) -> Compiled:
+        """The ramp of one that follows nothing."""
+        return self._compiled(None)
+
+    def _compiled(self, signals: Mapping[str, Value] | None) -> Compiled:
         colours = np.empty((len(self.stops), 3))
         for k, stop in enumerate(self.stops):
             colours[k] = mean_colour(stop.colour, signals) * mean_of(stop.intensity, limits(Stop, "intensity"), signals)
@@ -177,7 +186,7 @@ class Ramp(Step):
     def strip(self, count: int) -> list[str]:
         """The ramp at even places."""
         centres = ((np.arange(count) + 0.5) / count).astype(np.float32)
-        return [to_hex(c) for c in self.compiled().colours_of(centres)]
+        return to_hexes(self.compiled().colours_of(centres))
 
     def census(self, outcome: Outcome) -> dict[str, Any]:
         """The ramp's bar, what comes in over 0..1, where the stops stand, and how many elements each has."""

@@ -6,7 +6,7 @@ from functools import cached_property
 from typing import Any, ClassVar, Protocol, get_args
 
 from ...digest import digest_of
-from ...document import Document
+from ...look.follow import Follower
 from ...registry import Registry
 from ..population import Population
 
@@ -22,7 +22,7 @@ class ColumnSource(Protocol):
 MAKERS: Registry[type[MakerModel]] = Registry("maker")
 
 
-class MakerModel(Document):
+class MakerModel(Follower):
     """A maker's document: parameters that decide the population completely.
 
     A subclass that declares ``maker: Literal["word"]`` registers itself. Parameters that may follow a dial are
