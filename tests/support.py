@@ -80,16 +80,23 @@ def edit_ramp(step: Step, action: str, values: np.ndarray | None = None, shares:
 
 
 def unpack(data: bytes) -> tuple[dict[str, Any], dict[str, np.ndarray]]:
-    """A binary answer of the server: header and arrays (the layout of web/binary.py)."""
-    assert data[:4] == b"GSB1", data[:80]
-    (size,) = struct.unpack("<I", data[4:8])
-    header = json.loads(data[8 : 8 + size])
+    """A binary answer of the server: header and arrays (the layout of web/binary.py), all its messages joined."""
+    whole: dict[str, Any] = {}
     arrays = {}
-    for a in header["arrays"]:
-        count = int(np.prod(a["shape"]))
-        values = np.frombuffer(data, a["dtype"], count, 8 + size + a["offset"])
-        arrays[a["name"]] = values.reshape(a["shape"])
-    return header, arrays
+    at = 0
+    while at < len(data):
+        assert data[at : at + 4] == b"GSB1", data[at : at + 80]
+        (size,) = struct.unpack("<I", data[at + 4 : at + 8])
+        header = json.loads(data[at + 8 : at + 8 + size])
+        for a in header["arrays"]:
+            count = int(np.prod(a["shape"]))
+            values = np.frombuffer(data, a["dtype"], count, at + 8 + size + a["offset"])
+            arrays[a["name"]] = values.reshape(a["shape"])
+        at += 8 + size + header["size"]
+        for name, entry in header.get("populations", {}).items():
+            whole.setdefault("populations", {}).setdefault(name, {}).update(entry)
+        whole = {**header, **whole}
+    return whole, arrays
 
 
 PLACES = ("float x", "float y", "float z")

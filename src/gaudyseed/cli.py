@@ -224,7 +224,7 @@ def warm() -> None:
     """Compile the kernels into the disk cache (set-up does this)."""
     from .core.kernels import warm as warm_kernels
 
-    warm_kernels()
+    warm_kernels(lambda sentence: click.echo(sentence, err=True))
 
 
 @main.command("openapi")

@@ -139,6 +139,7 @@ class BrowserCase(unittest.TestCase):
         page = page or self.page
         page.wait_for_function(
             f"() => {APPLICATION}.drawn > 0 && {APPLICATION}.drawn === {APPLICATION}.applied"
+            f" && {APPLICATION}.told === 'all'"
             " && document.querySelector('[data-saving]')?.dataset.saving === 'saved'"
         )
 

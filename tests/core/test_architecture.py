@@ -1,9 +1,13 @@
 """The dependency rule: core knows nobody; store and web know core; web knows store."""
 
 import ast
+import subprocess
+import sys
+import tempfile
 import unittest
 from pathlib import Path
 
+from gaudyseed.core import kernels
 from gaudyseed.core.look.steps import STEPS
 from tests.support import ROOT
 
@@ -65,3 +69,27 @@ class Registry(unittest.TestCase):
                     if branch.get("type") in ("number", "integer") and name != "constant":
                         self.assertIn("minimum", branch, f"{name}.{parameter}")
                         self.assertIn("maximum", branch, f"{name}.{parameter}")
+
+
+class Kernels(unittest.TestCase):
+    """The disk cache of each file is named after what that file really imports."""
+
+    def test_every_file_is_listed(self):
+        files = {p.stem for p in (PACKAGE / "core/kernels").glob("*.py")} - {"__init__", "parallel"}
+        self.assertEqual(set(kernels.FILES), files)
+        self.assertEqual(kernels.cold(), [])
+
+    def test_an_edit_of_one_compiles_that_one_and_those_that_use_it(self):
+        before = {name: kernels._folder(name).name for name in kernels.FILES}
+        with tempfile.TemporaryDirectory() as folder:
+            for path in kernels._HERE.glob("*.py"):
+                text = path.read_text() + ("\n# edited\n" if path.stem == "hashing" else "")
+                (Path(folder) / path.name).write_text(text)
+            program = (
+                "from pathlib import Path; from gaudyseed.core import kernels; "
+                f"kernels._HERE = Path({folder!r}); print([kernels._folder(n).name for n in kernels.FILES])"
+            )
+            done = subprocess.run([sys.executable, "-c", program], capture_output=True, text=True, check=True)
+        after = dict(zip(kernels.FILES, ast.literal_eval(done.stdout), strict=True))
+        changed = {name for name in kernels.FILES if before[name] != after[name]}
+        self.assertEqual(changed, {"hashing", "scattering", "drift", "spreading"})

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import gc
 import unittest
+import weakref
 from typing import Any
 
 import numpy as np
@@ -47,6 +49,14 @@ class SharedLooks(unittest.TestCase):
         changed = ran(other)
         np.testing.assert_array_equal(changed.evaluation("one").colours, changed.evaluation("two").colours)
         self.assertFalse((changed.evaluation("one").colours == run.evaluation("one").colours).all())
+
+    def test_results_are_given_back_without_the_collector(self):
+        run = ran(self.DOCUMENT)
+        evaluation = weakref.ref(run.evaluation("one"))
+        gc.disable()
+        self.addCleanup(gc.enable)
+        del run
+        self.assertIsNone(evaluation())
 
     def test_a_look_that_is_not_there_is_refused(self):
         with self.assertRaises(BadInput) as caught:

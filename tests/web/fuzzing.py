@@ -98,7 +98,7 @@ class Documents:
         """Two signals, a layer with a mask."""
         tint = [{"step": "random", "seed": 2}, {"step": "palette", "swatches": [{"colour": "#7f8081"}]}]
         signals = [
-            {"name": "s", "chain": [self.chain("number", READS)[0], {"step": "range", "own": True}]},
+            {"name": "s", "chain": [self.chain("number", READS)[0], {"step": "even_out"}]},
             {"name": "t", "chain": tint},
         ]
         layer = {
@@ -147,7 +147,7 @@ def request(rng: random.Random, scene: dict[str, Any]) -> tuple[str, dict[str, A
             ("/step-edits", {**body, "place": first, "action": rng.choice(["flip", "snap", "space_by_share"])}),
             ("/dial-names", {"scene": body["scene"], "old": "d", "new": rng.choice(["u", "a b", "t", "", "sin"])}),
             ("/signal-names", {**body, "old": "s", "new": rng.choice(["u", "a b", "t", "", "sin"])}),
-            ("/step-edits", {**body, "place": rng.choice([first, "signals[0].chain[1]"]), "action": "freeze"}),
+            ("/step-edits", {**body, "place": "signals[0].chain[1]", "action": "freeze"}),
             ("/exports", {**body, "format": rng.choice(["csv", "ply", "look"])}),
         ]
     )

@@ -125,7 +125,12 @@ export interface Trace {
   result: string;
 }
 
-/** What the core said about one population. */
+/** What comes first about a population: what the view needs. */
+export type Seen = Pick<EvaluationHeader, "error" | "count" | "shape" | "shown" | "computed" | "reused" | "lanes" | "preview">;
+/** What is told after it. */
+export type Report = Omit<EvaluationHeader, keyof Seen>;
+
+/** What the core said about one population, both messages together. */
 export interface EvaluationHeader {
   error: { code: string; sentence: string; place: string; fix: Fix | null } | null;
   count: number;
@@ -149,7 +154,8 @@ export interface EvaluationHeader {
 /** The answer about several populations; arrays are named "population/channel", "population/groups", "population/preview". */
 export interface EvaluationAnswer {
   sequence: number;
-  populations: Record<string, EvaluationHeader>;
+  /** In the first message what is seen, in the second what is told; none there where a newer request has overtaken this one. */
+  populations: Record<string, Seen | Report>;
   milliseconds: number;
 }
 
@@ -243,6 +249,36 @@ export async function json<T>(method: string, path: string, body?: unknown): Pro
 
 export async function binary<Header>(method: string, path: string, body?: unknown, signal?: AbortSignal) {
   return unpack<Header>(await (await send(method, path, body, signal)).arrayBuffer());
+}
+
+/** Fetch an answer of several messages; each is told as soon as it has come. */
+export async function messages<Header>(path: string, body: unknown, told: (message: Packed<Header>) => void) {
+  const reader = (await send("POST", path, body)).body!.getReader();
+  let held = new Uint8Array(0);
+  for (let next = await reader.read(); !next.done; next = await reader.read()) {
+    const joined = new Uint8Array(held.length + next.value.length);
+    joined.set(held);
+    joined.set(next.value, held.length);
+    held = joined;
+    for (let size = whole(held); size !== null; size = whole(held)) {
+      // A copy, since arrays begin at multiples of 8 of their own buffer.
+      const message = held.slice(0, size).buffer;
+      held = held.subarray(size);
+      told(unpack<Header>(message));
+    }
+  }
+}
+
+/** How many bytes the first message has, once all of it has come; else null. */
+function whole(data: Uint8Array): number | null {
+  if (data.length < 8) return null;
+  const size = new DataView(data.buffer, data.byteOffset).getUint32(4, true);
+  if (data.length < 8 + size) return null;
+  // The size of the arrays stands last in the header, which need not be read for it.
+  const end = new TextDecoder().decode(data.subarray(Math.max(8, 8 + size - 40), 8 + size));
+  const total = 8 + size + Number(/"size":(\d+)\}\s*$/.exec(end)?.[1] ?? Number.NaN);
+  if (Number.isNaN(total)) throw new Error("The server's answer cannot be read.");
+  return data.length < total ? null : total;
 }
 
 /** Fetch a file; `progress` hears the part that has come, and the signal stops it. */

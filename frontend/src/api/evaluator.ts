@@ -1,5 +1,5 @@
 /** Evaluation of drafts: what is asked of each population, the newest wins, none pile up. */
-import { binary, type EvaluationAnswer, type Packed, type PopulationDocument, type Preview, Refused, type Scene, type Vision } from "./client";
+import { type EvaluationAnswer, messages, type Packed, type PopulationDocument, type Preview, Refused, type Scene, type Vision } from "./client";
 
 /** What is wanted of one population. */
 export interface Wanted {
@@ -16,7 +16,10 @@ interface Handlers {
   known: (population: string) => string[];
   /** The scene and the way of seeing of now. */
   now: () => { scene: Scene; vision: Vision | null };
-  done: (answer: Packed<EvaluationAnswer>, populations: string[], took: number) => void;
+  /** The first message about some populations: what the view needs; how long ago it was asked for. */
+  seen: (answer: Packed<EvaluationAnswer>, populations: string[], took: number) => void;
+  /** The second one: what is told of them. */
+  told: (answer: Packed<EvaluationAnswer>, populations: string[]) => void;
   failed: (error: Refused, populations: string[]) => void;
 }
 
@@ -82,9 +85,17 @@ export class EvaluationQueue {
         session: this.session.slice(0, 36),
         sequence,
       };
-      const answer = await binary<EvaluationAnswer>("POST", "/evaluations", body);
-      const fresh = this.newer(ids, sequence);
-      if (fresh.length > 0) this.handlers.done(answer, fresh, performance.now() - began);
+      let fresh: string[] | null = null;
+      await messages<EvaluationAnswer>("/evaluations", body, (answer) => {
+        if (fresh === null) {
+          fresh = this.newer(ids, sequence);
+          if (fresh.length > 0) this.handlers.seen(answer, fresh, performance.now() - began);
+        } else {
+          // What a newer answer has come for since is told by that one.
+          const still = fresh.filter((id) => this.shown.get(id) === sequence && answer.header.populations[id]);
+          if (still.length > 0) this.handlers.told(answer, still);
+        }
+      });
       this.answered(batch);
     } catch (error) {
       const overtaken = error instanceof Refused && error.code === "overtaken";

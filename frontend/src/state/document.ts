@@ -25,12 +25,14 @@ let saver: Saver | null = null;
 
 export async function start() {
   try {
+    const wanted = new URLSearchParams(location.search).get("scene");
+    const named = wanted === null ? null : json<SceneAnswer>("GET", `/scenes/${encodeURIComponent(wanted)}`);
+    named?.catch(() => undefined);
     const [scenes, registered] = await Promise.all([listScenes(), json<StepList>("GET", "/steps")]);
     const { steps, channels, makers, kinds, formats } = registered;
     set({ steps, channels, makers, kinds, formats });
-    const wanted = new URLSearchParams(location.search).get("scene");
-    const id = wanted ?? scenes[0]?.id;
-    const answer = id ? await json<SceneAnswer>("GET", `/scenes/${encodeURIComponent(id)}`) : await begun();
+    const id = scenes[0]?.id;
+    const answer = await (named ?? (id ? json<SceneAnswer>("GET", `/scenes/${encodeURIComponent(id)}`) : begun()));
     saver = new Saver(answer.id, answer.revision, (saving, saved, saveSentence) =>
       set({ saving, saveSentence, ...(saved ? { canUndo: saved.can_undo, canRedo: saved.can_redo } : {}) }),
     );

@@ -1,5 +1,5 @@
 /** The results: arrays for the view by population, kept as they come, and the one subscriber that derives what to ask. */
-import { binary, type EvaluationAnswer, type Packed, type PopulationDocument, type PopulationHeader, Refused, type StepCensus } from "../api/client";
+import { binary, type EvaluationAnswer, type Packed, type PopulationDocument, type PopulationHeader, Refused, type Report, type Seen, type StepCensus } from "../api/client";
 import { EvaluationQueue, type Wanted } from "../api/evaluator";
 import { type State, useStore } from "./base";
 import { lookOf } from "./edits";
@@ -16,8 +16,8 @@ interface Held {
 }
 const held = new Map<string, Map<string, Held>>();
 
-/** Told before the page is drawn anew: new arrays have come for a population, asked for at that time. */
-export type Receiver = (population: string, names: string[], asked: number) => void;
+/** Told before the page is drawn anew: arrays have come for a population; the colours with when they were asked for. */
+export type Receiver = (population: string, names: string[], asked: number | null) => void;
 let receiver: Receiver | null = null;
 
 export function receive(by: Receiver | null) {
@@ -29,15 +29,11 @@ export function arrayOf(population: string, name: string): Array | undefined {
   return held.get(population)?.get(name)?.array;
 }
 
-/** Put the arrays of an answer in their places; says which are new. */
-function keep(id: string, answer: Packed<EvaluationAnswer>): string[] {
-  const entry = answer.header.populations[id]!;
+/** Keep the arrays of a population that have come, by their names and digests. */
+function keep(id: string, answer: Packed<EvaluationAnswer>, digests: Record<string, string>): string[] {
   const mine = held.get(id) ?? new Map<string, Held>();
   held.set(id, mine);
-  const digests: Record<string, string> = { ...entry.lanes, groups: entry.groups.digest, ...(entry.preview ? { preview: "shown" } : {}) };
-  const before = [...mine.keys()];
-  for (const name of before) if (!(name in digests)) mine.delete(name);
-  const fresh = before.filter((name) => !(name in digests));
+  const fresh: string[] = [];
   for (const [name, digest] of Object.entries(digests)) {
     const array = answer.arrays[`${id}/${name}`];
     if (!array) continue;
@@ -46,6 +42,20 @@ function keep(id: string, answer: Packed<EvaluationAnswer>): string[] {
   }
   return fresh;
 }
+
+/** Forget the lanes and the value that a population has no longer; says which those were. */
+function drop(id: string, there: string[]): string[] {
+  const mine = held.get(id);
+  const gone = [...(mine?.keys() ?? [])].filter((name) => name !== "groups" && !there.includes(name));
+  for (const name of gone) mine?.delete(name);
+  return gone;
+}
+
+/** What was seen of each population and waits for what is told of it. */
+const seen = new Map<string, Seen>();
+
+/** Whether more is to be told of a population whose colours have come. */
+export const awaited = (id: string) => seen.has(id);
 
 /** Censuses of which only the digest came are those that the page has: the same objects, so that nothing is drawn anew for them. */
 function merged(fresh: Record<string, StepCensus>, before: Record<string, StepCensus>): Record<string, StepCensus> {
@@ -57,22 +67,34 @@ const queue = new EvaluationQueue({
   have: (id) => Object.fromEntries([...(held.get(id) ?? [])].filter(([name]) => name !== "preview").map(([name, { digest }]) => [name, digest])),
   known: (id) => Object.values(get().results[id]?.steps ?? {}).map(({ digest }) => digest),
   now: () => ({ scene: get().scene!, vision: get().vision }),
-  done: (answer, ids, took) => {
+  seen: (answer, ids, took) => {
     const asked = performance.now() - took;
+    for (const id of ids) {
+      const entry = answer.header.populations[id] as Seen;
+      if (entry.error) {
+        seen.delete(id);
+        const { code, sentence, place, fix } = entry.error;
+        set((s) => ({ errors: { ...s.errors, [id]: new Refused(422, code, sentence, place, fix) } }));
+        receiver?.(id, [], null);
+        continue;
+      }
+      seen.set(id, entry);
+      const digests = { ...entry.lanes, ...(entry.preview ? { preview: "shown" } : {}) };
+      const names = [...drop(id, Object.keys(digests)), ...keep(id, answer, digests)];
+      // Into the view as it comes, while the core still counts and before the panels are drawn anew.
+      receiver?.(id, names, asked);
+    }
+  },
+  told: (answer, ids) => {
     const { results, errors } = get();
     const fresh = { results: { ...results }, errors: { ...errors } };
     for (const id of ids) {
-      const entry = answer.header.populations[id]!;
-      if (entry.error) {
-        const { code, sentence, place, fix } = entry.error;
-        fresh.errors[id] = new Refused(422, code, sentence, place, fix);
-        continue;
-      }
-      const names = keep(id, answer);
-      fresh.results[id] = { ...entry, steps: merged(entry.steps, results[id]?.steps ?? {}) };
+      const report = answer.header.populations[id] as Report;
+      const names = keep(id, answer, { groups: report.groups.digest });
+      fresh.results[id] = { ...seen.get(id)!, ...report, steps: merged(report.steps, results[id]?.steps ?? {}) };
       fresh.errors[id] = null;
-      // Colours go to the view as they come, before the panels are drawn anew.
-      receiver?.(id, names, asked);
+      seen.delete(id);
+      receiver?.(id, names, null);
     }
     set(fresh);
   },

@@ -51,7 +51,7 @@ export class Stage {
     this.renderer = new THREE.WebGLRenderer({ canvas, antialias: this.quality.antialias, powerPreference: "high-performance" });
     this.renderer.setPixelRatio(this.quality.pixelRatio);
     this.renderer.toneMapping = THREE.NeutralToneMapping;
-    this.renderer.shadowMap.enabled = true;
+    this.renderer.shadowMap.enabled = this.quality.shadowSize > 0;
     this.renderer.shadowMap.type = THREE.VSMShadowMap;
     this.renderer.shadowMap.autoUpdate = false;
     if (this.quality.environment) {
@@ -161,6 +161,12 @@ export class Stage {
     this.draw();
   }
 
+  /** Note whether what is told beside the newest colours has come too. */
+  told(whole: boolean) {
+    this.canvas.dataset.told = whole ? "all" : "colours";
+    this.draw();
+  }
+
   /** Single out a group of one population; null none. */
   isolate(id: string, group: number | null) {
     for (const [other, drawer] of this.drawers) drawer.isolate(other === id ? group : null);
@@ -242,8 +248,8 @@ export class Stage {
   private render() {
     if (this.lost) return;
     const grounded = this.bodies.size > 0;
-    this.contact.mesh.visible = this.shadowFloor.visible = grounded && this.shading === "finished";
-    if (this.contactStale && grounded) {
+    this.contact.mesh.visible = this.shadowFloor.visible = grounded && this.quality.shadowSize > 0 && this.shading === "finished";
+    if (this.contactStale && this.contact.mesh.visible) {
       this.contact.update(this.renderer, this.ground, this.middle, this.radius, this.shadowFloor.position.z);
       this.contactStale = false;
     }

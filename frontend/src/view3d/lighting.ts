@@ -48,8 +48,8 @@ export interface Lights {
 export function lights(shadowSize: number, withEnvironment: boolean): Lights {
   const group = new THREE.Group();
   const key = new THREE.DirectionalLight(0xffffff, 2.5);
-  key.castShadow = true;
-  key.shadow.mapSize.set(shadowSize, shadowSize);
+  key.castShadow = shadowSize > 0;
+  key.shadow.mapSize.set(shadowSize || 1, shadowSize || 1);
   key.shadow.radius = 7;
   key.shadow.blurSamples = 20;
   key.shadow.bias = -0.0008;

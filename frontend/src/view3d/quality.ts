@@ -2,6 +2,7 @@
 export interface Quality {
   antialias: boolean;
   environment: boolean;
+  /** Pixels of the sun's shadow at a side; 0 for no shadows at all. */
   shadowSize: number;
   /** Elements drawn at most; the rest keep their colours but are not shown. */
   most: number;
@@ -11,7 +12,7 @@ export interface Quality {
 export function quality(): Quality {
   const light = new URLSearchParams(location.search).get("view") === "light";
   return light
-    ? { antialias: false, environment: false, shadowSize: 256, most: 500, pixelRatio: 1 }
+    ? { antialias: false, environment: false, shadowSize: 0, most: 1_300, pixelRatio: 1 }
     : {
         antialias: true,
         environment: true,

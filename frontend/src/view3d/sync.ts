@@ -1,6 +1,6 @@
 /** Keeps the stage in step with the state: what is shown, where, and how it is lit. */
 import { binary, type SurfaceHeader } from "../api/client";
-import { receive } from "../state/results";
+import { awaited, receive } from "../state/results";
 import { arrayOf, isShown, type State, useStore } from "../state/store";
 import type { Stage, Surface } from "./Stage";
 
@@ -18,6 +18,8 @@ export function synced(stage: Stage, took: (milliseconds: number) => void): () =
   receive((id, names, asked) => {
     for (const name of names) stage.setLane(id, name, arrayOf(id, name) ?? null);
     if (id !== useStore.getState().chosen) return stage.draw();
+    stage.told(asked === null);
+    if (asked === null) return;
     stage.applied();
     took(performance.now() - asked);
   });
@@ -64,6 +66,7 @@ export function synced(stage: Stage, took: (milliseconds: number) => void): () =
       if (stage.show(id, geometry, shape)) {
         for (const name of NAMES()) stage.setLane(id, name, arrayOf(id, name) ?? null);
         if (arrayOf(id, "base_colour")) stage.applied();
+        if (id === state.chosen) stage.told(!awaited(id));
         stage.isolate(state.chosen, state.isolated);
       }
       const subject = `${id} ${geometry.header.ground}`;

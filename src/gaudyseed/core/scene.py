@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import weakref
 from collections.abc import Callable
 
 from .errors import BadInput
@@ -49,7 +50,11 @@ class SceneRun:
         self._found: dict[str, Evaluation] = {}
         self._open: list[str] = []
         dials = {d.name: d for d in scene.dials}
-        self.surroundings = Surroundings(dials, moment or Moment(), other=self._other)
+        # Weak: in a circle of references the results would wait for the collector, which may be gigabytes late.
+        itself = weakref.proxy(self)
+        self.surroundings = Surroundings(
+            dials, moment or Moment(), other=lambda population, place: itself._other(population, place)
+        )
 
     def document(self, population: str) -> PopulationDocument:
         """The population of that id; BadInput where the scene has none."""

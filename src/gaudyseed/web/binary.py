@@ -3,7 +3,8 @@
 Layout, little endian: the four bytes ``GSB1``; the header's length as uint32; the
 header, padded with spaces to a multiple of 8; the arrays one after another, each
 beginning at a multiple of 8. The header lists them under ``arrays`` with name,
-type, shape and offset from the end of the header.
+type, shape and offset from the end of the header, and says under ``size`` how many bytes
+they take in all. An answer may be several such messages, one after the other.
 """
 
 from __future__ import annotations
@@ -23,7 +24,7 @@ def pack(header: dict[str, Any], arrays: dict[str, np.ndarray]) -> bytes:
     for name, array in arrays.items():
         listed.append({"name": name, "dtype": array.dtype.name, "shape": list(array.shape), "offset": offset})
         offset += -(-array.nbytes // 8) * 8
-    text = json.dumps({**header, "arrays": listed}, separators=(",", ":"), allow_nan=False).encode()
+    text = json.dumps({**header, "arrays": listed, "size": offset}, separators=(",", ":"), allow_nan=False).encode()
     text += b" " * (-len(text) % 8)
     parts: list[bytes | memoryview] = [MAGIC, len(text).to_bytes(4, "little"), text]
     for array in arrays.values():

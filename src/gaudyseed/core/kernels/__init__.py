@@ -3,57 +3,109 @@
 Every kernel has an explicit signature, so importing a module of this package
 either compiles it or loads it from the disk cache; nothing compiles at a click.
 
-Numba's disk cache does not notice that a helper in another file changed. The
-cache folder is therefore named after a digest of all kernel sources, set here
-before any kernel module is imported.
+Numba's disk cache does not notice that a helper in another file changed. Each file's kernels therefore lie in
+a folder of the cache that is named after a digest of the file and of all kernel files that it imports: an edit
+of one compiles that one, and those that use it, anew.
 """
 
 from __future__ import annotations
 
+import ast
 import hashlib
+import importlib
 import os
+from collections.abc import Callable
+from concurrent.futures import FIRST_COMPLETED, ProcessPoolExecutor, wait
+from functools import cache
+from multiprocessing import get_context
 from pathlib import Path
+from typing import Any
 
 import numba
 import platformdirs
 
+Kernel = Callable[..., Any]
 
-def _source_digest() -> str:
+_HERE = Path(__file__).parent
+#: Options of every kernel. Serial and lock-free: threads come from ``parallel``.
+_OPTIONS = {"nogil": True, "cache": True, "fastmath": False, "error_model": "numpy", "boundscheck": False}
+#: Kernel files in the order in which a cold start compiles them: what others import first, then the slowest.
+FILES = (
+    "encoding", "waves", "oklab", "ramps", "hashing", "components", "grading", "blending", "scattering", "drift",
+    "shaping", "text", "spreading", "curves", "palettes", "census", "ranking",
+)  # fmt: skip
+
+
+@cache
+def _imports(name: str) -> tuple[str, ...]:
+    """The kernel files that one imports, each once, those that these import too."""
+    tree = ast.parse((_HERE / f"{name}.py").read_bytes())
+    direct = [n.module for n in ast.walk(tree) if isinstance(n, ast.ImportFrom) and n.level == 1 and n.module in FILES]
+    return tuple(dict.fromkeys(other for found in direct if found for other in (found, *_imports(found))))
+
+
+@cache
+def _folder(name: str) -> Path:
+    """Where the compiled kernels of a file lie."""
     digest = hashlib.blake2b(digest_size=8)
-    for path in sorted(Path(__file__).parent.glob("*.py")):
-        digest.update(path.name.encode())
-        digest.update(path.read_bytes())
-    return digest.hexdigest()
-
-
-def _cache_folder() -> str:
+    for part in (name, *sorted(_imports(name)), "__init__"):
+        digest.update(part.encode() + b"\0" + (_HERE / f"{part}.py").read_bytes())
     base = os.environ.get("GAUDYSEED_KERNEL_CACHE")
     root = Path(base) if base else Path(platformdirs.user_cache_dir("gaudyseed")) / "kernels"
-    return str(root / _source_digest())
+    return root / f"{name}-{digest.hexdigest()}"
 
 
-numba.config.CACHE_DIR = _cache_folder()
+def compiled(signature: Any = None, **more: Any) -> Callable[[Kernel], Kernel]:
+    """Decorates a kernel: compiled for a signature when its file is imported, or loaded from the disk cache.
 
-#: Options of every kernel. Serial and lock-free: threads come from ``parallel``.
-OPTIONS = {"nogil": True, "cache": True, "fastmath": False, "error_model": "numpy", "boundscheck": False}
+    ``forceinline=True`` puts a helper into those that call it.
+    """
+
+    def decorate(kernel: Kernel) -> Kernel:
+        # Read by Numba when it makes the kernel's cache.
+        numba.config.CACHE_DIR = str(_folder(Path(kernel.__code__.co_filename).stem))
+        given = () if signature is None else (signature,)
+        made: Kernel = numba.njit(*given, **_OPTIONS, **more)(kernel)
+        return made
+
+    return decorate
 
 
-def warm() -> None:
-    """Import, and with that compile or load, every kernel. Called by set-up."""
-    from . import (  # noqa: F401
-        blending,
-        census,
-        components,
-        curves,
-        drift,
-        encoding,
-        grading,
-        hashing,
-        palettes,
-        ramps,
-        ranking,
-        scattering,
-        shaping,
-        spreading,
-        text,
-    )
+def cold() -> list[str]:
+    """The kernel files that have not been compiled yet, as they stand."""
+    return [name for name in FILES if not any(_folder(name).glob("*/*.nbc"))]
+
+
+def warm(say: Callable[[str], None] = lambda _: None) -> None:
+    """Import, and with that compile or load, every kernel. Called by set-up.
+
+    What is cold is compiled in processes of their own, as many at a time as there are processors; ``say`` hears
+    how far that is.
+    """
+    missing = cold()
+    if len(missing) > 1:
+        _compile_apart(missing, say)
+    for name in FILES:
+        _load(name)
+
+
+def _load(name: str) -> None:
+    importlib.import_module(f"{__name__}.{name}")
+
+
+def _compile_apart(missing: list[str], say: Callable[[str], None]) -> None:
+    """Compile kernel files in other processes, each as soon as those that it imports are there.
+
+    What goes wrong there comes up when the files are imported here.
+    """
+    waiting, running, ready = list(missing), {}, 0
+    with ProcessPoolExecutor(os.cpu_count() or 1, get_context("spawn")) as pool:
+        while waiting or running:
+            open_ = {*waiting, *running.values()}
+            for name in [n for n in waiting if not open_ & set(_imports(n))]:
+                waiting.remove(name)
+                running[pool.submit(_load, name)] = name
+            for done in wait(running, return_when=FIRST_COMPLETED).done:
+                del running[done]
+                ready += 1
+                say(f"compiled {ready} of {len(missing)} kernel files")

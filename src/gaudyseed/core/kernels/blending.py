@@ -10,10 +10,10 @@ non-separable ones clip to 0..1, as the standard writes them.
 from __future__ import annotations
 
 import numpy as np
-from numba import int32, int64, njit, void
+from numba import int32, int64, void
 from numba.types import Array, boolean, float32
 
-from . import OPTIONS
+from . import compiled
 from .components import has_hue
 from .encoding import FLAT, FLAT_IN, LARGEST, decode_block, encode_block
 
@@ -39,33 +39,33 @@ _ZERO, _HALF, _ONE, _TWO = np.float32(0.0), np.float32(0.5), np.float32(1.0), np
 _QUARTER, _THREE, _FOUR = np.float32(0.25), np.float32(3.0), np.float32(4.0)
 
 
-@njit(float32(float32, float32), inline="always", **OPTIONS)
+@compiled(float32(float32, float32), forceinline=True)
 def _hard_light(b, s):  # type: ignore[no-untyped-def]
     t = _TWO * s - _ONE
     return b * _TWO * s if s <= _HALF else b + t - b * t
 
 
-@njit(float32(float32, float32), inline="always", **OPTIONS)
+@compiled(float32(float32, float32), forceinline=True)
 def _soft_light(b, s):  # type: ignore[no-untyped-def]
     d = ((np.float32(16.0) * b - np.float32(12.0)) * b + _FOUR) * b if b <= _QUARTER else np.sqrt(max(b, _ZERO))
     return b - (_ONE - _TWO * s) * b * (_ONE - b) if s <= _HALF else b + (_TWO * s - _ONE) * (d - b)
 
 
-@njit(float32(float32, float32), inline="always", **OPTIONS)
+@compiled(float32(float32, float32), forceinline=True)
 def _dodge(b, s):  # type: ignore[no-untyped-def]
     if b <= _ZERO:
         return _ZERO
     return _ONE if s >= _ONE else min(_ONE, b / (_ONE - s))
 
 
-@njit(float32(float32, float32), inline="always", **OPTIONS)
+@compiled(float32(float32, float32), forceinline=True)
 def _burn(b, s):  # type: ignore[no-untyped-def]
     if b >= _ONE:
         return _ONE
     return _ZERO if s <= _ZERO else _ONE - min(_ONE, (_ONE - b) / s)
 
 
-@njit(void(FLAT_IN, FLAT_IN, int32, FLAT), **OPTIONS)
+@compiled(void(FLAT_IN, FLAT_IN, int32, FLAT))
 def _separable(b, s, mode, t):  # type: ignore[no-untyped-def]
     n = t.shape[0]
     if mode == 0:
@@ -115,12 +115,12 @@ def _separable(b, s, mode, t):  # type: ignore[no-untyped-def]
             t[j] = (b[j] + s[j]) * _HALF
 
 
-@njit(float32(float32, float32, float32), inline="always", **OPTIONS)
+@compiled(float32(float32, float32, float32), forceinline=True)
 def _lum(r, g, b):  # type: ignore[no-untyped-def]
     return np.float32(0.3) * r + np.float32(0.59) * g + np.float32(0.11) * b
 
 
-@njit(**OPTIONS)
+@compiled()
 def _set_lum(r, g, b, wanted):  # type: ignore[no-untyped-def]
     d = wanted - _lum(r, g, b)
     r, g, b = r + d, g + d, b + d
@@ -135,7 +135,7 @@ def _set_lum(r, g, b, wanted):  # type: ignore[no-untyped-def]
     return r, g, b
 
 
-@njit(**OPTIONS)
+@compiled()
 def _set_sat(r, g, b, wanted):  # type: ignore[no-untyped-def]
     """The standard's SetSat: the greatest channel gets the saturation, the least 0, the middle its part; greys: 0."""
     low, high = min(r, min(g, b)), max(r, max(g, b))
@@ -143,7 +143,7 @@ def _set_sat(r, g, b, wanted):  # type: ignore[no-untyped-def]
     return (r - low) * k, (g - low) * k, (b - low) * k
 
 
-@njit(void(FLAT_IN, FLAT_IN, int32, FLAT), **OPTIONS)
+@compiled(void(FLAT_IN, FLAT_IN, int32, FLAT))
 def _whole(b, s, mode, t):  # type: ignore[no-untyped-def]
     for i in range(t.shape[0] // 3):
         br, bg, bb = b[3 * i], b[3 * i + 1], b[3 * i + 2]
@@ -163,7 +163,7 @@ def _whole(b, s, mode, t):  # type: ignore[no-untyped-def]
         t[3 * i], t[3 * i + 1], t[3 * i + 2] = r, g, u
 
 
-@njit(void(FLAT_IN, FLAT_IN, FLAT_IN, int32, FLAT), **OPTIONS)
+@compiled(void(FLAT_IN, FLAT_IN, FLAT_IN, int32, FLAT))
 def _blended(b, s, part, mode, t):  # type: ignore[no-untyped-def]
     """What the mode makes of flat values, mixed in by each one's part."""
     if _FIRST_WHOLE <= mode <= _LAST_WHOLE:
@@ -177,7 +177,7 @@ def _blended(b, s, part, mode, t):  # type: ignore[no-untyped-def]
         t[j] = mixed if part[j] < _ONE else top
 
 
-@njit(void(FLAT_IN, FLAT_IN, Array(float32, 1, "C", readonly=True), int64, int32, boolean, FLAT), **OPTIONS)
+@compiled(void(FLAT_IN, FLAT_IN, Array(float32, 1, "C", readonly=True), int64, int32, boolean, FLAT))
 def blend(base, paint, amounts, width, mode, display, out):  # type: ignore[no-untyped-def]
     """Blend flat rows of ``width`` numbers, mixed in by ``amounts``.
 

@@ -3,17 +3,17 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import int64, njit, uint8, void
+from numba import int64, uint8, void
 from numba.types import Array, float32
 
-from . import OPTIONS
+from . import compiled
 from .encoding import FLAT_IN
 
 NUMBERS_IN = Array(float32, 1, "C", readonly=True)
 COUNTS = Array(int64, 1, "C")
 
 
-@njit(void(NUMBERS_IN, float32, float32, COUNTS, Array(float32, 1, "C")), **OPTIONS)
+@compiled(void(NUMBERS_IN, float32, float32, COUNTS, Array(float32, 1, "C")))
 def histogram(values, low, high, counts, extremes):  # type: ignore[no-untyped-def]
     """Count values into equal bins of [low, high], both ends included.
 
@@ -40,14 +40,14 @@ def histogram(values, low, high, counts, extremes):  # type: ignore[no-untyped-d
     extremes[1] = greatest
 
 
-@njit(void(Array(uint8, 1, "C", readonly=True), COUNTS), **OPTIONS)
+@compiled(void(Array(uint8, 1, "C", readonly=True), COUNTS))
 def count_groups(groups, counts):  # type: ignore[no-untyped-def]
     """How many elements each group has."""
     for i in range(groups.shape[0]):
         counts[groups[i]] += 1
 
 
-@njit(int64(NUMBERS_IN, Array(int64, 2, "C"), COUNTS), **OPTIONS)
+@compiled(int64(NUMBERS_IN, Array(int64, 2, "C"), COUNTS))
 def sample_columns(values, found, filled):  # type: ignore[no-untyped-def]
     """The first few elements of each column of 0..1, in element order.
 
@@ -70,7 +70,7 @@ def sample_columns(values, found, filled):  # type: ignore[no-untyped-def]
     return values.shape[0]
 
 
-@njit(int64(FLAT_IN, float32, float32), **OPTIONS)
+@compiled(int64(FLAT_IN, float32, float32))
 def outside(colours, low, high):  # type: ignore[no-untyped-def]
     """How many rows of three of the flat (3n) numbers have one below ``low`` or above ``high``."""
     found = 0

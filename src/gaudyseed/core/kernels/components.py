@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import int32, njit, void
+from numba import int32, void
 from numba.types import boolean, float32
 
-from . import OPTIONS
+from . import compiled
 from .encoding import FLAT, FLAT_IN, encode
 from .oklab import to_oklab
 
@@ -25,13 +25,13 @@ HUE, SATURATION, VALUE, LUMA = 0, 1, 2, 3
 WEIGHTS = (np.float32(0.2126), np.float32(0.7152), np.float32(0.0722))
 
 
-@njit(boolean(float32, float32), inline="always", **OPTIONS)
+@compiled(boolean(float32, float32), forceinline=True)
 def has_hue(span, top):  # type: ignore[no-untyped-def]
     """Whether a colour is no grey, by its greatest channel and how far the least lies below it."""
     return span > max(_GREY * top, _LEAST)
 
 
-@njit(void(FLAT_IN, int32, FLAT), **OPTIONS)
+@compiled(void(FLAT_IN, int32, FLAT))
 def display_part(linear, part, out):  # type: ignore[no-untyped-def]
     """Hue (turns, 0 for greys), saturation, value or luma of (3n) linear values, display-encoded first."""
     for j in range(out.shape[0]):
@@ -54,7 +54,7 @@ def display_part(linear, part, out):  # type: ignore[no-untyped-def]
             out[j] = h - np.floor(h)
 
 
-@njit(void(FLAT_IN, int32, FLAT), **OPTIONS)
+@compiled(void(FLAT_IN, int32, FLAT))
 def oklch_part(linear, part, out):  # type: ignore[no-untyped-def]
     """OKLCH lightness (0), chroma (1) or hue in turns (2) of (3n) linear values."""
     for j in range(out.shape[0]):

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import float64, int64, njit, void
+from numba import float64, int64, void
 from numba.types import Array, float32, int32
 
-from . import OPTIONS
+from . import compiled
 
 NUMBERS_IN = Array(float32, 1, "C", readonly=True)
 KNOTS = Array(float64, 1, "C")
@@ -17,7 +17,7 @@ STRAIGHT, MONOTONE, BEZIER = 0, 1, 2
 _HALVINGS = 26
 
 
-@njit(float64(float64, float64, float64, float64), **OPTIONS)
+@compiled(float64(float64, float64, float64, float64))
 def _end_slope(near, far, secant, other):  # type: ignore[no-untyped-def]
     slope = ((2.0 * near + far) * secant - near * other) / (near + far)
     if slope * secant <= 0.0:
@@ -27,7 +27,7 @@ def _end_slope(near, far, secant, other):  # type: ignore[no-untyped-def]
     return slope
 
 
-@njit(float64(KNOTS_IN, KNOTS_IN, int64), **OPTIONS)
+@compiled(float64(KNOTS_IN, KNOTS_IN, int64))
 def monotone_slope(x, y, k):  # type: ignore[no-untyped-def]
     """The slope at knot k that keeps each piece monotone.
 
@@ -52,14 +52,14 @@ def monotone_slope(x, y, k):  # type: ignore[no-untyped-def]
     return (first + second) / (first / left + second / right)
 
 
-@njit(float64(float64, float64, float64, float64, float64), inline="always", **OPTIONS)
+@compiled(float64(float64, float64, float64, float64, float64), forceinline=True)
 def _bernstein(t, a, b, c, d):  # type: ignore[no-untyped-def]
     u = 1.0 - t
     return u * u * u * a + 3.0 * u * u * t * b + 3.0 * u * t * t * c + t * t * t * d
 
 
-@njit(void(NUMBERS_IN, Array(float32, 2, "C", readonly=True), Array(int32, 2, "C", readonly=True),
-           Array(float32, 2, "C", readonly=True), int64, float64, Array(float32, 1, "C")), **OPTIONS)  # fmt: skip
+@compiled(void(NUMBERS_IN, Array(float32, 2, "C", readonly=True), Array(int32, 2, "C", readonly=True),
+           Array(float32, 2, "C", readonly=True), int64, float64, Array(float32, 1, "C")))  # fmt: skip
 def curve_each(values, points, which, own, kind, apart, out):  # type: ignore[no-untyped-def]
     """A curve whose points may differ from element to element, level outside them, within 0..1.
 

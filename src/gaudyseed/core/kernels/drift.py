@@ -6,10 +6,10 @@ HSV after A. R. Smith 1978, on display-encoded values, as ``colorsys`` has it; o
 from __future__ import annotations
 
 import numpy as np
-from numba import njit, uint32, void
+from numba import uint32, void
 from numba.types import boolean
 
-from . import OPTIONS
+from . import compiled
 from .components import has_hue
 from .encoding import FLAT, FLAT_IN, TOP, decode_block, encode_block
 from .hashing import WORDS, pcg3d, unit
@@ -29,7 +29,7 @@ _SIX = np.float32(6.0)
 FULL_CHROMA = np.float32(0.4)
 
 
-@njit(inline="always", **OPTIONS)
+@compiled(forceinline=True)
 def _draw(keys, tops, seed, stream, h0, h1, s0, s1, v0, v1, g0, g1, chance, hues, saturations, values, bends, moves):  # type: ignore[no-untyped-def]
     for j in range(keys.shape[0]):
         x, y, z = pcg3d(keys[j], np.uint32(tops[j] + stream), seed)
@@ -42,7 +42,7 @@ def _draw(keys, tops, seed, stream, h0, h1, s0, s1, v0, v1, g0, g1, chance, hues
         bends[j] = (g0[j] + g1[j] * unit(q)) * move
 
 
-@njit(inline="always", **OPTIONS)
+@compiled(forceinline=True)
 def _bend(encoded, bends, m):  # type: ignore[no-untyped-def]
     for j in range(m):
         power = np.float32(2.0 ** (-bends[j]))
@@ -50,7 +50,7 @@ def _bend(encoded, bends, m):  # type: ignore[no-untyped-def]
             encoded[k] = min(np.float32(max(encoded[k], _ZERO) ** power), TOP)
 
 
-@njit(inline="always", **OPTIONS)
+@compiled(forceinline=True)
 def _keep_still(linear, moves, result, m):  # type: ignore[no-untyped-def]
     for j in range(m):
         if moves[j] == _ZERO:
@@ -59,7 +59,7 @@ def _keep_still(linear, moves, result, m):  # type: ignore[no-untyped-def]
             result[3 * j + 2] = linear[3 * j + 2]
 
 
-@njit(inline="always", **OPTIONS)
+@compiled(forceinline=True)
 def _move_hsv(encoded, hues, saturations, values, m):  # type: ignore[no-untyped-def]
     """Display-encoded colours moved in HSV, in place."""
     for j in range(m):
@@ -83,7 +83,7 @@ def _move_hsv(encoded, hues, saturations, values, m):  # type: ignore[no-untyped
         encoded[3 * j + 2] = v - vs * hexcone(h + np.float32(1.0))
 
 
-@njit(inline="always", **OPTIONS)
+@compiled(forceinline=True)
 def _move_oklch(linear, hues, saturations, values, result, m):  # type: ignore[no-untyped-def]
     """Linear colours moved in OKLCH; those outside the gamut are cut at its faces."""
     for j in range(m):
@@ -103,7 +103,7 @@ def _move_oklch(linear, hues, saturations, values, result, m):  # type: ignore[n
         result[3 * j + 2] = min(max(b, _ZERO), top)
 
 
-@njit(void(FLAT_IN, WORDS, WORDS, uint32, uint32, *(NUMBERS_IN for _ in range(9)), boolean, boolean, FLAT), **OPTIONS)
+@compiled(void(FLAT_IN, WORDS, WORDS, uint32, uint32, *(NUMBERS_IN for _ in range(9)), boolean, boolean, FLAT))
 def drift(colours, low, high, seed, stream, h0, h1, s0, s1, v0, v1, g0, g1, chance, oklch, bend, out):  # type: ignore[no-untyped-def]
     """Move each colour by random parts of ranges, in HSV or OKLCH.
 

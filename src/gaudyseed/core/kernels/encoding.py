@@ -14,10 +14,10 @@ Values below the linear toe take the linear part; colours are never negative.
 from __future__ import annotations
 
 import numpy as np
-from numba import int32, njit, uint8, void
+from numba import int32, uint8, void
 from numba.types import Array, boolean, float32
 
-from . import OPTIONS
+from . import compiled
 
 _TOE = np.float32(0.0031308)
 _TOE_ENCODED = np.float32(0.04045)
@@ -60,12 +60,12 @@ FLAT_IN = Array(float32, 1, "C", readonly=True)
 FLAT = Array(float32, 1, "C")
 
 
-@njit(float32(int32), inline="always", **OPTIONS)
+@compiled(float32(int32), forceinline=True)
 def _power_of_two(exponent):  # type: ignore[no-untyped-def]
     return np.int32((exponent + _BIAS) << _MANTISSA).view(np.float32)
 
 
-@njit(float32(float32), inline="always", **OPTIONS)
+@compiled(float32(float32), forceinline=True)
 def _power(y):  # type: ignore[no-untyped-def]
     """y^(1/2.4) for y in 0..1."""
     t = np.sqrt(np.sqrt(y))
@@ -79,7 +79,7 @@ def _power(y):  # type: ignore[no-untyped-def]
     return e * t + _E[0]
 
 
-@njit(float32(float32), inline="always", **OPTIONS)
+@compiled(float32(float32), forceinline=True)
 def _inverse_power(u):  # type: ignore[no-untyped-def]
     """u^2.4 for u in 0..1."""
     s = np.sqrt(min(u, _ONE))
@@ -92,12 +92,12 @@ def _inverse_power(u):  # type: ignore[no-untyped-def]
     return d * s + _D[0]
 
 
-@njit(int32(float32), inline="always", **OPTIONS)
+@compiled(int32(float32), forceinline=True)
 def _bits(x):  # type: ignore[no-untyped-def]
     return np.float32(x).view(np.int32)
 
 
-@njit(float32(float32), inline="always", **OPTIONS)
+@compiled(float32(float32), forceinline=True)
 def encode(x):  # type: ignore[no-untyped-def]
     """Linear light to display encoding."""
     y = min(max(x, _ZERO), LARGEST)
@@ -109,7 +109,7 @@ def encode(x):  # type: ignore[no-untyped-def]
     return x * _SLOPE if x <= _TOE else e
 
 
-@njit(float32(float32), inline="always", **OPTIONS)
+@compiled(float32(float32), forceinline=True)
 def decode(c):  # type: ignore[no-untyped-def]
     """Display encoding to linear light."""
     u = max(min(c, TOP) * _SCALE + _SHIFT, _ZERO)
@@ -121,19 +121,19 @@ def decode(c):  # type: ignore[no-untyped-def]
     return c * _INVERSE_SLOPE if c <= _TOE_ENCODED else d
 
 
-@njit(float32(float32), inline="always", **OPTIONS)
+@compiled(float32(float32), forceinline=True)
 def _encode_unit(x):  # type: ignore[no-untyped-def]
     """``encode`` for values up to 1."""
     return x * _SLOPE if x <= _TOE else _power(max(x, _ZERO)) * _A - _B
 
 
-@njit(float32(float32), inline="always", **OPTIONS)
+@compiled(float32(float32), forceinline=True)
 def _decode_unit(c):  # type: ignore[no-untyped-def]
     """``decode`` for values up to 1."""
     return c * _INVERSE_SLOPE if c <= _TOE_ENCODED else _inverse_power(max(c * _SCALE + _SHIFT, _ZERO))
 
 
-@njit(boolean(FLAT_IN), **OPTIONS)
+@compiled(boolean(FLAT_IN))
 def _any_bright(values):  # type: ignore[no-untyped-def]
     """Whether a value lies above 1; bits of floats sort as whole numbers do, and their maximum is quick to find."""
     top = _NONE
@@ -142,7 +142,7 @@ def _any_bright(values):  # type: ignore[no-untyped-def]
     return top > _BITS_OF_ONE
 
 
-@njit(void(FLAT_IN, FLAT), **OPTIONS)
+@compiled(void(FLAT_IN, FLAT))
 def encode_block(linear, out):  # type: ignore[no-untyped-def]
     """Display-encode a block of values; one without emission takes the shorter way."""
     if _any_bright(linear):
@@ -153,7 +153,7 @@ def encode_block(linear, out):  # type: ignore[no-untyped-def]
             out[i] = _encode_unit(linear[i])
 
 
-@njit(void(FLAT_IN, FLAT), **OPTIONS)
+@compiled(void(FLAT_IN, FLAT))
 def decode_block(encoded, out):  # type: ignore[no-untyped-def]
     """Linear light of a block of display-encoded values; negative ones count as 0."""
     if _any_bright(encoded):
@@ -164,7 +164,7 @@ def decode_block(encoded, out):  # type: ignore[no-untyped-def]
             out[i] = _decode_unit(max(encoded[i], _ZERO))
 
 
-@njit(void(FLAT_IN, FLAT), **OPTIONS)
+@compiled(void(FLAT_IN, FLAT))
 def encode_values(linear, out):  # type: ignore[no-untyped-def]
     """Display-encode any number of linear values."""
     for start in range(0, out.shape[0], BLOCK):
@@ -172,7 +172,7 @@ def encode_values(linear, out):  # type: ignore[no-untyped-def]
         encode_block(linear[start:stop], out[start:stop])
 
 
-@njit(void(FLAT_IN, FLAT), **OPTIONS)
+@compiled(void(FLAT_IN, FLAT))
 def decode_values(encoded, out):  # type: ignore[no-untyped-def]
     """Linear light of any number of display-encoded values; negative ones count as 0. Both may be one array."""
     # A loop from an array into itself is not compiled to vector instructions.
@@ -184,27 +184,14 @@ def decode_values(encoded, out):  # type: ignore[no-untyped-def]
         decode_block(block, out[start:stop])
 
 
-@njit(float32(float32), inline="always", **OPTIONS)
+@compiled(float32(float32), forceinline=True)
 def _level(x):  # type: ignore[no-untyped-def]
     e = _encode_unit(min(x, _ONE))
     return min(max(e, _ZERO), _ONE) * np.float32(255.0) + np.float32(0.5)
 
 
-@njit(void(FLAT_IN, Array(uint8, 1, "C")), **OPTIONS)
+@compiled(void(FLAT_IN, Array(uint8, 1, "C")))
 def encode_bytes(linear, out):  # type: ignore[no-untyped-def]
     """8-bit display-encoded values, rounded to nearest, limited to 0..1."""
     for i in range(out.shape[0]):
         out[i] = np.uint8(np.int32(_level(linear[i])))
-
-
-@njit(
-    void(Array(uint8, 1, "C", readonly=True), Array(uint8, 1, "C", readonly=True), Array(uint8, 2, "C")),
-    **OPTIONS,
-)
-def with_group(levels, groups, out):  # type: ignore[no-untyped-def]
-    """Flat 8-bit colours (3n) and a group for each element, as rows of four bytes."""
-    for i in range(out.shape[0]):
-        out[i, 0] = levels[3 * i]
-        out[i, 1] = levels[3 * i + 1]
-        out[i, 2] = levels[3 * i + 2]
-        out[i, 3] = groups[i]

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import int64, njit, void
+from numba import int64, void
 from numba.types import Array, UniTuple, boolean, float32
 
-from . import OPTIONS
+from . import compiled
 from .components import WEIGHTS
 from .encoding import FLAT, FLAT_IN, TOP, decode, decode_block, encode, encode_block
 from .ramps import NUMBERS_IN
@@ -21,7 +21,7 @@ DOES = UniTuple(boolean, 5)
 MATRIX = Array(float32, 2, "C")
 
 
-@njit(void(float32, float32, MATRIX), inline="always", **OPTIONS)
+@compiled(void(float32, float32, MATRIX), forceinline=True)
 def turn_and_saturate(turn, saturation, m):  # type: ignore[no-untyped-def]
     """The product of two matrices of W3C Filter Effects Level 1: hueRotate after ``turn`` turns, then saturate."""
     c, s = cosine_and_sine(turn)
@@ -41,7 +41,7 @@ def turn_and_saturate(turn, saturation, m):  # type: ignore[no-untyped-def]
             m[j, k] = grey + (h[j, k] - grey) * saturation
 
 
-@njit(void(FLAT, NUMBERS_IN, NUMBERS_IN, boolean), **OPTIONS)
+@compiled(void(FLAT, NUMBERS_IN, NUMBERS_IN, boolean))
 def _hue_saturation(c, turns, saturations, one_matrix):  # type: ignore[no-untyped-def]
     """The matrix of hue turn and saturation; flat (3m), in place."""
     n = turns.shape[0]
@@ -64,7 +64,7 @@ def _hue_saturation(c, turns, saturations, one_matrix):  # type: ignore[no-untyp
                 c[3 * i + k] = m[k, 0] * r + m[k, 1] * g + m[k, 2] * b
 
 
-@njit(void(FLAT, NUMBERS_IN), **OPTIONS)
+@compiled(void(FLAT, NUMBERS_IN))
 def _value(c, values):  # type: ignore[no-untyped-def]
     """HSV value moved while hue and saturation stay (A. R. Smith 1978); flat (3m), in place."""
     tiny = np.float32(1e-6)
@@ -78,7 +78,7 @@ def _value(c, values):  # type: ignore[no-untyped-def]
         c[3 * i], c[3 * i + 1], c[3 * i + 2] = x * scale + lift, y * scale + lift, z * scale + lift
 
 
-@njit(void(FLAT), **OPTIONS)
+@compiled(void(FLAT))
 def _complement(c):  # type: ignore[no-untyped-def]
     """HSV hue turned half round: each channel becomes the greatest and the least together, less itself."""
     for i in range(c.shape[0] // 3):
@@ -87,7 +87,7 @@ def _complement(c):  # type: ignore[no-untyped-def]
         c[3 * i], c[3 * i + 1], c[3 * i + 2] = both - r, both - g, both - b
 
 
-@njit(void(FLAT, NUMBERS_IN), **OPTIONS)
+@compiled(void(FLAT, NUMBERS_IN))
 def _monochrome(c, parts):  # type: ignore[no-untyped-def]
     """Colours mixed with their Rec. 709 luma; flat (3m), in place."""
     for i in range(parts.shape[0]):
@@ -97,14 +97,14 @@ def _monochrome(c, parts):  # type: ignore[no-untyped-def]
             c[k] = c[k] + (luma - c[k]) * part
 
 
-@njit(void(FLAT), inline="always", **OPTIONS)
+@compiled(void(FLAT), forceinline=True)
 def _held(c):  # type: ignore[no-untyped-def]
     """Values held within the greatest, by themselves: beside a power they would go one by one."""
     for j in range(c.shape[0]):
         c[j] = min(c[j], TOP)
 
 
-@njit(void(FLAT, int64, TRIPLE, TRIPLE, TRIPLE, SWITCHES, NUMBERS_IN), **OPTIONS)
+@compiled(void(FLAT, int64, TRIPLE, TRIPLE, TRIPLE, SWITCHES, NUMBERS_IN))
 def _decision_list(c, start, slope, offset, power, bends, saturation):  # type: ignore[no-untyped-def]
     """ASC CDL v1.2 on flat values (3m), in place; settings are read from ``start`` on."""
     m = c.shape[0] // 3
@@ -124,9 +124,9 @@ def _decision_list(c, start, slope, offset, power, bends, saturation):  # type: 
         c[3 * i + 2] = luma + (c[3 * i + 2] - luma) * part
 
 
-@njit(void(FLAT_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN,
+@compiled(void(FLAT_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN,
            NUMBERS_IN, boolean, DOES, boolean, TRIPLE, TRIPLE, TRIPLE, SWITCHES, NUMBERS_IN, FLAT),
-      **OPTIONS)  # fmt: skip
+      )  # fmt: skip
 def grade(linear, turns, saturations, monochromes, values, brightnesses, contrasts, pivots, gains, gammas,
           one_matrix, does, cdl, slope, offset, power, bends, cdl_saturation, out):  # type: ignore[no-untyped-def]  # fmt: skip
     """The whole grade, each element with its own settings; the order is that of ``steps/grade.py``.
@@ -179,7 +179,7 @@ def grade(linear, turns, saturations, monochromes, values, brightnesses, contras
         decode_block(c, result)
 
 
-@njit(void(FLAT_IN, NUMBERS_IN, NUMBERS_IN, FLAT), **OPTIONS)
+@compiled(void(FLAT_IN, NUMBERS_IN, NUMBERS_IN, FLAT))
 def clamp(linear, lows, highs, out):  # type: ignore[no-untyped-def]
     """Flat colours (3n) held between two display-encoded levels."""
     for i in range(lows.shape[0]):

@@ -7,10 +7,10 @@ Source: M. Jarzynski and M. Olano, "Hash Functions for GPU Rendering", JCGT
 from __future__ import annotations
 
 import numpy as np
-from numba import njit, uint32, void
+from numba import uint32, void
 from numba.types import Array, UniTuple, float32
 
-from . import OPTIONS
+from . import compiled
 
 _A = np.uint32(1664525)
 _C = np.uint32(1013904223)
@@ -23,7 +23,7 @@ FLOATS = Array(float32, 1, "C")
 FLOATS_2D = Array(float32, 2, "C")
 
 
-@njit(UniTuple(uint32, 3)(uint32, uint32, uint32), inline="always", **OPTIONS)
+@compiled(UniTuple(uint32, 3)(uint32, uint32, uint32), forceinline=True)
 def pcg3d(x, y, z):  # type: ignore[no-untyped-def]
     """Mix three words into three words. Every product is wrapped: numba widens it to 64 bits."""
     x = np.uint32(x * _A) + _C
@@ -41,13 +41,13 @@ def pcg3d(x, y, z):  # type: ignore[no-untyped-def]
     return x, y, z
 
 
-@njit(float32(uint32), inline="always", **OPTIONS)
+@compiled(float32(uint32), forceinline=True)
 def unit(word):  # type: ignore[no-untyped-def]
     """The top 24 bits of a word as a number in [0, 1), exact in float32."""
     return np.float32(np.int32(np.uint32(word) >> _TOP)) * _SCALE
 
 
-@njit(void(WORDS, WORDS, uint32, uint32, FLOATS), **OPTIONS)
+@compiled(void(WORDS, WORDS, uint32, uint32, FLOATS))
 def random_one(low, high, seed, stream, out):  # type: ignore[no-untyped-def]
     """One number in [0, 1) for each 64-bit key given as two words."""
     for i in range(out.shape[0]):
@@ -55,7 +55,7 @@ def random_one(low, high, seed, stream, out):  # type: ignore[no-untyped-def]
         out[i] = unit(x)
 
 
-@njit(void(WORDS, WORDS, uint32, uint32, FLOATS_2D), **OPTIONS)
+@compiled(void(WORDS, WORDS, uint32, uint32, FLOATS_2D))
 def random_three(low, high, seed, stream, out):  # type: ignore[no-untyped-def]
     """Three independent numbers in [0, 1) for each key; ``out`` is (n, 3)."""
     for i in range(out.shape[0]):

@@ -6,10 +6,10 @@ Bjorn Ottosson, "A perceptual color space for image processing", 2020 (the matri
 from __future__ import annotations
 
 import numpy as np
-from numba import njit, types
+from numba import types
 from numba.types import float32
 
-from . import OPTIONS
+from . import compiled
 from .waves import cube_root
 
 _RGB_TO_LMS = tuple(np.float32(c) for c in (0.4122214708, 0.5363325363, 0.0514459929, 0.2119034982, 0.6806995451,
@@ -24,7 +24,7 @@ _LMS_TO_RGB = tuple(np.float32(c) for c in (4.0767416621, -3.3077115913, 0.23096
 _THREE = types.UniTuple(float32, 3)
 
 
-@njit(_THREE(float32, float32, float32), inline="always", **OPTIONS)
+@compiled(_THREE(float32, float32, float32), forceinline=True)
 def to_oklab(r, g, b):  # type: ignore[no-untyped-def]
     """Lightness, a and b of linear RGB."""
     long = cube_root(_RGB_TO_LMS[0] * r + _RGB_TO_LMS[1] * g + _RGB_TO_LMS[2] * b)
@@ -35,7 +35,7 @@ def to_oklab(r, g, b):  # type: ignore[no-untyped-def]
     return lightness, a, _LMS_TO_LAB[6] * long + _LMS_TO_LAB[7] * medium + _LMS_TO_LAB[8] * short
 
 
-@njit(_THREE(float32, float32, float32), inline="always", **OPTIONS)
+@compiled(_THREE(float32, float32, float32), forceinline=True)
 def from_oklab(lightness, a, b):  # type: ignore[no-untyped-def]
     """Linear RGB; negatives that rounding leaves at gamut edges stay."""
     long = lightness + _LAB_TO_LMS[0] * a + _LAB_TO_LMS[1] * b

@@ -3,16 +3,16 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import int64, njit, void
+from numba import int64, void
 from numba.types import Array, float32, float64, uint8
 
-from . import OPTIONS
+from . import compiled
 
 _ONE = np.float32(1.0)
 ROWS_IN = Array(float32, 2, "C", readonly=True)
 
 
-@njit(void(ROWS_IN, int64, int64, Array(uint8, 1, "C")), **OPTIONS)
+@compiled(void(ROWS_IN, int64, int64, Array(uint8, 1, "C")))
 def cells(places, count, columns, out):  # type: ignore[no-untyped-def]
     """The cell of a grid, filled row by row with ``count`` swatches, at each place in the unit square.
 
@@ -28,8 +28,8 @@ def cells(places, count, columns, out):  # type: ignore[no-untyped-def]
         out[i] = np.uint8(row * columns + min(np.int64(x * np.float32(length)), length - 1))
 
 
-@njit(float64(Array(float64, 2, "C", readonly=True), Array(float64, 1, "C", readonly=True), Array(float64, 2, "C"),
-              Array(int64, 1, "C"), int64), **OPTIONS)  # fmt: skip
+@compiled(float64(Array(float64, 2, "C", readonly=True), Array(float64, 1, "C", readonly=True), Array(float64, 2, "C"),
+              Array(int64, 1, "C"), int64))  # fmt: skip
 def k_means(points, weights, centres, labels, rounds):  # type: ignore[no-untyped-def]
     """Lloyd's algorithm (1982) over weighted points, in place; returns the weighted sum of squared distances.
 

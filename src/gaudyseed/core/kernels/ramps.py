@@ -7,10 +7,10 @@ finding the segment costs the same for six stops and for two hundred.
 from __future__ import annotations
 
 import numpy as np
-from numba import int32, int64, njit, uint8, void
+from numba import int32, int64, uint8, void
 from numba.types import Array, boolean, float32, float64
 
-from . import OPTIONS
+from . import compiled
 from .encoding import COLOURS, COLOURS_IN, FLAT, LARGEST, decode_values
 from .oklab import from_oklab
 from .waves import cosine_and_sine
@@ -28,7 +28,7 @@ _CELLS = np.float32(CELLS)
 _LAST_CELL = np.int32(CELLS - 1)
 
 
-@njit(float32(float32), inline="always", **OPTIONS)
+@compiled(float32(float32), forceinline=True)
 def hexcone(k):  # type: ignore[no-untyped-def]
     """How far a channel of HSV lies from its value: max(0, min(k, 4 - k, 1)), k = (n + 6 hue) mod 6."""
     k = k - _SIX if k >= _SIX else k
@@ -41,7 +41,7 @@ def segment_table(positions: np.ndarray) -> np.ndarray:
     return np.searchsorted(positions.astype(np.float64), edges, side="right").astype(np.int32)
 
 
-@njit(int64(float32, NUMBERS_IN, TABLE), inline="always", **OPTIONS)
+@compiled(int64(float32, NUMBERS_IN, TABLE), forceinline=True)
 def place(value, positions, table):  # type: ignore[no-untyped-def]
     """How many positions are at or below the value (NaN: none)."""
     inside = min(value, _ONE) if value > _ZERO else _ZERO
@@ -60,7 +60,7 @@ BLOCK = 1024
 FEW = 24
 
 
-@njit(void(NUMBERS_IN, NUMBERS_IN, TABLE, Array(int32, 1, "C")), **OPTIONS)
+@compiled(void(NUMBERS_IN, NUMBERS_IN, TABLE, Array(int32, 1, "C")))
 def locate(values, positions, table, found):  # type: ignore[no-untyped-def]
     """``place`` of each value of a block."""
     m = values.shape[0]
@@ -77,7 +77,7 @@ def locate(values, positions, table, found):  # type: ignore[no-untyped-def]
             found[j] += np.int32(1) if values[j] >= edge else np.int32(0)
 
 
-@njit(void(NUMBERS_IN, NUMBERS_IN, TABLE, Array(uint8, 1, "C")), **OPTIONS)
+@compiled(void(NUMBERS_IN, NUMBERS_IN, TABLE, Array(uint8, 1, "C")))
 def bands(values, edges, table, out):  # type: ignore[no-untyped-def]
     """The band of each value: band k lies from edge k-1 (included) to edge k."""
     found = np.empty(BLOCK, np.int32)
@@ -88,7 +88,7 @@ def bands(values, edges, table, out):  # type: ignore[no-untyped-def]
             out[i] = np.uint8(found[i - start])
 
 
-@njit(void(Array(uint8, 1, "C", readonly=True), COLOURS_IN, COLOURS), **OPTIONS)
+@compiled(void(Array(uint8, 1, "C", readonly=True), COLOURS_IN, COLOURS))
 def pick(indices, colours, out):  # type: ignore[no-untyped-def]
     """Row ``indices[i]`` of ``colours``."""
     for i in range(out.shape[0]):
@@ -98,7 +98,7 @@ def pick(indices, colours, out):  # type: ignore[no-untyped-def]
         out[i, 2] = colours[k, 2]
 
 
-@njit(void(NUMBERS_IN, NUMBERS_IN, TABLE, COLOURS_IN, COLOURS_IN, COLOURS), **OPTIONS)
+@compiled(void(NUMBERS_IN, NUMBERS_IN, TABLE, COLOURS_IN, COLOURS_IN, COLOURS))
 def linear_ramp(values, positions, table, starts, slopes, out):  # type: ignore[no-untyped-def]
     """Piecewise linear in the space of the rows.
 
@@ -118,7 +118,7 @@ def linear_ramp(values, positions, table, starts, slopes, out):  # type: ignore[
             out[i, 2] = starts[k, 2] + t * slopes[k, 2]
 
 
-@njit(void(NUMBERS_IN, NUMBERS_IN, TABLE, COLOURS_IN, COLOURS), **OPTIONS)
+@compiled(void(NUMBERS_IN, NUMBERS_IN, TABLE, COLOURS_IN, COLOURS))
 def cubic_ramp(values, positions, table, rows, out):  # type: ignore[no-untyped-def]
     """Piecewise cubic in the space of the rows.
 
@@ -137,7 +137,7 @@ def cubic_ramp(values, positions, table, rows, out):  # type: ignore[no-untyped-
             out[i, 2] = ((rows[k, 11] * t + rows[k, 10]) * t + rows[k, 9]) * t + rows[k, 8]
 
 
-@njit(float32(float32, float32, boolean), inline="always", **OPTIONS)
+@compiled(float32(float32, float32, boolean), forceinline=True)
 def _way(first, second, longer):  # type: ignore[no-untyped-def]
     """The way from one hue to another in turns, as CSS Color Module Level 4, 12.4 has it."""
     way = (second - np.floor(second)) - (first - np.floor(first))
@@ -154,7 +154,7 @@ ROWS_IN = Array(float32, 2, "C", readonly=True)
 WHICH = Array(int32, 1, "C", readonly=True)
 
 
-@njit(void(PLACES_IN, int64, float64, WEIGHTS), **OPTIONS)
+@compiled(void(PLACES_IN, int64, float64, WEIGHTS))
 def cardinal_weights(x, k, tension, w):  # type: ignore[no-untyped-def]
     """What stops k - 1 to k + 2 weigh between stops k and k + 1, (4, 4), columns are powers of t.
 
@@ -178,7 +178,7 @@ def cardinal_weights(x, k, tension, w):  # type: ignore[no-untyped-def]
             w[row, 3] += sign * third
 
 
-@njit(void(ROWS_IN, WHICH, NUMBERS_IN, int64, Array(float64, 1, "C")), inline="always", **OPTIONS)
+@compiled(void(ROWS_IN, WHICH, NUMBERS_IN, int64, Array(float64, 1, "C")), forceinline=True)
 def _own_places(own, which, places, i, x):  # type: ignore[no-untyped-def]
     """Where the stops stand for element i, into ``x``; none stands before the one before it."""
     high = -np.inf
@@ -188,7 +188,7 @@ def _own_places(own, which, places, i, x):  # type: ignore[no-untyped-def]
         x[k] = high
 
 
-@njit(void(NUMBERS_IN, NUMBERS_IN, WHICH, ROWS_IN, Array(uint8, 1, "C")), **OPTIONS)
+@compiled(void(NUMBERS_IN, NUMBERS_IN, WHICH, ROWS_IN, Array(uint8, 1, "C")))
 def bands_each(values, places, which_place, own_places, out):  # type: ignore[no-untyped-def]
     """The band of each value where places may differ from element to element; see ``ramp_each``."""
     x = np.empty(places.shape[0], np.float64)
@@ -200,14 +200,14 @@ def bands_each(values, places, which_place, own_places, out):  # type: ignore[no
         out[i] = np.uint8(band)
 
 
-@njit(float32(COLOURS_IN, WHICH, Array(float32, 3, "C", readonly=True), int64, int64), inline="always", **OPTIONS)
+@compiled(float32(COLOURS_IN, WHICH, Array(float32, 3, "C", readonly=True), int64, int64), forceinline=True)
 def _hue_of(colours, which, own, s, i):  # type: ignore[no-untyped-def]
     """The hue of stop s for element i, in turns; NaN for a grey."""
     f = which[s]
     return colours[s, 2] if f < 0 else own[f, i, 2]
 
 
-@njit(void(COLOURS_IN, WHICH, Array(float32, 3, "C", readonly=True), int64, Array(float32, 1, "C")), **OPTIONS)
+@compiled(void(COLOURS_IN, WHICH, Array(float32, 3, "C", readonly=True), int64, Array(float32, 1, "C")))
 def _filled_hues(colours, which, own, i, hues):  # type: ignore[no-untyped-def]
     """The hues of all stops for element i: a grey takes that of the stop before it, the first ones the next."""
     n = hues.shape[0]
@@ -221,9 +221,9 @@ def _filled_hues(colours, which, own, i, hues):  # type: ignore[no-untyped-def]
         hues[s] = known
 
 
-@njit(void(NUMBERS_IN, NUMBERS_IN, WHICH, ROWS_IN, NUMBERS_IN, boolean, Array(float64, 3, "C", readonly=True),
+@compiled(void(NUMBERS_IN, NUMBERS_IN, WHICH, ROWS_IN, NUMBERS_IN, boolean, Array(float64, 3, "C", readonly=True),
            Array(boolean, 1, "C", readonly=True), COLOURS_IN, WHICH, Array(float32, 3, "C", readonly=True),
-           boolean, boolean, boolean, COLOURS), **OPTIONS)  # fmt: skip
+           boolean, boolean, boolean, COLOURS))  # fmt: skip
 def ramp_each(values, places, which_place, own_places, tensions, cardinal, weights, holds, colours, which_colour,
               own_colours, polar, unwinds, longer, out):  # type: ignore[no-untyped-def]  # fmt: skip
     """A ramp whose stops may differ from element to element, by the weights of four neighbouring stops.
@@ -277,20 +277,20 @@ def ramp_each(values, places, which_place, own_places, tensions, cardinal, weigh
             out[i, c] = np.float32(total)
 
 
-@njit(float32(float32), inline="always", **OPTIONS)
+@compiled(float32(float32), forceinline=True)
 def _held(light):  # type: ignore[no-untyped-def]
     """Light is never below 0."""
     return min(max(light, _ZERO), LARGEST)
 
 
-@njit(void(FLAT), **OPTIONS)
+@compiled(void(FLAT))
 def hold(colours):  # type: ignore[no-untyped-def]
     """Linear RGB that a curve took below 0, cut there, in place, flat (3n)."""
     for i in range(colours.shape[0]):
         colours[i] = _held(colours[i])
 
 
-@njit(void(FLAT), **OPTIONS)
+@compiled(void(FLAT))
 def oklab_to_linear(colours):  # type: ignore[no-untyped-def]
     """OKLab to linear RGB, in place, flat (3n); what lies outside the gamut is cut at 0."""
     for i in range(colours.shape[0] // 3):
@@ -298,7 +298,7 @@ def oklab_to_linear(colours):  # type: ignore[no-untyped-def]
         colours[3 * i], colours[3 * i + 1], colours[3 * i + 2] = _held(red), _held(green), _held(blue)
 
 
-@njit(void(FLAT), **OPTIONS)
+@compiled(void(FLAT))
 def oklch_to_linear(colours):  # type: ignore[no-untyped-def]
     """Lightness, chroma and hue in turns to linear RGB, in place, flat (3n)."""
     for i in range(colours.shape[0] // 3):
@@ -308,7 +308,7 @@ def oklch_to_linear(colours):  # type: ignore[no-untyped-def]
     oklab_to_linear(colours)
 
 
-@njit(void(FLAT), **OPTIONS)
+@compiled(void(FLAT))
 def hsv_to_linear(colours):  # type: ignore[no-untyped-def]
     """Saturation, value and hue in turns to linear RGB, in place, flat (3n); A. R. Smith 1978."""
     for i in range(colours.shape[0] // 3):
@@ -321,7 +321,7 @@ def hsv_to_linear(colours):  # type: ignore[no-untyped-def]
     decode_values(colours, colours)
 
 
-@njit(void(COLOURS_IN, COLOURS_IN, Array(uint8, 1, "C")), **OPTIONS)
+@compiled(void(COLOURS_IN, COLOURS_IN, Array(uint8, 1, "C")))
 def nearest(labs, stops, out):  # type: ignore[no-untyped-def]
     """Index of the stop with the smallest OKLab distance; the first of equals."""
     for i in range(out.shape[0]):

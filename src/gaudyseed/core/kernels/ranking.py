@@ -10,11 +10,11 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import numpy as np
-from numba import int64, njit, uint32, uint64, void
+from numba import int64, uint32, uint64, void
 from numba.types import Array, float32
 
 from ..buffers import empty
-from . import OPTIONS
+from . import compiled
 from .parallel import over
 
 _BUCKETS = 1 << 11
@@ -30,7 +30,7 @@ WORDS = Array(uint64, 1, "C")
 COUNTS = Array(int64, 1, "C")
 
 
-@njit(void(Array(uint32, 1, "C", readonly=True), int64, WORDS), **OPTIONS)
+@compiled(void(Array(uint32, 1, "C", readonly=True), int64, WORDS))
 def pack(bits, first, words):  # type: ignore[no-untyped-def]
     """Bit patterns of floats as keys that sort like the floats (minus zero equals zero), above the element's number."""
     for i in range(bits.shape[0]):
@@ -40,14 +40,14 @@ def pack(bits, first, words):  # type: ignore[no-untyped-def]
         words[i] = (np.uint64(key) << _HALF) | np.uint64(first + i)
 
 
-@njit(void(WORDS, uint64, COUNTS), **OPTIONS)
+@compiled(void(WORDS, uint64, COUNTS))
 def count(words, shift, counts):  # type: ignore[no-untyped-def]
     """Add how many words have each digit."""
     for i in range(words.shape[0]):
         counts[(words[i] >> shift) & _MASK] += 1
 
 
-@njit(void(WORDS, uint64, COUNTS, WORDS), **OPTIONS)
+@compiled(void(WORDS, uint64, COUNTS, WORDS))
 def scatter(words, shift, places, out):  # type: ignore[no-untyped-def]
     """Move each word to the next place of its digit."""
     for i in range(words.shape[0]):
@@ -58,7 +58,7 @@ def scatter(words, shift, places, out):  # type: ignore[no-untyped-def]
         out[to] = word
 
 
-@njit(void(WORDS, int64, int64, Array(float32, 1, "C")), **OPTIONS)
+@compiled(void(WORDS, int64, int64, Array(float32, 1, "C")))
 def mid_ranks(words, first, last, out):  # type: ignore[no-untyped-def]
     """(rank - 0.5)/n for the sorted places first to last; equal keys share the middle of their run."""
     n = words.shape[0]

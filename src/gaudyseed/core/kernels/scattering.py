@@ -9,10 +9,10 @@ only appends.
 from __future__ import annotations
 
 import numpy as np
-from numba import float64, int32, int64, njit, uint32
+from numba import float64, int32, int64, uint32
 from numba.types import Array, float32
 
-from . import OPTIONS
+from . import compiled
 from .hashing import pcg3d, unit
 
 #: Where thin parts fill up early, the even spacing relaxes after this many candidates for each kept one.
@@ -23,7 +23,7 @@ _P2 = np.int64(19349663)
 _P3 = np.int64(83492791)
 
 
-@njit(int64(float64, float64, float64, float64, int64), inline="always", **OPTIONS)
+@compiled(int64(float64, float64, float64, float64, int64), forceinline=True)
 def _cell(x, y, z, size, mask):  # type: ignore[no-untyped-def]
     a = np.int64(np.floor(x / size))
     b = np.int64(np.floor(y / size))
@@ -31,10 +31,10 @@ def _cell(x, y, z, size, mask):  # type: ignore[no-untyped-def]
     return ((a * _P1) ^ (b * _P2) ^ (c * _P3)) & mask
 
 
-@njit(int64(Array(float32, 2, "C", readonly=True), Array(int32, 2, "C", readonly=True),
+@compiled(int64(Array(float32, 2, "C", readonly=True), Array(int32, 2, "C", readonly=True),
             Array(float64, 1, "C", readonly=True), int64, uint32, float64, float64, float64, int64,
             Array(float32, 2, "C"), Array(float32, 2, "C"), Array(int64, 1, "C"), Array(int64, 1, "C"),
-            Array(int64, 1, "C")), **OPTIONS)  # fmt: skip
+            Array(int64, 1, "C")))  # fmt: skip
 def scatter(vertices, faces, cumulative, count, seed, area, spacing, evenness, attempts,
             points, weights, face_of, number_of, heads):  # type: ignore[no-untyped-def]  # fmt: skip
     """Keep up to ``count`` candidates; returns how many were kept.

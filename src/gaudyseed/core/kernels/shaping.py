@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import njit, void
+from numba import void
 from numba.types import Array, boolean, float32, float64
 
-from . import OPTIONS
+from . import compiled
 from .ramps import BLOCK, TABLE, locate
 
 NUMBERS_IN = Array(float32, 1, "C", readonly=True)
@@ -20,8 +20,8 @@ _FAR = 1e20
 _FLAT = 1e-12
 
 
-@njit([void(NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, boolean, NUMBERS),
-       void(WIDE_IN, WIDE_IN, WIDE_IN, NUMBERS_IN, NUMBERS_IN, boolean, NUMBERS)], **OPTIONS)  # fmt: skip
+@compiled([void(NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, boolean, NUMBERS),
+       void(WIDE_IN, WIDE_IN, WIDE_IN, NUMBERS_IN, NUMBERS_IN, boolean, NUMBERS)])  # fmt: skip
 def remap(values, from_low, from_high, to_low, to_high, clamp, out):  # type: ignore[no-untyped-def]
     """Map [from_low, from_high] linearly to [to_low, to_high], each with its own ends; equal ends map to to_low.
 
@@ -37,8 +37,8 @@ def remap(values, from_low, from_high, to_low, to_high, clamp, out):  # type: ig
         out[i] = np.float32(last if t == 1.0 else first + t * (last - first))
 
 
-@njit([void(NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, boolean, NUMBERS),
-       void(WIDE_IN, WIDE_IN, WIDE_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, boolean, NUMBERS)], **OPTIONS)  # fmt: skip
+@compiled([void(NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, boolean, NUMBERS),
+       void(WIDE_IN, WIDE_IN, WIDE_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, boolean, NUMBERS)])  # fmt: skip
 def levels(values, black, white, gamma, contrast, pivot, bend, out):  # type: ignore[no-untyped-def]
     """Stretch [black, white] to 0..1, bend by a gamma if ``bend`` says so, steepen about a pivot; limited to 0..1."""
     zero, one = np.float32(0.0), np.float32(1.0)
@@ -60,7 +60,7 @@ def levels(values, black, white, gamma, contrast, pivot, bend, out):  # type: ig
 FEW_KNOTS = 12
 
 
-@njit(void(NUMBERS_IN, NUMBERS_IN, Array(float32, 2, "C", readonly=True), NUMBERS), **OPTIONS)
+@compiled(void(NUMBERS_IN, NUMBERS_IN, Array(float32, 2, "C", readonly=True), NUMBERS))
 def _few_cubics(values, knots, coefficients, out):  # type: ignore[no-untyped-def]
     zero, one = np.float32(0.0), np.float32(1.0)
     first = min(max(coefficients[0, 0], zero), one)
@@ -76,7 +76,7 @@ def _few_cubics(values, knots, coefficients, out):  # type: ignore[no-untyped-de
             out[j] = y if values[j] >= knot else out[j]
 
 
-@njit(void(NUMBERS_IN, NUMBERS_IN, TABLE, Array(float32, 2, "C", readonly=True), NUMBERS), **OPTIONS)
+@compiled(void(NUMBERS_IN, NUMBERS_IN, TABLE, Array(float32, 2, "C", readonly=True), NUMBERS))
 def cubics(values, knots, table, coefficients, out):  # type: ignore[no-untyped-def]
     """A piecewise cubic: row k of ``coefficients`` holds from knot k - 1 to knot k.
 
@@ -100,14 +100,14 @@ def cubics(values, knots, table, coefficients, out):  # type: ignore[no-untyped-
             out[i] = min(max(y, np.float32(0.0)), np.float32(1.0))
 
 
-@njit(void(Array(boolean, 1, "C", readonly=True), NUMBERS_IN, NUMBERS_IN, NUMBERS), **OPTIONS)
+@compiled(void(Array(boolean, 1, "C", readonly=True), NUMBERS_IN, NUMBERS_IN, NUMBERS))
 def select(condition, yes, no, out):  # type: ignore[no-untyped-def]
     """``yes`` where the condition holds, else ``no``, without branches."""
     for i in range(out.shape[0]):
         out[i] = yes[i] if condition[i] else no[i]
 
 
-@njit(void(NUMBERS), **OPTIONS)
+@compiled(void(NUMBERS))
 def tidy(values):  # type: ignore[no-untyped-def]
     """In place: what is no number or infinite becomes 0, the rest stays within 1e30."""
     far = np.float32(1e30)
@@ -117,7 +117,7 @@ def tidy(values):  # type: ignore[no-untyped-def]
         values[i] = inside if abs(v) < np.float32(np.inf) else np.float32(0.0)
 
 
-@njit(void(NUMBERS_IN, NUMBERS_IN, boolean, NUMBERS), **OPTIONS)
+@compiled(void(NUMBERS_IN, NUMBERS_IN, boolean, NUMBERS))
 def quantise(values, counts, wrap, out):  # type: ignore[no-untyped-def]
     """The middle of band k of ``counts`` equal bands: k the whole part of each value, kept within or wrapped."""
     for i in range(out.shape[0]):

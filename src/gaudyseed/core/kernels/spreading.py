@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import float64, int32, int64, njit, uint8, uint32, void
+from numba import float64, int32, int64, uint8, uint32, void
 from numba.types import Array, float32
 
-from . import OPTIONS
+from . import compiled
 from .hashing import pcg3d
 from .scattering import _cell
 
@@ -16,7 +16,7 @@ PLACES = Array(float32, 2, "C", readonly=True)
 MOST = 24
 
 
-@njit(void(PLACES, Array(int64, 1, "C", readonly=True), int64, Array(float64, 1, "C")), **OPTIONS)
+@compiled(void(PLACES, Array(int64, 1, "C", readonly=True), int64, Array(float64, 1, "C")))
 def near_distances(places, chosen, rank, out):  # type: ignore[no-untyped-def]
     """The distance from each chosen element to its ``rank``-th nearest other one, by looking at all."""
     best = np.empty(rank, np.float64)
@@ -39,7 +39,7 @@ def near_distances(places, chosen, rank, out):  # type: ignore[no-untyped-def]
         out[c] = np.sqrt(best[rank - 1])
 
 
-@njit(int64(Array(float64, 1, "C"), Array(int32, 2, "C"), int64), **OPTIONS)
+@compiled(int64(Array(float64, 1, "C"), Array(int32, 2, "C"), int64))
 def _farthest(away, found, i):  # type: ignore[no-untyped-def]
     """Which of the neighbours kept so far has to go first."""
     last = 0
@@ -49,7 +49,7 @@ def _farthest(away, found, i):  # type: ignore[no-untyped-def]
     return last
 
 
-@njit(void(PLACES, float64, Array(int64, 1, "C"), Array(int32, 2, "C"), Array(uint8, 1, "C")), **OPTIONS)
+@compiled(void(PLACES, float64, Array(int64, 1, "C"), Array(int32, 2, "C"), Array(uint8, 1, "C")))
 def neighbours(places, reach, heads, found, counts):  # type: ignore[no-untyped-def]
     """The nearest others within ``reach`` of each element, at most ``MOST``, through a hashed grid.
 
@@ -97,7 +97,7 @@ def neighbours(places, reach, heads, found, counts):  # type: ignore[no-untyped-
         counts[i] = count
 
 
-@njit(int64(Array(int32, 1, "C"), Array(int32, 2, "C"), Array(uint8, 1, "C"), int64), inline="always", **OPTIONS)
+@compiled(int64(Array(int32, 1, "C"), Array(int32, 2, "C"), Array(uint8, 1, "C"), int64), forceinline=True)
 def _alike(bands, found, counts, i):  # type: ignore[no-untyped-def]
     same = 0
     for k in range(counts[i]):
@@ -105,7 +105,7 @@ def _alike(bands, found, counts, i):  # type: ignore[no-untyped-def]
     return same
 
 
-@njit(int64(Array(int32, 1, "C"), Array(int32, 2, "C"), Array(uint8, 1, "C")), **OPTIONS)
+@compiled(int64(Array(int32, 1, "C"), Array(int32, 2, "C"), Array(uint8, 1, "C")))
 def alike_pairs(bands, found, counts):  # type: ignore[no-untyped-def]
     """How many times an element has a neighbour of its own band (each pair counts twice)."""
     total = 0
@@ -114,8 +114,8 @@ def alike_pairs(bands, found, counts):  # type: ignore[no-untyped-def]
     return total
 
 
-@njit(int64(Array(int32, 1, "C"), Array(int64, 1, "C"), Array(int32, 2, "C"), Array(uint8, 1, "C"), uint32, int64,
-            int64), **OPTIONS)  # fmt: skip
+@compiled(int64(Array(int32, 1, "C"), Array(int64, 1, "C"), Array(int32, 2, "C"), Array(uint8, 1, "C"), uint32, int64,
+            int64))  # fmt: skip
 def exchange(bands, order, found, counts, seed, passes, tries):  # type: ignore[no-untyped-def]
     """Exchange places of values while that leaves fewer neighbours alike.
 

@@ -8,10 +8,10 @@ Accurately"). What is longer is left to the caller.
 from __future__ import annotations
 
 import numpy as np
-from numba import int64, njit, types, void
+from numba import int64, types, void
 from numba.types import Array, float64, uint8
 
-from . import OPTIONS
+from . import compiled
 
 BYTES = Array(uint8, 1, "C", readonly=True)
 OFFSETS = Array(int64, 1, "C")
@@ -30,13 +30,13 @@ _TAB, _LINE, _RETURN, _SPACE, _QUOTE, _COMMA = 9, 10, 13, 32, 34, 44
 _ANSWER = types.UniTuple(int64, 4)
 
 
-@njit("boolean(uint8)", inline="always", **OPTIONS)
+@compiled("boolean(uint8)", forceinline=True)
 def _blank(c):  # type: ignore[no-untyped-def]
     """White space within a line, as ``bytes.split`` has it."""
     return c == _SPACE or (c >= _TAB and c <= 12 and c != _LINE)
 
 
-@njit(_ANSWER(BYTES, int64, int64, int64, int64, OFFSETS, OFFSETS), **OPTIONS)
+@compiled(_ANSWER(BYTES, int64, int64, int64, int64, OFFSETS, OFFSETS))
 def blank_cells(data, at, width, rows, longest, starts, stops):  # type: ignore[no-untyped-def]
     """Find the cells of up to ``rows`` lines, parted by blanks, ``width`` in each.
 
@@ -68,7 +68,7 @@ def blank_cells(data, at, width, rows, longest, starts, stops):  # type: ignore[
     return row, min(at, n), np.int64(FINE), np.int64(0)
 
 
-@njit(int64(BYTES, int64, int64), **OPTIONS)
+@compiled(int64(BYTES, int64, int64))
 def skip_lines(data, at, lines):  # type: ignore[no-untyped-def]
     """Where the line begins that comes so many lines later; -1 where there are not so many."""
     n = data.shape[0]
@@ -81,7 +81,7 @@ def skip_lines(data, at, lines):  # type: ignore[no-untyped-def]
     return min(at, n)
 
 
-@njit(int64(BYTES, int64, int64), **OPTIONS)
+@compiled(int64(BYTES, int64, int64))
 def filled_lines(data, at, most):  # type: ignore[no-untyped-def]
     """How many lines hold more than blanks, at most ``most``."""
     n = data.shape[0]
@@ -97,7 +97,7 @@ def filled_lines(data, at, most):  # type: ignore[no-untyped-def]
     return found + (1 if filled and at >= n else 0)
 
 
-@njit(_ANSWER(BYTES, int64, int64, int64, int64, OFFSETS, OFFSETS, Array(uint8, 1, "C")), **OPTIONS)
+@compiled(_ANSWER(BYTES, int64, int64, int64, int64, OFFSETS, OFFSETS, Array(uint8, 1, "C")))
 def comma_cells(data, at, width, rows, longest, starts, stops, quoted):  # type: ignore[no-untyped-def]
     """Find the cells of up to ``rows`` records of CSV (RFC 4180), ``width`` in each; empty lines are passed over.
 
@@ -152,8 +152,8 @@ def comma_cells(data, at, width, rows, longest, starts, stops, quoted):  # type:
     return row, min(at, n), np.int64(FINE), np.int64(0)
 
 
-@njit(
-    void(BYTES, OFFSETS_IN, OFFSETS_IN, int64, int64, Array(float64, 1, "C"), OFFSETS, Array(uint8, 1, "C")), **OPTIONS
+@compiled(
+    void(BYTES, OFFSETS_IN, OFFSETS_IN, int64, int64, Array(float64, 1, "C"), OFFSETS, Array(uint8, 1, "C")),
 )
 def numbers(data, starts, stops, first, step, out, whole, kinds):  # type: ignore[no-untyped-def]
     """Read every ``step``-th cell from the ``first`` one on: ``out``, for whole numbers ``whole`` too, and ``kinds``.
@@ -224,7 +224,7 @@ def numbers(data, starts, stops, first, step, out, whole, kinds):  # type: ignor
             kinds[i] = LONG
 
 
-@njit(void(BYTES, OFFSETS_IN, OFFSETS_IN, OFFSETS_IN, Array(uint8, 2, "C")), **OPTIONS)
+@compiled(void(BYTES, OFFSETS_IN, OFFSETS_IN, OFFSETS_IN, Array(uint8, 2, "C")))
 def padded(data, starts, stops, wanted, out):  # type: ignore[no-untyped-def]
     """The bytes of the wanted cells, padded with zeros to one length."""
     for i in range(wanted.shape[0]):

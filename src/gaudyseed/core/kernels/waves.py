@@ -7,10 +7,10 @@ these are arithmetic and selects alone. The tests hold their errors against NumP
 from __future__ import annotations
 
 import numpy as np
-from numba import njit, types
+from numba import types
 from numba.types import float32
 
-from . import OPTIONS
+from . import compiled
 
 _ZERO, _HALF, _QUARTER = np.float32(0.0), np.float32(0.5), np.float32(0.25)
 #: A third of the exponent and a good beginning of the mantissa: halves of float32 bits, counted as integers.
@@ -21,7 +21,7 @@ _TINY = np.float32(1e-30)
 _SINE = tuple(np.float32(c) for c in (6.283185307, -41.34170224, 81.60524928, -76.70585975, 42.05869394, -15.09464258))
 
 
-@njit(float32(float32), inline="always", **OPTIONS)
+@compiled(float32(float32), forceinline=True)
 def cube_root(x):  # type: ignore[no-untyped-def]
     """The cube root, relative error at most 4e-7; 0 below 1e-30.
 
@@ -37,7 +37,7 @@ def cube_root(x):  # type: ignore[no-untyped-def]
     return -root if x < _ZERO else root
 
 
-@njit(float32(float32), inline="always", **OPTIONS)
+@compiled(float32(float32), forceinline=True)
 def sine(turns):  # type: ignore[no-untyped-def]
     """The sine of an angle in turns, error at most 5e-7."""
     x = turns - np.floor(turns + _HALF)
@@ -47,7 +47,7 @@ def sine(turns):  # type: ignore[no-untyped-def]
     return p * s
 
 
-@njit(types.UniTuple(float32, 2)(float32), inline="always", **OPTIONS)
+@compiled(types.UniTuple(float32, 2)(float32), forceinline=True)
 def cosine_and_sine(turns):  # type: ignore[no-untyped-def]
     """Both of an angle in turns."""
     near = turns - np.floor(turns + _HALF)  # before a quarter is added, which rounds large angles

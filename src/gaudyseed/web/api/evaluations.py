@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import asdict
 from typing import Annotated, Any
 
 import numpy as np
-from flask import Blueprint, Response
+from flask import Blueprint, Response, stream_with_context
 from pydantic import BeforeValidator, Field
 
 from ...core.cache import ResultCache
@@ -16,7 +16,7 @@ from ...core.census import packed
 from ...core.colour.spaces import parse_hex, to_hex
 from ...core.colour.vision import Vision, simulated
 from ...core.document import Document, parse, parse_json
-from ...core.errors import BadInput
+from ...core.errors import BadInput, Overtaken
 from ...core.look.evaluate import Evaluation
 from ...core.look.model import MOST_POPULATIONS, PopulationDocument, Scene
 from ...core.preview import Of, Scale, Shown, preview
@@ -94,8 +94,9 @@ class EvaluationRequest(Document):
 def evaluate(body: EvaluationRequest) -> Response:
     """Evaluate some populations of a draft.
 
-    Each has an entry of its own in the header, and arrays named after it. One that is wrong has an ``error``; where
-    all are, the first error is the answer.
+    The answer is two messages, one after the other: first the lanes, so that the view can show them while the rest is
+    worked out; then groups, censuses, advisories and traces. Each population has an entry of its own in both headers,
+    and arrays named after it. One that is wrong has an ``error``; where all are, the first error is the answer.
     """
     began = time.perf_counter()
     shop = workshop()
@@ -106,16 +107,39 @@ def evaluate(body: EvaluationRequest) -> Response:
     errors: list[BadInput] = []
     for wanted in body.wanted:
         try:
-            entries[wanted.population] = _entry(run, wanted, body.vision, check, arrays)
+            entries[wanted.population] = _seen_first(run, wanted, body.vision, check, arrays)
         except BadInput as error:
             errors.append(error)
             entries[wanted.population] = {"error": _told(error)}
     if len(errors) == len(body.wanted):
         raise errors[0]
+
+    def messages() -> Iterator[bytes]:
+        yield binary.pack(_headed(body, entries, began), arrays)
+        told, more = _told_after(run, body, entries)
+        yield binary.pack(_headed(body, told, began), more)
+
+    return Response(stream_with_context(messages()), mimetype="application/octet-stream")
+
+
+def _headed(body: EvaluationRequest, entries: dict[str, dict[str, Any]], began: float) -> dict[str, Any]:
     milliseconds = round(1000 * (time.perf_counter() - began), 3)
-    return binary.answer(
-        {"sequence": body.sequence, "populations": entries, "milliseconds": milliseconds}, arrays
-    )  # fmt: skip
+    return {"sequence": body.sequence, "populations": entries, "milliseconds": milliseconds}
+
+
+def _told_after(
+    run: SceneRun, body: EvaluationRequest, entries: dict[str, dict[str, Any]]
+) -> tuple[dict[str, dict[str, Any]], dict[str, np.ndarray]]:
+    """The second message's entries and arrays; none once a newer request has overtaken this one."""
+    told: dict[str, dict[str, Any]] = {}
+    arrays: dict[str, np.ndarray] = {}
+    try:
+        for wanted in body.wanted:
+            if entries[wanted.population]["error"] is None:
+                told[wanted.population] = _report(run.evaluation(wanted.population), wanted, body.vision, arrays)
+    except Overtaken:
+        return {}, {}
+    return told, arrays
 
 
 def _told(error: BadInput) -> dict[str, Any]:
@@ -123,18 +147,17 @@ def _told(error: BadInput) -> dict[str, Any]:
     return {"code": error.code, "sentence": error.sentence, "place": error.place, "fix": fix}
 
 
-def _entry(
+def _seen_first(
     run: SceneRun, wanted: Wanted, vision: Vision | None, check: Callable[[], None], arrays: dict[str, np.ndarray]
 ) -> dict[str, Any]:
-    """What is told of one population; adds its arrays."""
-    shop, name = workshop(), wanted.population
+    """What the view needs of one population; adds its arrays."""
+    name = wanted.population
     presence = run.presence(name)
     evaluation = run.evaluation(name)
     if wanted.trace is not None and wanted.trace >= evaluation.population.count:
         raise BadInput(
             f"There are {evaluation.population.count:,} elements; there is no element {wanted.trace}.", place="trace"
         )
-    groups = shop.reporter.groups(evaluation)
     shown = wanted.preview and preview(evaluation, wanted.preview.of, wanted.preview.name, wanted.preview.scale)
     if shown:
         arrays[f"{name}/preview"] = shown.levels
@@ -146,12 +169,21 @@ def _entry(
         "computed": evaluation.computed,
         "reused": evaluation.reused,
         "lanes": _lanes(evaluation, wanted, vision, check, arrays),
-        "groups": _groups(groups, wanted, vision, arrays),
+        "preview": _legend(shown) if shown else None,
+    }
+
+
+def _report(
+    evaluation: Evaluation, wanted: Wanted, vision: Vision | None, arrays: dict[str, np.ndarray]
+) -> dict[str, Any]:
+    """What is told of one population; adds the groups."""
+    reporter = workshop().reporter
+    return {
+        "groups": _groups(reporter.groups(evaluation), wanted, vision, arrays),
         "signals": {name: signal.counted_at for name, signal in evaluation.signals.items()},
         "steps": _censuses(evaluation, wanted) if wanted.census else {},
-        "advisories": shop.reporter.advisories(evaluation) if wanted.census else [],
-        "trace": None if wanted.trace is None else shop.reporter.trace(evaluation, wanted.trace),
-        "preview": _legend(shown) if shown else None,
+        "advisories": reporter.advisories(evaluation) if wanted.census else [],
+        "trace": None if wanted.trace is None else reporter.trace(evaluation, wanted.trace),
     }
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
 from typing import Any
 
 from flask import Blueprint
@@ -133,6 +134,12 @@ def controls(model: type[BaseModel]) -> dict[str, Any]:
 @operation(blueprint, "/steps", method="get", result=StepList)
 def list_steps() -> StepList:
     """Whatever is registered."""
+    return _listed(tuple(tuple(registry.values()) for registry in (STEPS, CHANNELS, MAKERS, KINDS, FORMATS)))
+
+
+@lru_cache(maxsize=4)
+def _listed(_registered: tuple[tuple[object, ...], ...]) -> StepList:
+    """The same, worked out once for what is registered."""
     return StepList(
         steps=[_step(word, step) for word, step in STEPS.items()],
         channels=[
