@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import copy
 import json
 import re
 import sys
@@ -116,9 +117,10 @@ def follow(c: Camera) -> None:
     c.open("Drift")
 
 
-def glint(c: Camera) -> None:
-    """A glint on about one element in seven."""
-    c.open("Formula")
+def two_populations(c: Camera) -> None:
+    """Two populations, and a roughness of its own."""
+    c.page.get_by_role("button", name=re.compile("^Roughness")).click()
+    c.open("Levels")
 
 
 def shares(c: Camera) -> None:
@@ -253,7 +255,7 @@ PICTURES: dict[str, tuple[Callable[[Camera], None], list | None, dict]] = {
     "parts": (parts, None, {}),
     "signal": (signal, [RANDOM, BANDS, FOLLOWED], {"signals": [{**WEAR, "layers": [HEIGHT]}]}),
     "follow": (follow, [RANDOM, BANDS, FOLLOWED], {"signals": [WEAR]}),
-    "glint": (glint, [{"step": "formula", "text": "where(random(5) < 0.14, 0.97, random(3) * 0.8)"}, BANDS, DRIFT], {}),
+    "scene": (two_populations, None, {}),
     "curve": (curve, [RANDOM, BENT, {"step": "spread", "seed": 1, "by": "ramp_bands"}, BANDS], {}),
     "shares": (shares, None, {}),
     "picture": (picture, None, {}),
@@ -277,6 +279,8 @@ def main(names: list[str]) -> None:
             camera = Camera()
             if paint:
                 sequins(camera, paint, **look)
+            if name == "scene":
+                camera.wanted = with_berries(BrowserCase.document(camera))
             if name in ("layers", "soft"):
                 camera.wanted = two_layers(name, BrowserCase.document(camera))
             camera.setUp()
@@ -289,6 +293,25 @@ def main(names: list[str]) -> None:
             print(name)
     finally:
         Camera.doClassCleanups()
+
+
+def with_berries(scene: dict) -> dict:
+    """The demo with berries round it, and sequins that are here dull and there polished."""
+    berries = copy.deepcopy(scene["populations"][0])
+    berries |= {"id": "berries", "name": "Berries", "shape": "ball"}
+    berries["maker"] = {
+        "maker": "scatter",
+        "surface": "ring",
+        "count": 900,
+        "seed": 5,
+        "size": 0.05,
+        "size_variation": 0.5,
+    }
+    berries["look"]["lanes"]["base_colour"]["layers"][0]["paint"] = [{**RANDOM, "seed": 8}, DUSK, DRIFT]
+    rough = [{**RANDOM, "seed": 3}, {"step": "levels", "gamma": 0.4}, {"step": "range", "to_low": 0.05, "to_high": 0.9}]
+    scene["populations"][0]["look"]["lanes"]["roughness"] = {"layers": [{"name": "Polish", "paint": rough}]}
+    scene["populations"].append(berries)
+    return scene
 
 
 def two_layers(name: str, scene: dict) -> dict:

@@ -156,10 +156,11 @@ def _serve(data: Path, host: str, port: int, token: str | None, open_page: bool,
 
     if not (STATIC / "index.html").exists():
         raise BadInput("The front end is not built. Start with ./gaudy demo, which builds it.")
-    keep_memory_low()
-    warm()
+    # First, so that a file that cannot be used is told at once.
     store = Store(data)
     store.migrate()
+    keep_memory_low()
+    warm()
     if demo:
         load_demo(store)
     token = token or os.environ.get("GAUDYSEED_TOKEN") or None

@@ -17,7 +17,11 @@ import unittest
 import urllib.error
 import urllib.request
 from pathlib import Path
+from unittest import mock
 
+from click.testing import CliRunner
+
+from gaudyseed.cli import main
 from gaudyseed.demo import demo_scene
 from gaudyseed.web.server import HEAD_SECONDS
 
@@ -173,13 +177,20 @@ class Bad(unittest.TestCase):
         self.folder = Path(folder.name)
         self.path = self.folder / "data.sqlite"
 
-    def refused(self, *words: str, **more) -> None:
-        command = [sys.executable, "-m", "gaudyseed.cli", "serve", "--no-open", "--port", "0", "--data", str(self.path)]
-        done = subprocess.run(command, capture_output=True, text=True, timeout=60, **more)
-        self.assertEqual(done.returncode, 2, done.stderr)
-        self.assertEqual(len(done.stderr.strip().splitlines()), 1, done.stderr)
-        for word in words:
-            self.assertIn(word, done.stderr)
+    def refused(self, word: str, process: bool = False) -> None:
+        """In a process of its own, as the user has it, or in this one, which must not come to serving."""
+        arguments = ["serve", "--no-open", "--port", "0", "--data", str(self.path)]
+        if process:
+            command = [sys.executable, "-m", "gaudyseed.cli", *arguments]
+            done = subprocess.run(command, capture_output=True, text=True, timeout=60)
+            code, told = done.returncode, done.stderr
+        else:
+            with mock.patch("gaudyseed.cli._bound", side_effect=AssertionError("it serves")):
+                ended = CliRunner().invoke(main, arguments)
+            code, told = ended.exit_code, ended.stderr
+        self.assertEqual(code, 2, told)
+        self.assertEqual(len(told.strip().splitlines()), 1, told)
+        self.assertIn(word, told)
 
     def made(self) -> None:
         from gaudyseed.store import Store
@@ -212,7 +223,7 @@ class Bad(unittest.TestCase):
         self.made()
         with sqlite3.connect(self.path) as connection:
             connection.execute("update alembic_version set version_num = '9999'")
-        self.refused("newer Gaudy Seed")
+        self.refused("newer Gaudy Seed", process=True)
 
     def test_locked(self):
         self.made()
@@ -242,17 +253,8 @@ class Bad(unittest.TestCase):
         self.refused("cannot be")
 
     def test_two_starts_at_the_same_moment(self):
-        command = [
-            sys.executable,
-            "-m",
-            "gaudyseed.cli",
-            "demo",
-            "--no-open",
-            "--port",
-            "8911",
-            "--data",
-            str(self.path),
-        ]
+        options = ["--no-open", "--port", "8911", "--data", str(self.path)]
+        command = [sys.executable, "-m", "gaudyseed.cli", "demo", *options]
         both = [subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True) for _ in range(2)]
         addresses = [one.stdout.readline().split()[-1:] for one in both]
         for one in both:

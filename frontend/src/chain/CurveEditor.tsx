@@ -202,6 +202,7 @@ function Plot({ curve, census, points }: Props & { points: ReturnType<typeof use
     ?.map((y, k) => `${k ? "L" : "M"}${(k / (census.curve!.length - 1)) * WIDTH} ${(1 - y) * HEIGHT}`)
     .join("");
   return (
+    // oxlint-disable-next-line jsx-a11y/no-noninteractive-element-interactions -- keys add points at those that are there
     <svg
       ref={box}
       viewBox={`0 0 ${WIDTH} ${HEIGHT}`}

@@ -28,7 +28,7 @@ export function Lanes({ look }: { look: Look }) {
         .map((channel) => (
           <Chip key={channel.name} channel={channel} look={look} shown={channel.name === shown} />
         ))}
-      <span className="ml-auto">
+      <span className="ml-auto flex">
         {lane && (
           <Toggle
             label={`${title} on`}

@@ -188,6 +188,7 @@ function LayerRow({ layer, index, stack, kind, chosen, count, handle }: RowProps
   ];
   return (
     <>
+      {/* oxlint-disable-next-line jsx-a11y/no-static-element-interactions -- the keys of the buttons in it */}
       <div
         className="flex h-8 items-center gap-0.5 pr-0.5 pl-0.5"
         onKeyDown={(e) => {

@@ -170,8 +170,10 @@ function Picture({ file, onTake }: { file: File; onTake: (colour: string) => voi
 
   return (
     <div className="grid place-items-center rounded-md bg-well p-2">
+      {/* oxlint-disable-next-line jsx-a11y/no-noninteractive-element-interactions -- an application has its own keys */}
       <div
         role="application"
+        // oxlint-disable-next-line jsx-a11y/no-noninteractive-tabindex
         tabIndex={0}
         aria-label="The picture. Click to take a colour, or move the cross with the arrow keys and press Enter"
         title="Click to take a colour"

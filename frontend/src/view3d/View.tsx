@@ -210,6 +210,7 @@ export default function View() {
       <canvas
         ref={canvas}
         tabIndex={0}
+        // oxlint-disable-next-line jsx-a11y/no-interactive-element-to-noninteractive-role -- a canvas takes part only so
         role="application"
         aria-label={`View of ${population?.name ?? "nothing"}. Arrow keys orbit, with Alt they pan, plus and minus zoom, 0 frames all, Enter traces the element in the middle, Page Up and Page Down the neighbours.`}
         className={`block h-full w-full touch-none outline-none ${picking ? "cursor-crosshair" : ""} focus-visible:shadow-[inset_0_0_0_2px_var(--ink)]`}

@@ -60,7 +60,7 @@ export function ViewTrace() {
       >
         <div className="mb-1.5 flex items-center justify-between">
           <h3 className="text-xs font-semibold tabular">Element {found.id.toLocaleString("en-GB")}</h3>
-          <button className="rounded p-0.5 hover:bg-white/15" aria-label="Close the trace" onClick={() => trace(null)}>
+          <button type="button" className="rounded p-0.5 hover:bg-white/15" aria-label="Close the trace" onClick={() => trace(null)}>
             <X size={13} />
           </button>
         </div>
