@@ -156,7 +156,9 @@ class Following(ColourCase):
             page.get_by_role("slider").nth(stop).focus()
             page.get_by_label("Let Colour follow…").click()
             self.after(lambda: page.get_by_role("menuitem", name="colour", exact=True).click())
-        self.fill("colour as hexadecimal", "#ff00ff", page.get_by_role("region", name="Dials"))
+        page.get_by_role("region", name="Dials").get_by_role("button", name=re.compile("^colour: ")).click()
+        self.fill("colour as hexadecimal", "#ff00ff")
+        page.keyboard.press("Escape")
         found = [re.match("#[0-9a-f]{6}", name)[0] for name in self.shares()]
         self.assertEqual([k for k, colour in enumerate(found) if colour == "#ff00ff"], [0, 3])
         page.get_by_label("Remove the dial colour").click()

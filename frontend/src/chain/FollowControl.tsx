@@ -38,7 +38,7 @@ export function FollowControl(props: Props) {
     <span className="inline-flex items-center gap-0.5">
       {follows ? (
         <span className="inline-flex items-center gap-1.5" title={`${title} follows ${sourceOf(follows)}`}>
-          <span className="text-soft">{title}</span>
+          <span className="follow-title text-soft">{title}</span>
           <span className="max-w-28 truncate rounded border border-dashed border-ink px-1.5 leading-[22px] font-medium">{sourceOf(follows)}</span>
           {ends && (
             <>

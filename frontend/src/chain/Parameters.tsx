@@ -59,7 +59,7 @@ export function Parameters({ values, schema, onDraft, onCommit, skip = [], colum
     <div
       className={
         columns
-          ? "columned grid grid-cols-2 items-center gap-x-4 gap-y-2"
+          ? "columned grid grid-cols-2 items-center gap-x-2 gap-y-2"
           : names.length > 7
             ? "aligned grid grid-cols-2 items-center gap-x-2 gap-y-2"
             : "flex flex-wrap items-center gap-x-3.5 gap-y-2"
@@ -171,7 +171,7 @@ function Fixed({ name, of, value, onDraft, onCommit }: ControlProps) {
   if (of.enum) {
     return (
       <span className="inline-flex items-center gap-1 text-soft" title={of.description}>
-        {title}
+        <span className="choice-title">{title}</span>
         <span className="text-ink">
           <Choice
             label={title}

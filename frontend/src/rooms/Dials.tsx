@@ -29,7 +29,7 @@ interface TurnProps {
 /** A dial's value: a colour, on or off, one of its choices, or a number. */
 function Turn({ dial, onDraft, onCommit }: TurnProps) {
   const { name, value, choices } = dial;
-  if (typeof value === "string") return <ColourField label={name} value={value} onDraft={onDraft} onCommit={onCommit} />;
+  if (typeof value === "string") return <ColourField label={name} bare value={value} onDraft={onDraft} onCommit={onCommit} />;
   if (typeof value === "boolean") return <Toggle label={name} bare on={value} onChange={onCommit} />;
   if (choices.length > 0) {
     const options = choices.map((label, k) => ({ value: String(k), label }));

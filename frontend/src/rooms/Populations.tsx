@@ -33,7 +33,10 @@ const Row = memo(function Row({ of: p, removable, several }: { of: PopulationDoc
   return (
     <li className={`panel relative ${chosen ? "border-2 border-ink" : "m-px"} ${shown ? "" : "border-dashed"}`}>
       <button type="button" aria-pressed={chosen} className="block w-full cursor-pointer px-2.5 py-2 text-left" onClick={() => choosePopulation(p.id)}>
-        <span className={`block truncate text-[13px] font-semibold ${removable ? "pr-20" : "pr-14"}`}>{p.name}</span>
+        {/* As much room as the buttons beside the name take. */}
+        <span className="block truncate text-[13px] font-semibold" style={{ paddingRight: 26 * (1 + Number(several) + Number(removable ?? false)) - 4 }}>
+          {p.name}
+        </span>
         <span className="mb-1.5 block text-soft tabular">
           {count === undefined ? "…" : count.toLocaleString("en-GB")} {kind}
           {p.wears === null ? "" : ` · ${p.wears}`}

@@ -8,6 +8,8 @@ import { NONE, rememberColour, useStore } from "../state/store";
 interface Props {
   label: string;
   value: string;
+  /** Only the swatch; the hexadecimal field is in the picker. */
+  bare?: boolean;
   onDraft: (colour: string) => void;
   onCommit: (colour: string) => void;
 }
@@ -20,7 +22,7 @@ export function hexOf(text: string): string | null {
   return null;
 }
 
-export function ColourField({ label, value, onDraft, onCommit }: Props) {
+export function ColourField({ label, value, bare, onDraft, onCommit }: Props) {
   const [text, setText] = useState<string | null>(null);
   const recent = useStore((s) => s.scene?.recent_colours ?? NONE);
   const drafted = useRef<string | null>(null);
@@ -53,6 +55,23 @@ export function ColourField({ label, value, onDraft, onCommit }: Props) {
     };
   });
 
+  const field = (
+    <input
+      className="field w-[76px]"
+      aria-label={`${label} as hexadecimal`}
+      aria-invalid={wrong}
+      title={wrong ? "Write six hexadecimal digits, such as #d8452f" : undefined}
+      spellCheck={false}
+      value={text ?? value}
+      onChange={(e) => setText(e.target.value)}
+      onFocus={(e) => e.target.select()}
+      onBlur={settle}
+      onKeyDown={(e) => {
+        if (e.key === "Enter") settle();
+        if (e.key === "Escape") setText(null);
+      }}
+    />
+  );
   return (
     <span className="inline-flex items-center gap-1.5">
       <Popover className="contents">
@@ -62,6 +81,7 @@ export function ColourField({ label, value, onDraft, onCommit }: Props) {
           style={{ background: value }}
         />
         <PopoverPanel anchor={{ to: "bottom start", gap: 6 }} className="panel z-40 w-56 p-2.5 shadow-xl outline-none">
+          {bare && <span className="mb-2 flex items-center justify-between text-soft">Hexadecimal {field}</span>}
           <HexColorPicker
             color={value}
             style={{ width: "100%", height: 150 }}
@@ -95,21 +115,7 @@ export function ColourField({ label, value, onDraft, onCommit }: Props) {
           )}
         </PopoverPanel>
       </Popover>
-      <input
-        className="field w-[76px]"
-        aria-label={`${label} as hexadecimal`}
-        aria-invalid={wrong}
-        title={wrong ? "Write six hexadecimal digits, such as #d8452f" : undefined}
-        spellCheck={false}
-        value={text ?? value}
-        onChange={(e) => setText(e.target.value)}
-        onFocus={(e) => e.target.select()}
-        onBlur={settle}
-        onKeyDown={(e) => {
-          if (e.key === "Enter") settle();
-          if (e.key === "Escape") setText(null);
-        }}
-      />
+      {!bare && field}
     </span>
   );
 }

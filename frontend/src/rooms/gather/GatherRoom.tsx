@@ -147,7 +147,7 @@ interface DialledProps {
 /** A row of the form whose parameter may follow a dial. */
 function Dialled({ title, value, otherwise, options, onCommit, children }: DialledProps) {
   return (
-    <span className="flex items-center gap-2">
+    <span className="dialled flex items-center gap-2">
       {!isFollowing(value) && <span className="w-14 text-soft">{title}</span>}
       <FollowControl title={title} how="dial" value={value} most={Infinity} otherwise={otherwise} options={options} onDraft={() => undefined} onCommit={onCommit}>
         {children}
