@@ -29,6 +29,8 @@ class Edits:
         self.others = [p if p is self.chosen else json.dumps(p) for p in scene["populations"]]
         self.have: dict[str, str] = {}
         self.times: list[float] = []
+        #: Inside the server, until the colours and until all is sent.
+        self.colours: list[float] = []
         self.inside: list[float] = []
         self.computed: set[str] = set()
 
@@ -41,16 +43,27 @@ class Edits:
         began = time.perf_counter()
         data = self.post("/evaluations", {"scene": {**self.scene, "populations": texts}, "wanted": wanted})
         self.times.append(1000 * (time.perf_counter() - began))
-        header = json.loads(data[8 : 8 + int.from_bytes(data[4:8], "little")])
-        self.inside.append(header["milliseconds"])
-        entry = header["populations"][_CHOSEN]
-        self.have = {**entry["lanes"], "groups": entry["groups"]["digest"]}
+        seen, told = headers(data)
+        self.colours.append(seen["milliseconds"])
+        self.inside.append(told["milliseconds"])
+        entry, report = seen["populations"][_CHOSEN], told["populations"][_CHOSEN]
+        self.have = {**entry["lanes"], "groups": report["groups"]["digest"]}
         if len(self.times) > 1:
             self.computed.add(" ".join(p[p.rindex(".") + 1 :] for p in entry["computed"]))
 
     def forget(self, first: int) -> None:
         """Leave out the first ones, which warm up."""
-        del self.times[:first], self.inside[:first]
+        del self.times[:first], self.inside[:first], self.colours[:first]
+
+
+def headers(data: bytes) -> list[dict[str, Any]]:
+    """The headers of the messages of an answer."""
+    found, at = [], 0
+    while at < len(data):
+        size = int.from_bytes(data[at + 4 : at + 8], "little")
+        found.append(json.loads(data[at + 8 : at + 8 + size]))
+        at += 8 + size + found[-1]["size"]
+    return found
 
 
 def bench_edits(post: Post, rows: list[Row]) -> None:
@@ -67,7 +80,7 @@ def bench_edits(post: Post, rows: list[Row]) -> None:
             (
                 f"ramp edit, {count:,} elements, request to answer",
                 f"median {median(edits.times):.1f} ms, 95th percentile {p95:.1f} ms "
-                f"({median(edits.inside):.1f} ms inside)",
+                f"({median(edits.inside):.1f} ms inside, {median(edits.colours):.1f} ms to the colours)",
                 f"(wanted: {wanted}); recomputed: {', '.join(sorted(edits.computed))}",
             )
         )
