@@ -184,6 +184,8 @@ def parts(c: Camera) -> None:
     c.page.get_by_text("2,600 elements", exact=True).wait_for()
     c.settle()
     c.page.keyboard.press("Alt+2")
+    c.page.get_by_label("Show lantern-plates alone").click()
+    c.page.get_by_label("Frame all (0)").click()
     c.menu("More for layers and looks", "Paste a whole look")
     c.open("Random")
     c.choose("Per", "plate · text")
