@@ -254,31 +254,58 @@ export async function binary<Header>(method: string, path: string, body?: unknow
 /** Fetch an answer of several messages; each is told as soon as it has come. */
 export async function messages<Header>(path: string, body: unknown, told: (message: Packed<Header>) => void) {
   const reader = (await send("POST", path, body)).body!.getReader();
-  let held = new Uint8Array(0);
+  let parts: Uint8Array[] = [];
+  let length = 0;
+  let needed = 8;
   for (let next = await reader.read(); !next.done; next = await reader.read()) {
-    const joined = new Uint8Array(held.length + next.value.length);
-    joined.set(held);
-    joined.set(next.value, held.length);
-    held = joined;
-    for (let size = whole(held); size !== null; size = whole(held)) {
+    parts.push(next.value);
+    length += next.value.length;
+    // Joined only where as much has come as is needed to go on, since a large message comes in many parts.
+    while (length >= needed) {
+      const held = joined(parts, length);
+      parts = [held];
+      const size = sizeOf(held);
+      if (size > needed) {
+        needed = size;
+        continue;
+      }
       // A copy, since arrays begin at multiples of 8 of their own buffer.
-      const message = held.slice(0, size).buffer;
-      held = held.subarray(size);
-      told(unpack<Header>(message));
+      told(unpack<Header>(held.slice(0, size).buffer));
+      parts = [held.subarray(size)];
+      length -= size;
+      needed = 8;
     }
   }
 }
 
-/** How many bytes the first message has, once all of it has come; else null. */
-function whole(data: Uint8Array): number | null {
-  if (data.length < 8) return null;
-  const size = new DataView(data.buffer, data.byteOffset).getUint32(4, true);
-  if (data.length < 8 + size) return null;
+function joined(parts: Uint8Array[], length: number): Uint8Array<ArrayBuffer> {
+  const whole = new Uint8Array(length);
+  let at = 0;
+  for (const part of parts) {
+    whole.set(part, at);
+    at += part.length;
+  }
+  return whole;
+}
+
+/** How many bytes the first message has at least; once its header has come, how many it has. */
+function sizeOf(data: Uint8Array<ArrayBuffer>): number {
+  const start = 8 + new DataView(data.buffer, data.byteOffset).getUint32(4, true);
+  if (data.length < start) return start;
   // The size of the arrays stands last in the header, which need not be read for it.
-  const end = new TextDecoder().decode(data.subarray(Math.max(8, 8 + size - 40), 8 + size));
-  const total = 8 + size + Number(/"size":(\d+)\}\s*$/.exec(end)?.[1] ?? Number.NaN);
-  if (Number.isNaN(total)) throw new Error("The server's answer cannot be read.");
-  return data.length < total ? null : total;
+  const end = new TextDecoder().decode(data.subarray(Math.max(8, start - 40), start));
+  const arrays = /"size":(\d+)\}\s*$/.exec(end)?.[1];
+  if (arrays === undefined) throw new Error("The server's answer cannot be read.");
+  return start + Number(arrays);
+}
+
+const texts = new WeakMap<object, string>();
+
+/** A document as JSON, written once as long as it does not change. */
+export function textOf(document: object): string {
+  const text = texts.get(document) ?? JSON.stringify(document);
+  texts.set(document, text);
+  return text;
 }
 
 /** Fetch a file; `progress` hears the part that has come, and the signal stops it. */

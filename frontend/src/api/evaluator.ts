@@ -1,5 +1,5 @@
 /** Evaluation of drafts: what is asked of each population, the newest wins, none pile up. */
-import { type EvaluationAnswer, messages, type Packed, type PopulationDocument, type Preview, Refused, type Scene, type Vision } from "./client";
+import { type EvaluationAnswer, messages, type Packed, type Preview, Refused, type Scene, textOf, type Vision } from "./client";
 
 /** What is wanted of one population. */
 export interface Wanted {
@@ -25,18 +25,6 @@ interface Handlers {
 
 /** A second request may go out while the first is this old, so that the server can drop the first. */
 const OVERTAKE_AFTER = 250;
-
-const texts = new WeakMap<PopulationDocument, string>();
-
-/** A population as JSON, written once as long as it does not change. */
-function textOf(population: PopulationDocument): string {
-  let text = texts.get(population);
-  if (text === undefined) {
-    text = JSON.stringify(population);
-    texts.set(population, text);
-  }
-  return text;
-}
 
 export class EvaluationQueue {
   private readonly session = crypto.randomUUID?.() ?? String(Math.random()).slice(2);

@@ -1,5 +1,5 @@
 /** The results: arrays for the view by population, kept as they come, and the one subscriber that derives what to ask. */
-import { binary, type EvaluationAnswer, type Packed, type PopulationDocument, type PopulationHeader, Refused, type Report, type Seen, type StepCensus } from "../api/client";
+import { binary, type EvaluationAnswer, type Packed, type PopulationDocument, type PopulationHeader, Refused, type Report, type Seen, type StepCensus, textOf } from "../api/client";
 import { EvaluationQueue, type Wanted } from "../api/evaluator";
 import { type State, useStore } from "./base";
 import { lookOf } from "./edits";
@@ -150,14 +150,6 @@ function derivePlaces(state: State, p: PopulationDocument) {
   void make(p.id, key, { maker: p.maker, dials });
 }
 const places = new Map<string, string>();
-const texts = new WeakMap<object, string>();
-
-/** A maker as JSON, written once as long as it does not change. */
-function textOf(maker: object): string {
-  const text = texts.get(maker) ?? JSON.stringify(maker);
-  texts.set(maker, text);
-  return text;
-}
 
 async function make(id: string, key: string, body: object) {
   set((s) => ({ making: { ...s.making, [id]: true } }));

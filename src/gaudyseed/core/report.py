@@ -108,7 +108,6 @@ class Reporter:
 
     def advisories(self, evaluation: Evaluation) -> list[dict[str, Any]]:
         """All advisories as JSON."""
-        counted = self.steps(evaluation)
         layers = [
             [layer.compiled.place, layer.compiled.layer.model_dump(mode="json", exclude={"paint", "mask"})]
             for stack in evaluation.stacks
@@ -118,7 +117,7 @@ class Reporter:
         key = digest_of("advisories", evaluation.population.digest, steps, list(evaluation.signals), layers)
 
         def make() -> list[dict[str, Any]]:
-            groups = self.groups(evaluation)
+            groups, counted = self.groups(evaluation), self.steps(evaluation)
             outcomes = [(self.outcome(evaluation, r), counted[r.place]) for r in evaluation.steps]
             return [document(a) for a in advise(evaluation, outcomes, groups.place, groups.counts)]
 

@@ -13,7 +13,7 @@ from .colour.spaces import display_bytes, linear_to_oklab
 from .digest import digest_of
 from .errors import BadInput
 from .kinds import NUMBER
-from .look.evaluate import Evaluation
+from .look.evaluate import Evaluation, never_overtaken
 from .look.steps import STEPS, Context, carried_out
 from .population import Attribute
 
@@ -96,7 +96,7 @@ def _kept(evaluation: Evaluation, text: str) -> np.ndarray:
         raise BadInput(str(getattr(cause, "sentence", cause)), place="filter", code="bad_formula") from None
     if formula.result_kind(evaluation.scope, "filter") != NUMBER:
         raise BadInput("The filter gives a vector; a number is wanted. Compare a part of it.", place="filter")
-    context = Context(evaluation.scope, "filter", lambda: None, NUMBER, evaluation.signal_values)
+    context = Context(evaluation.scope, "filter", never_overtaken, NUMBER, evaluation.signal_values)
     return carried_out(formula, context, None).array != 0
 
 

@@ -6,7 +6,7 @@ import weakref
 from collections.abc import Callable
 
 from .errors import BadInput
-from .look.evaluate import Evaluation, Evaluator
+from .look.evaluate import Evaluation, Evaluator, never_overtaken
 from .look.follow import resolved
 from .look.model import Look, PopulationDocument, Presence, Scene
 from .look.scope import Moment, Surroundings
@@ -14,10 +14,6 @@ from .look.steps import Step
 from .paths import resolve
 from .population import Population
 from .population.makers import MakerModel
-
-
-def _never() -> None:
-    """The check of an evaluation that nothing overtakes."""
 
 
 class SceneRun:
@@ -41,7 +37,7 @@ class SceneRun:
 
     def __init__(
         self, scene: Scene, evaluator: Evaluator, made: Callable[[MakerModel], Population],
-        check: Callable[[], None] = _never, moment: Moment | None = None,
+        check: Callable[[], None] = never_overtaken, moment: Moment | None = None,
     ) -> None:  # fmt: skip
         self.scene = scene
         self._evaluator = evaluator

@@ -11,7 +11,7 @@ from flask import current_app, request
 
 from ..core.cache import ResultCache
 from ..core.errors import Overtaken
-from ..core.look.evaluate import Evaluator
+from ..core.look.evaluate import Evaluator, never_overtaken
 from ..core.look.model import Scene
 from ..core.population import Population
 from ..core.population.makers import MakerModel
@@ -72,7 +72,7 @@ class Workshop:
             self._making.pop(key, None)
         return cast(Population, found)
 
-    def run(self, scene: Scene, check: Callable[[], None] = lambda: None) -> SceneRun:
+    def run(self, scene: Scene, check: Callable[[], None] = never_overtaken) -> SceneRun:
         """An evaluation of a scene; populations and results come from what is kept in memory where they are."""
         return SceneRun(scene, self.evaluator, self.population, check)
 

@@ -31,7 +31,7 @@ from .steps import Context, Step, Value, carried_out
 from .steps.base import Numbers, limits, numbers_of
 
 
-def _never() -> None:
+def never_overtaken() -> None:
     """The check of an evaluation that nothing overtakes."""
 
 
@@ -196,7 +196,8 @@ class Evaluator:
         self.cache = cache or ResultCache()
 
     def evaluate(
-        self, population: Population, look: Look, check: Callable[[], None] = _never, dials: Sequence[Dial] = (),
+        self, population: Population, look: Look, check: Callable[[], None] = never_overtaken,
+        dials: Sequence[Dial] = (),
         surroundings: Surroundings | None = None, shared: Sequence[Signal] = (),
     ) -> Evaluation:  # fmt: skip
         """All results of a look on a population.
@@ -228,7 +229,7 @@ class Evaluator:
         around = surroundings or Surroundings({d.name: d for d in dials})
         return self.run(compile_look(look, population, around, shared), check)
 
-    def run(self, look: CompiledLook, check: Callable[[], None] = _never) -> Evaluation:
+    def run(self, look: CompiledLook, check: Callable[[], None] = never_overtaken) -> Evaluation:
         """The same for a look compiled before."""
         run = _Run(self.cache, look.scope, check)
         for name, signal in look.signals.items():
@@ -238,7 +239,7 @@ class Evaluator:
         return Evaluation(look, lanes, run.signals, run.computed)
 
     def sent(
-        self, lane: LaneResult, check: Callable[[], None] = _never, vision: str = ""
+        self, lane: LaneResult, check: Callable[[], None] = never_overtaken, vision: str = ""
     ) -> tuple[str, np.ndarray]:  # fmt: skip
         """A lane's values as the page gets them, cached, with the digest that names them.
 
@@ -270,7 +271,7 @@ def run_step(
     """
     scope = Scope(population)
     kind = step.result_kind(scope, "step", incoming.kind if incoming else None)
-    return carried_out(step, Context(scope, "step", _never, kind, signals or {}), incoming)
+    return carried_out(step, Context(scope, "step", never_overtaken, kind, signals or {}), incoming)
 
 
 class _Run:

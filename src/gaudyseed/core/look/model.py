@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Annotated, Any, Literal, Self
 
-from pydantic import AfterValidator, Field, StrictBool, field_validator, model_validator
+from pydantic import AfterValidator, Field, StrictBool, ValidationInfo, field_validator, model_validator
 
 from ..channels import CHANNELS
 from ..colour.spaces import parse_hex
@@ -193,23 +193,11 @@ class Scene(Versioned):
             parse_hex(colour)
         return colours
 
-    @field_validator("looks")
+    @field_validator("looks", "signals", "dials")
     @classmethod
-    def _look_names(cls, looks: tuple[SharedLook, ...]) -> tuple[SharedLook, ...]:
-        _own_names(looks, "look")
-        return looks
-
-    @field_validator("signals")
-    @classmethod
-    def _signal_names(cls, signals: tuple[Signal, ...]) -> tuple[Signal, ...]:
-        _own_names(signals, "signal")
-        return signals
-
-    @field_validator("dials")
-    @classmethod
-    def _dial_names(cls, dials: tuple[Dial, ...]) -> tuple[Dial, ...]:
-        _own_names(dials, "dial")
-        return dials
+    def _names(cls, named: tuple[Any, ...], info: ValidationInfo) -> tuple[Any, ...]:
+        _own_names(named, str(info.field_name).removesuffix("s"))
+        return named
 
     @field_validator("populations")
     @classmethod

@@ -17,7 +17,7 @@ from ...core.colour.spaces import parse_hex, to_hex
 from ...core.colour.vision import Vision, simulated
 from ...core.document import Document, parse, parse_json
 from ...core.errors import BadInput, Overtaken
-from ...core.look.evaluate import Evaluation
+from ...core.look.evaluate import Evaluation, never_overtaken
 from ...core.look.model import MOST_POPULATIONS, PopulationDocument, Scene
 from ...core.preview import Of, Scale, Shown, preview
 from ...core.report import Groups
@@ -100,7 +100,7 @@ def evaluate(body: EvaluationRequest) -> Response:
     """
     began = time.perf_counter()
     shop = workshop()
-    check = shop.latest.enter(body.session, body.sequence) if body.session else lambda: None
+    check = shop.latest.enter(body.session, body.sequence) if body.session else never_overtaken
     run = shop.run(body.scene, check)
     entries: dict[str, dict[str, Any]] = {}
     arrays: dict[str, np.ndarray] = {}
