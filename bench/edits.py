@@ -10,6 +10,7 @@ from statistics import median
 from typing import Any
 
 import numpy as np
+from tests.support import messages
 
 from gaudyseed.demo import demo_scene
 
@@ -43,7 +44,7 @@ class Edits:
         began = time.perf_counter()
         data = self.post("/evaluations", {"scene": {**self.scene, "populations": texts}, "wanted": wanted})
         self.times.append(1000 * (time.perf_counter() - began))
-        seen, told = headers(data)
+        seen, told = (header for header, _ in messages(data))
         self.colours.append(seen["milliseconds"])
         self.inside.append(told["milliseconds"])
         entry, report = seen["populations"][_CHOSEN], told["populations"][_CHOSEN]
@@ -54,16 +55,6 @@ class Edits:
     def forget(self, first: int) -> None:
         """Leave out the first ones, which warm up."""
         del self.times[:first], self.inside[:first], self.colours[:first]
-
-
-def headers(data: bytes) -> list[dict[str, Any]]:
-    """The headers of the messages of an answer."""
-    found, at = [], 0
-    while at < len(data):
-        size = int.from_bytes(data[at + 4 : at + 8], "little")
-        found.append(json.loads(data[at + 8 : at + 8 + size]))
-        at += 8 + size + found[-1]["size"]
-    return found
 
 
 def bench_edits(post: Post, rows: list[Row]) -> None:

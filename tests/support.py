@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import struct
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
@@ -79,12 +80,11 @@ def edit_ramp(step: Step, action: str, values: np.ndarray | None = None, shares:
     return parse(type(step), edited_ramp(step.model_dump(mode="json"), action, reaching, shares, places))
 
 
-def unpack(data: bytes) -> tuple[dict[str, Any], dict[str, np.ndarray]]:
-    """A binary answer of the server: header and arrays (the layout of web/binary.py), all its messages joined."""
-    whole: dict[str, Any] = {}
-    arrays = {}
+def messages(data: bytes) -> Iterator[tuple[dict[str, Any], dict[str, np.ndarray]]]:
+    """The messages of a binary answer of the server, header and arrays (the layout of web/binary.py)."""
     at = 0
     while at < len(data):
+        arrays = {}
         assert data[at : at + 4] == b"GSB1", data[at : at + 80]
         (size,) = struct.unpack("<I", data[at + 4 : at + 8])
         header = json.loads(data[at + 8 : at + 8 + size])
@@ -93,6 +93,15 @@ def unpack(data: bytes) -> tuple[dict[str, Any], dict[str, np.ndarray]]:
             values = np.frombuffer(data, a["dtype"], count, at + 8 + size + a["offset"])
             arrays[a["name"]] = values.reshape(a["shape"])
         at += 8 + size + header["size"]
+        yield header, arrays
+
+
+def unpack(data: bytes) -> tuple[dict[str, Any], dict[str, np.ndarray]]:
+    """A binary answer of the server with all its messages joined."""
+    whole: dict[str, Any] = {}
+    arrays: dict[str, np.ndarray] = {}
+    for header, more in messages(data):
+        arrays |= more
         for name, entry in header.get("populations", {}).items():
             whole.setdefault("populations", {}).setdefault(name, {}).update(entry)
         whole = {**header, **whole}

@@ -1,25 +1,18 @@
 /** Which look a population wears: its own, or one that lives in the scene and that others wear too. */
 import { Shirt } from "lucide-react";
 import { json, type PopulationDocument, type Scene } from "../api/client";
-import { lookOf, withPopulation } from "../state/edits";
+import { free, lookOf, withPopulation } from "../state/edits";
 import { edit, NONE, useStore } from "../state/store";
 import { ActionMenu } from "../widgets/ActionMenu";
 import { NameField } from "../widgets/NameField";
-
-/** A name that no look of the scene has. */
-function free(scene: Scene, base: string): string {
-  const taken = new Set(scene.looks.map((shared) => shared.name));
-  let name = base.slice(0, 90);
-  for (let k = 2; taken.has(name); k++) name = `${base.slice(0, 90)} ${k}`;
-  return name;
-}
 
 /** Put the look that a population wears into the scene, so that others can wear it. */
 export function shareLook(id: string) {
   edit("Share the look", (scene) => {
     const population = scene.populations.find((p) => p.id === id);
     if (!population || population.wears !== null) return scene;
-    const name = free(scene, population.name);
+    const taken = scene.looks.map((shared) => shared.name);
+    const name = free(population.name.slice(0, 90), taken, " ");
     const looks = [...scene.looks, { name, look: population.look }];
     return withPopulation({ ...scene, looks }, id, (p) => ({ ...p, wears: name }));
   });

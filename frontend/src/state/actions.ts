@@ -2,15 +2,8 @@
 import type { Layer, Look, Step, StepCensus } from "../api/client";
 import { fresh } from "../chain/steps";
 import { copied, copy, openLibrary } from "../library/Library";
-import { BASE_COLOUR, channelOf, layerOf, layersOf, lookOf, paintOf, signalChain, stackOf, withAt, withLayers } from "./edits";
+import { BASE_COLOUR, channelOf, free, layerOf, layersOf, lookOf, paintOf, signalChain, stackOf, withAt, withLayers } from "./edits";
 import { chooseChain, chosenLook, chosenPopulation, edit, editLook, useStore } from "./store";
-
-/** A name that is not taken: `base`, else `base 2` and so on. */
-function free(base: string, taken: string[], between: string): string {
-  let name = base;
-  for (let k = 2; taken.includes(name); k++) name = `${base}${between}${k}`;
-  return name;
-}
 
 export function addSignal() {
   const look = chosenLook(useStore.getState());

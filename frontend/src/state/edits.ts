@@ -5,6 +5,13 @@ import { at, parsePath, type Path, pathText, withAt } from "./paths";
 
 export { at, withAt };
 
+/** A name that is not taken: `base`, else `base 2` and so on. */
+export function free(base: string, taken: string[], between: string): string {
+  let name = base;
+  for (let k = 2; taken.includes(name); k++) name = `${base}${between}${k}`;
+  return name;
+}
+
 export function withPopulation(scene: Scene, id: string, edit: (p: PopulationDocument) => PopulationDocument): Scene {
   return { ...scene, populations: scene.populations.map((p) => (p.id === id ? edit(p) : p)) };
 }

@@ -1,13 +1,11 @@
 /** Beginnings for new populations. */
 import type { Look, Scene } from "../../api/client";
 import { fresh } from "../../chain/steps";
+import { free } from "../../state/edits";
 
 export function freeId(scene: Scene, name: string): string {
   const base = name.toLowerCase().replace(/[^a-z0-9]+/g, "-").replace(/^-|-$/g, "").slice(0, 30) || "population";
-  const taken = new Set(scene.populations.map((p) => p.id));
-  let id = base;
-  for (let k = 2; taken.has(id); k++) id = `${base}-${k}`;
-  return id;
+  return free(base, scene.populations.map((p) => p.id), "-");
 }
 
 /** One layer: a random value through a ramp. */

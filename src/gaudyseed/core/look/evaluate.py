@@ -197,8 +197,7 @@ class Evaluator:
 
     def evaluate(
         self, population: Population, look: Look, check: Callable[[], None] = never_overtaken,
-        dials: Sequence[Dial] = (),
-        surroundings: Surroundings | None = None, shared: Sequence[Signal] = (),
+        dials: Sequence[Dial] = (), surroundings: Surroundings | None = None, shared: Sequence[Signal] = (),
     ) -> Evaluation:  # fmt: skip
         """All results of a look on a population.
 

@@ -64,8 +64,6 @@ class Scope:
         self.surroundings = surroundings or Surroundings({})
         self.signals = tuple(signals)
         self.kind_of: Callable[[str, str], Kind] | None = None
-        #: Other populations that were read.
-        self.others: dict[str, Evaluation] = {}
 
     @property
     def elements(self) -> Elements:
@@ -94,13 +92,9 @@ class Scope:
 
     def other(self, population: str, place: str) -> Evaluation:
         """The results of another population of the scene."""
-        if population not in self.others:
-            if self.surroundings.other is None:
-                raise BadInput(
-                    f"There is no population {population!r} here.", place=place, code="unknown_population"
-                )  # fmt: skip
-            self.others[population] = self.surroundings.other(population, place)
-        return self.others[population]
+        if self.surroundings.other is None:
+            raise BadInput(f"There is no population {population!r} here.", place=place, code="unknown_population")
+        return self.surroundings.other(population, place)
 
     def attribute(self, name: str, place: str) -> Attribute:
         """The attribute of that name; BadInput says whether it is a signal or which names are near."""
