@@ -157,16 +157,14 @@ class Populations(BrowserCase):
         page.get_by_role("button", name="Show Balls", exact=True).wait_for()
 
     def test_a_drag_never_shows_an_older_state_after_a_newer_one(self):
-        """A stop moved at some 24 steps a second: the stop's place in the answers only grows."""
+        """A stop moved to the right at some 24 steps a second: the share of the band before it only grows."""
         page = self.page
         page.evaluate(
             """() => {
               window.seen = [];
-              const label = () => document.querySelector('[role=application]').dataset;
-              let last = "";
               const look = () => {
-                const now = label();
-                if (now.applied !== last) { last = now.applied; window.seen.push(Number(now.applied)); }
+                const now = parseInt(document.querySelector('[data-shares]').dataset.shares);
+                if (now !== window.seen.at(-1)) window.seen.push(now);
                 requestAnimationFrame(look);
               };
               requestAnimationFrame(look);
@@ -194,6 +192,7 @@ class Populations(BrowserCase):
         self.assertGreater(len(answers), 5)
         seen = page.evaluate("window.seen")
         self.assertEqual(seen, sorted(seen))
+        self.assertGreater(len(seen), 5)
         saved = self.asked(f"scenes/{self.scene}")["document"]
         paint = saved["populations"][0]["look"]["lanes"]["base_colour"]["layers"][0]["paint"]
         self.assertAlmostEqual(paint[1]["stops"][1]["at"], wanted, places=6)

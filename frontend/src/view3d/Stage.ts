@@ -164,7 +164,6 @@ export class Stage {
   /** Note whether what is told beside the newest colours has come too. */
   told(whole: boolean) {
     this.canvas.dataset.told = whole ? "all" : "colours";
-    this.draw();
   }
 
   /** Single out a group of one population; null none. */

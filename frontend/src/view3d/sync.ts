@@ -17,7 +17,7 @@ export function synced(stage: Stage, took: (milliseconds: number) => void): () =
 
   receive((id, names, asked) => {
     for (const name of names) stage.setLane(id, name, arrayOf(id, name) ?? null);
-    if (id !== useStore.getState().chosen) return stage.draw();
+    if (id !== useStore.getState().chosen) return;
     stage.told(asked === null);
     if (asked === null) return;
     stage.applied();
