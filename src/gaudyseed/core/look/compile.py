@@ -99,11 +99,6 @@ class CompiledLane:
     channel: Channel
     layers: tuple[CompiledLayer, ...]
 
-    @property
-    def place(self) -> str:
-        """Its path in the look."""
-        return f"lanes.{self.channel.word}"
-
 
 @dataclass(frozen=True)
 class CompiledLook:

@@ -104,11 +104,6 @@ class LaneResult:
     digest: str
     values: np.ndarray
 
-    @property
-    def place(self) -> str:
-        """Its path in the look."""
-        return f"lanes.{self.channel.word}"
-
 
 def covers_all(layer: LayerResult) -> bool:
     """Whether nothing below the layer is seen."""

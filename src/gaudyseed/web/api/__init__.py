@@ -1,8 +1,8 @@
 """One blueprint a resource."""
 
-from . import elements, evaluations, exports, imports, library, palettes, populations, ramps, scenes, signals, steps
+from . import colours, elements, evaluations, exports, imports, library, palettes, populations, scenes, signals, steps
 
 BLUEPRINTS = [
     m.blueprint
-    for m in (scenes, elements, evaluations, populations, imports, exports, ramps, palettes, library, signals, steps)
+    for m in (scenes, elements, evaluations, populations, imports, exports, colours, palettes, library, signals, steps)
 ]
