@@ -304,7 +304,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Positions, orientations and sizes of what a maker makes, and its attributes. */
+        /** What the view wants of a population, and its attributes. */
         post: operations["make_population"];
         delete?: never;
         options?: never;
@@ -525,10 +525,72 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
+         * AsColour
+         * @description Each of red, green and blue is one number of the vector, held within 0 to 1.
+         *
+         *     ``signed`` numbers run from -1 to 1, as those of normals do, ``unit`` ones from 0 to 1. The numbers are levels on
+         *     the display, as pictures of normals are stored (common practice), or linear light.
+         */
+        AsColour: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            step: "as_colour";
+            /**
+             * On
+             * @default true
+             */
+            enabled: boolean;
+            /**
+             * Red
+             * @default x
+             * @enum {string}
+             */
+            red: "x" | "y" | "z" | "w";
+            /**
+             * Red from
+             * @default signed
+             * @enum {string}
+             */
+            red_from: "signed" | "unit";
+            /**
+             * Green
+             * @default y
+             * @enum {string}
+             */
+            green: "x" | "y" | "z" | "w";
+            /**
+             * Green from
+             * @default signed
+             * @enum {string}
+             */
+            green_from: "signed" | "unit";
+            /**
+             * Blue
+             * @default z
+             * @enum {string}
+             */
+            blue: "x" | "y" | "z" | "w";
+            /**
+             * Blue from
+             * @default signed
+             * @enum {string}
+             */
+            blue_from: "signed" | "unit";
+            /**
+             * Numbers are
+             * @default display
+             * @enum {string}
+             */
+            levels: "display" | "linear";
+        };
+        /**
          * Attribute
          * @description A named attribute: numbers as they are, one component of a vector, a colour in linear light.
          *
-         *     Missing values (NaN, infinities) read as 0.
+         *     Missing values (NaN, infinities) read as 0, or as what stands for what is missing; with that a population that lacks
+         *     the attribute is told, not refused. Points, directions and normals can be read in the scene's space.
          */
         Attribute: {
             /**
@@ -549,6 +611,19 @@ export interface components {
              * @enum {string}
              */
             component: "whole" | "x" | "y" | "z" | "length";
+            /**
+             * Space
+             * @description That of the population, or of the scene where it was moved, turned or sized.
+             * @default own
+             * @enum {string}
+             */
+            space: "own" | "scene";
+            /**
+             * Where missing
+             * @description For what is missing, and for all where there is no such attribute.
+             * @default null
+             */
+            otherwise: number | string | components["schemas"]["FollowDial"] | null;
         };
         /**
          * Base
@@ -617,7 +692,7 @@ export interface components {
              */
             beyond: "hold" | "repeat";
             /** Chains */
-            chains: (components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Levels"] | components["schemas"]["Mix"] | components["schemas"]["Palette"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"])[][];
+            chains: (components["schemas"]["AsColour"] | components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Ground"] | components["schemas"]["Levels"] | components["schemas"]["Mix"] | components["schemas"]["Palette"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"] | components["schemas"]["Unify"])[][];
         };
         /**
          * Clamp
@@ -817,6 +892,27 @@ export interface components {
              * @default []
              */
             choices: string[];
+        };
+        /**
+         * Draft
+         * @description What the view works with, apart from what goes out.
+         */
+        Draft: {
+            /**
+             * Count at most
+             * @default null
+             */
+            count: number | null;
+            /**
+             * Every nth element
+             * @default 1
+             */
+            every: number;
+            /**
+             * Subdivision at most
+             * @default null
+             */
+            subdivision: number | null;
         };
         /**
          * Drift
@@ -1301,6 +1397,35 @@ export interface components {
             cdl_saturation: number | components["schemas"]["Follow"];
         };
         /**
+         * Ground
+         * @description An attribute, a signal or a channel of the mesh that an element stands on, interpolated at its foot.
+         *
+         *     The three corners of the triangle under the foot are weighed by its barycentric coordinates.
+         */
+        Ground: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            step: "ground";
+            /**
+             * On
+             * @default true
+             */
+            enabled: boolean;
+            /**
+             * Read
+             * @default channel
+             * @enum {string}
+             */
+            of: "attribute" | "signal" | "channel";
+            /**
+             * Name
+             * @default base_colour
+             */
+            name: string;
+        };
+        /**
          * HarmonyRequest
          * @description A relation to one colour.
          */
@@ -1536,9 +1661,9 @@ export interface components {
              * Mask
              * @default null
              */
-            mask: (components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Levels"] | components["schemas"]["Mix"] | components["schemas"]["Palette"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"])[] | null;
+            mask: (components["schemas"]["AsColour"] | components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Ground"] | components["schemas"]["Levels"] | components["schemas"]["Mix"] | components["schemas"]["Palette"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"] | components["schemas"]["Unify"])[] | null;
             /** Paint */
-            paint: (components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Levels"] | components["schemas"]["Mix"] | components["schemas"]["Palette"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"])[];
+            paint: (components["schemas"]["AsColour"] | components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Ground"] | components["schemas"]["Levels"] | components["schemas"]["Mix"] | components["schemas"]["Palette"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"] | components["schemas"]["Unify"])[];
         };
         /**
          * Levels
@@ -1629,19 +1754,6 @@ export interface components {
             };
         };
         /**
-         * MakerRequest
-         * @description A maker to run, and the dials that its parameters may follow.
-         */
-        MakerRequest: {
-            /** Maker */
-            maker: components["schemas"]["ImportedMaker"] | components["schemas"]["ScatterMaker"];
-            /**
-             * Dials
-             * @default []
-             */
-            dials: components["schemas"]["Dial"][];
-        };
-        /**
          * Mix
          * @description What comes in, blended with another chain of the same kind: a factor of 0 keeps it, 1 gives the blend.
          *
@@ -1670,7 +1782,7 @@ export interface components {
              */
             blend: "normal" | "multiply" | "screen" | "overlay" | "darken" | "lighten" | "colour_dodge" | "colour_burn" | "hard_light" | "soft_light" | "difference" | "exclusion" | "hue" | "saturation" | "colour" | "luminosity" | "add" | "subtract" | "minimum" | "maximum" | "average";
             /** The other chain */
-            chain: (components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Levels"] | components["schemas"]["Mix"] | components["schemas"]["Palette"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"])[];
+            chain: (components["schemas"]["AsColour"] | components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Ground"] | components["schemas"]["Levels"] | components["schemas"]["Mix"] | components["schemas"]["Palette"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"] | components["schemas"]["Unify"])[];
         };
         /**
          * NearPair
@@ -1795,6 +1907,43 @@ export interface components {
             columns: number;
         };
         /**
+         * Placement
+         * @description Where a population stands: in the scene, or in the space of the one that it stands on.
+         */
+        Placement: {
+            /**
+             * Position
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            position: [
+                number | components["schemas"]["FollowDial"],
+                number | components["schemas"]["FollowDial"],
+                number | components["schemas"]["FollowDial"]
+            ];
+            /**
+             * Turn
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            turn: [
+                number | components["schemas"]["FollowDial"],
+                number | components["schemas"]["FollowDial"],
+                number | components["schemas"]["FollowDial"]
+            ];
+            /**
+             * Size
+             * @default 1
+             */
+            size: number | components["schemas"]["FollowDial"];
+        };
+        /**
          * PopulationDocument
          * @description One population of a scene: what makes it, how it looks and whether it is shown.
          */
@@ -1814,7 +1963,31 @@ export interface components {
             /** Name */
             name: string;
             /** Maker */
-            maker: components["schemas"]["ImportedMaker"] | components["schemas"]["ScatterMaker"];
+            maker: components["schemas"]["ImportedMaker"] | components["schemas"]["ScatterMaker"] | components["schemas"]["SurfaceMaker"];
+            /**
+             * @default {
+             *       "position": [
+             *         0,
+             *         0,
+             *         0
+             *       ],
+             *       "turn": [
+             *         0,
+             *         0,
+             *         0
+             *       ],
+             *       "size": 1
+             *     }
+             */
+            place: components["schemas"]["Placement"];
+            /**
+             * @default {
+             *       "count": null,
+             *       "every": 1,
+             *       "subdivision": null
+             *     }
+             */
+            draft: components["schemas"]["Draft"];
             /**
              * @default {
              *       "gaudyseed": 2,
@@ -1829,6 +2002,15 @@ export interface components {
              * @default null
              */
             wears: string | null;
+        };
+        /**
+         * PopulationRequest
+         * @description A population of a scene to make. A population of the scene may stand there as a text of JSON.
+         */
+        PopulationRequest: {
+            scene: components["schemas"]["Scene"];
+            /** Population */
+            population: string;
         };
         /**
          * Preview
@@ -2029,6 +2211,20 @@ export interface components {
             flip: boolean;
         };
         /**
+         * Reading
+         * @description Names a value of the elements of another population.
+         */
+        Reading: {
+            /**
+             * Read
+             * @default attribute
+             * @enum {string}
+             */
+            of: "attribute" | "signal" | "channel";
+            /** Name */
+            name: string;
+        };
+        /**
          * RenamedScene
          * @description The edited scene; nothing is saved.
          */
@@ -2088,6 +2284,18 @@ export interface components {
              * @default beetle
              */
             surface: ("beetle" | "ball" | "ring" | "sheet") | components["schemas"]["FollowDial"];
+            /**
+             * Stands on
+             * @description A mesh of the scene, in place of a surface that only carries the elements.
+             * @default null
+             */
+            on: string | null;
+            /**
+             * Density
+             * @description What of that mesh says how densely the elements stand.
+             * @default null
+             */
+            density: components["schemas"]["Reading"] | null;
             /**
              * Count
              * @description How many elements to make.
@@ -2323,7 +2531,7 @@ export interface components {
          */
         StepAnswer: {
             /** Step */
-            step: components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Levels"] | components["schemas"]["Mix"] | components["schemas"]["Palette"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"];
+            step: components["schemas"]["AsColour"] | components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Ground"] | components["schemas"]["Levels"] | components["schemas"]["Mix"] | components["schemas"]["Palette"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"] | components["schemas"]["Unify"];
         };
         /**
          * StepDescription
@@ -2418,6 +2626,34 @@ export interface components {
             locked: boolean;
         };
         /**
+         * SurfaceMaker
+         * @description A mesh that ships: its vertices are the elements, its pieces the parts.
+         */
+        SurfaceMaker: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            maker: "mesh";
+            /**
+             * Surface
+             * @default ball
+             */
+            surface: ("beetle" | "carp" | "mask" | "ball" | "ring" | "sheet") | components["schemas"]["FollowDial"];
+            /**
+             * Subdivision
+             * @description Each level has about four times the vertices of the one below.
+             * @default 1
+             */
+            subdivision: number | components["schemas"]["FollowDial"];
+            /**
+             * Smooth
+             * @description Off cuts the faces and keeps their form.
+             * @default true
+             */
+            smooth: boolean | components["schemas"]["FollowDial"];
+        };
+        /**
          * Swatch
          * @description One colour of a palette, its weight, and whether it stays when others are drawn anew.
          */
@@ -2447,6 +2683,37 @@ export interface components {
              * @default 8
              */
             columns: number;
+        };
+        /**
+         * Unify
+         * @description What the elements of an owner have becomes one value, the same for all of them.
+         *
+         *     Mean (of colours in linear light), least, greatest, middle (the median: where their number is even, the mean of the
+         *     two in the middle), first, sum, or their count; of vectors and colours each number on its own.
+         */
+        Unify: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            step: "unify";
+            /**
+             * On
+             * @default true
+             */
+            enabled: boolean;
+            /**
+             * Per
+             * @description Each part or copy that elements belong to, or each value of an integer or text attribute.
+             * @default part
+             */
+            per: string;
+            /**
+             * By
+             * @default mean
+             * @enum {string}
+             */
+            by: "mean" | "least" | "greatest" | "middle" | "first" | "sum" | "count";
         };
         /**
          * ViewSettings
@@ -2537,7 +2804,7 @@ export interface components {
             /** Name */
             name: string;
             /** Chain */
-            chain: (components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Levels"] | components["schemas"]["Mix"] | components["schemas"]["Palette"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"])[];
+            chain: (components["schemas"]["AsColour"] | components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Ground"] | components["schemas"]["Levels"] | components["schemas"]["Mix"] | components["schemas"]["Palette"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"] | components["schemas"]["Unify"])[];
             /**
              * Layers
              * @default []
@@ -3187,7 +3454,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["MakerRequest"];
+                "application/json": components["schemas"]["PopulationRequest"];
             };
         };
         responses: {

@@ -124,7 +124,7 @@ export interface Trace {
 }
 
 /** What comes first about a population: what the view needs. */
-export type Seen = Pick<EvaluationHeader, "error" | "count" | "shape" | "shown" | "computed" | "reused" | "lanes" | "preview">;
+export type Seen = Pick<EvaluationHeader, "error" | "count" | "shape" | "shown" | "made" | "placement" | "computed" | "reused" | "lanes" | "preview">;
 /** What is told after it. */
 export type Report = Omit<EvaluationHeader, keyof Seen>;
 
@@ -135,6 +135,10 @@ export interface EvaluationHeader {
   /** As drawn and whether shown, with what follows a dial put in. */
   shape: "sequin" | "tile" | "ball";
   shown: boolean;
+  /** Names what is made of it; geometry of another name is fetched again. */
+  made: string;
+  /** From its own space into the scene's, 16 numbers column by column. */
+  placement: number[];
   computed: string[];
   reused: number;
   /** The digest of each lane's values, by channel. */
@@ -173,6 +177,8 @@ export interface AttributeCensus {
   texts: number;
   derived: boolean;
   unreadable: number;
+  /** What it is in space, or nothing. */
+  role: string;
 }
 
 /** A level at which attributes live, and how many there are. The first is that of the elements. */
@@ -185,6 +191,11 @@ export interface PopulationHeader {
   kind: string;
   /** What the view draws it with. */
   drawn: string;
+  /** Names what was made. */
+  made: string;
+  faces: number;
+  /** How long the server took. */
+  milliseconds: number;
   /** The stand-in surface that it stands on, where there is one. */
   ground: string | null;
   count: number;
@@ -305,6 +316,9 @@ export function textOf(document: object): string {
   texts.set(document, text);
   return text;
 }
+
+/** A scene with its populations as texts, so that those that did not change need not be written or read again. */
+export const folded = (scene: Scene) => ({ ...scene, populations: scene.populations.map(textOf) });
 
 /** Fetch a file; `progress` hears the part that has come, and the signal stops it. */
 export async function file(path: string, body: unknown, progress?: (part: number) => void, signal?: AbortSignal): Promise<{ blob: Blob; name: string }> {

@@ -1,5 +1,5 @@
 /** Evaluation of drafts: what is asked of each population, the newest wins, none pile up. */
-import { type EvaluationAnswer, messages, type Packed, type Preview, Refused, type Scene, textOf, type Vision } from "./client";
+import { type EvaluationAnswer, folded, messages, type Packed, type Preview, Refused, type Scene, type Vision } from "./client";
 
 /** What is wanted of one population. */
 export interface Wanted {
@@ -67,7 +67,7 @@ export class EvaluationQueue {
     const late = setTimeout(() => this.next(), OVERTAKE_AFTER + 5);
     try {
       const body = {
-        scene: { ...scene, populations: scene.populations.map(textOf) },
+        scene: folded(scene),
         wanted: ids.map((id) => ({ population: id, have: this.handlers.have(id), known: this.handlers.known(id), ...batch.get(id)! })),
         vision,
         session: this.session.slice(0, 36),

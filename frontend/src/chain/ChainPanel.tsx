@@ -108,7 +108,7 @@ const AddStep = memo(function AddStep({ chain, steps, look }: { chain: string; s
   function add(word: Step["step"], reads: boolean, at: number) {
     const attribute = attributes.find((a) => a.kind === "number")?.name ?? "size";
     const next = groupOf(steps[at]?.step);
-    const step = fresh(word, { attribute, signal: signal ?? "", incoming: kindAfter(at - 1), next });
+    const step = fresh(word, { attribute, signal: signal ?? "", owner: useStore.getState().geometry[useStore.getState().chosen]?.header.levels[1]?.name ?? "", incoming: kindAfter(at - 1), next });
     // Steps that choose colours do the same work: one put before another takes its place.
     const replaces = reads || (groupOf(word) === "colour" && next === "colour");
     editLook(`Add ${nounOf(word)}`, (l) => withChain(l, chain, (all) => all.toSpliced(reads ? 0 : at, replaces ? 1 : 0, step)));

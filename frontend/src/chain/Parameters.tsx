@@ -12,6 +12,7 @@ import { Toggle } from "../widgets/Toggle";
 import { FollowControl } from "./FollowControl";
 import { FormulaField } from "./FormulaField";
 import { FollowNumber } from "./FollowNumber";
+import { MeshChoice, Otherwise, OwnerChoice, type Read, ReadingChoice } from "./Reading";
 import { Seed } from "./Seed";
 
 export interface Property {
@@ -26,6 +27,8 @@ export interface Property {
   unit?: string;
   control?: string;
   default?: unknown;
+  /** What the words of an enum are called, where that is not the words themselves. */
+  words?: string[];
   /** What it can follow instead of being fixed. */
   follow?: Follows;
   /** The functions of a formula. */
@@ -164,6 +167,10 @@ function Fixed({ name, of, value, onDraft, onCommit }: ControlProps) {
     return <AttributeChoice title={title} value={value as string} of={of} attributes={attributes} onCommit={onCommit} />;
   }
   if (of.control === "signal") return <SignalChoice title={title} value={value as string} onCommit={onCommit} />;
+  if (of.control === "owner") return <OwnerChoice title={title} value={value as string} help={of.description} onCommit={onCommit} />;
+  if (of.control === "mesh") return <MeshChoice title={title} value={value as string | null} help={of.description} onCommit={onCommit} />;
+  if (of.control === "reading") return <ReadingChoice title={title} value={value as Read | null} help={of.description} numbers none="The same everywhere" onCommit={onCommit} />;
+  if (of.control === "otherwise") return <OtherwiseOf title={title} value={value as number | string | null} help={of.description} onCommit={onCommit} />;
   if (ELSEWHERE.includes(of.control ?? "")) return null;
   if (of.control === "triple") return <Triple title={title} value={value as unknown[]} onDraft={onDraft} onCommit={onCommit} />;
   if (of.control === "formula") return <FormulaField title={title} value={value as string} help={of.description} functions={of.functions ?? NONE} onCommit={onCommit} />;
@@ -177,7 +184,7 @@ function Fixed({ name, of, value, onDraft, onCommit }: ControlProps) {
             label={title}
             plain
             value={value as string}
-            options={of.enum.map((v) => ({ value: v, label: capital(v) }))}
+            options={of.enum.map((v, k) => ({ value: v, label: of.words?.[k] ?? capital(v) }))}
             onChange={(v) => onCommit(v, label)}
           />
         </span>
@@ -207,6 +214,12 @@ function Fixed({ name, of, value, onDraft, onCommit }: ControlProps) {
       />
     </span>
   );
+}
+
+/** What stands for a missing attribute: a colour where the attribute holds colours. */
+function OtherwiseOf(props: { title: string; value: number | string | null; help?: string; onCommit: (value: number | string | null, label: string) => void }) {
+  const colours = useStore((s) => s.geometry[s.chosen]?.header.attributes.some((a) => a.kind === "colour") ?? false);
+  return <Otherwise {...props} colour={colours && typeof props.value === "string"} />;
 }
 
 interface AttributeChoiceProps {

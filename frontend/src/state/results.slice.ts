@@ -6,8 +6,8 @@ export interface Geometry {
   key: string;
   header: PopulationHeader;
   positions: Float32Array;
-  orientations: Float32Array;
-  sizes: Float32Array;
+  /** All arrays that came, by name: what they are depends on how the population is drawn. */
+  arrays: Record<string, Float32Array | Uint8Array | Int32Array>;
 }
 
 export interface ResultsSlice {

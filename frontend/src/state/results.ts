@@ -1,5 +1,5 @@
 /** The results: arrays for the view by population, kept as they come, and the one subscriber that derives what to ask. */
-import { binary, type EvaluationAnswer, type Packed, type PopulationDocument, type PopulationHeader, Refused, type Report, type Seen, type StepCensus, textOf } from "../api/client";
+import { binary, type EvaluationAnswer, type Packed, type PopulationDocument, type PopulationHeader, Refused, type Report, type Seen, type StepCensus, type Scene, folded, textOf } from "../api/client";
 import { EvaluationQueue, type Wanted } from "../api/evaluator";
 import { type State, useStore } from "./base";
 import { lookOf } from "./edits";
@@ -54,6 +54,9 @@ function drop(id: string, there: string[]): string[] {
 /** What was seen of each population and waits for what is told of it. */
 const seen = new Map<string, Seen>();
 
+/** Where a population stands in the scene, as it was seen last. */
+export const placementOf = (id: string) => seen.get(id)?.placement ?? get().results[id]?.placement;
+
 /** Whether more is to be told of a population whose colours have come. */
 export const awaited = (id: string) => seen.has(id);
 
@@ -71,6 +74,7 @@ const queue = new EvaluationQueue({
     const asked = performance.now() - took;
     for (const id of ids) {
       const entry = answer.header.populations[id] as Seen;
+      fetchMade(id, entry.made);
       if (entry.error) {
         seen.delete(id);
         const { code, sentence, place, fix } = entry.error;
@@ -98,7 +102,14 @@ const queue = new EvaluationQueue({
     }
     set(fresh);
   },
-  failed: (error, ids) => set((s) => ({ errors: { ...s.errors, ...Object.fromEntries(ids.map((id) => [id, error])) } })),
+  failed: (error, ids) => {
+    // A look that cannot run hides what it stands on no less: its elements are asked for all the same.
+    for (const id of ids) {
+      const maker = textOf(get().scene!.populations.find((p) => p.id === id)?.maker ?? {});
+      if (error.status === 422 || error.status === 400) fetchMade(id, `of ${maker}`);
+    }
+    set((s) => ({ errors: { ...s.errors, ...Object.fromEntries(ids.map((id) => [id, error])) } }));
+  },
 });
 
 // What to ask follows from the state: each population is asked for again when something that its answer depends on is another.
@@ -116,8 +127,15 @@ function wish(state: State, p: PopulationDocument): { wanted: Wanted; depends: u
   const preview = chosen ? (state.preview ?? state.pinned) : null;
   const trace = chosen ? state.traced : null;
   const look = lookOf(scene, p);
-  const depends = [look, p.maker, p.shape, p.shown, scene.dials, scene.signals, state.vision, state.frame, chosen, trace, preview];
+  const depends = [look, p.maker, p.place, p.draft, below(scene, p), p.shape, p.shown, scene.dials, scene.signals, state.vision, state.frame, chosen, trace, preview];
   return { wanted: { trace, preview, census: chosen }, depends };
+}
+
+/** What a population stands on, and so on down, with their looks, as one text: whatever is read there comes from these. */
+function below(scene: Scene, p: PopulationDocument): string {
+  const on = "on" in p.maker ? scene.populations.find((other) => other.id === (p.maker as { on?: string | null }).on) : undefined;
+  if (!on || on === p) return "";
+  return [on.maker, on.place, lookOf(scene, on)].map(textOf).join() + below({ ...scene, populations: scene.populations.filter((other) => other !== p) }, on);
 }
 
 function derive(state: State) {
@@ -130,48 +148,42 @@ function derive(state: State) {
       asked.set(p.id, depends);
       wishes.push([p.id, wanted]);
     }
-    derivePlaces(state, p);
   }
   for (const id of asked.keys()) {
     if (scene.populations.some((p) => p.id === id)) continue;
     asked.delete(id);
     held.delete(id);
+    wantedMade.delete(id);
   }
   queue.ask(wishes);
 }
 
-/** Fetch the places of the elements where the maker is another one, or a dial that it follows was turned. */
-function derivePlaces(state: State, p: PopulationDocument) {
-  const maker = textOf(p.maker);
-  const dials = maker.includes('{"dial":') ? state.scene!.dials : [];
-  const key = dials.length > 0 ? `${maker} ${JSON.stringify(dials)}` : maker;
-  if (places.get(p.id) === key) return;
-  places.set(p.id, key);
-  void make(p.id, key, { maker: p.maker, dials });
+/** Fetch what the view wants of a population where something else is made of it now. */
+function fetchMade(id: string, made: string) {
+  if (!made || wantedMade.get(id) === made) return;
+  wantedMade.set(id, made);
+  void make(id, made);
 }
-const places = new Map<string, string>();
+const wantedMade = new Map<string, string>();
 
-async function make(id: string, key: string, body: object) {
+async function make(id: string, made: string) {
   set((s) => ({ making: { ...s.making, [id]: true } }));
   try {
-    const { header, arrays } = await binary<PopulationHeader>("POST", "/populations", body);
-    if (places.get(id) !== key) return;
-    const geometry: Geometry = {
-      key,
-      header,
-      positions: arrays.positions as Float32Array,
-      orientations: arrays.orientations as Float32Array,
-      sizes: arrays.sizes as Float32Array,
-    };
+    const { header, arrays } = await binary<PopulationHeader>("POST", "/populations", { scene: folded(get().scene!), population: id });
+    if (wantedMade.get(id) !== made) return;
+    const geometry: Geometry = { key: header.made, header, positions: arrays.positions as Float32Array, arrays };
     const traced = get().traced;
     set((s) => ({
       geometry: { ...s.geometry, [id]: geometry },
       traced: s.chosen === id && traced !== null && traced >= header.count ? null : traced,
     }));
   } catch (error) {
-    if (places.get(id) === key) set((s) => ({ errors: { ...s.errors, [id]: error as Refused } }));
+    if (wantedMade.get(id) === made) {
+      wantedMade.delete(id);
+      set((s) => ({ errors: { ...s.errors, [id]: error as Refused } }));
+    }
   } finally {
-    if (places.get(id) === key) set((s) => ({ making: { ...s.making, [id]: false } }));
+    if ((wantedMade.get(id) ?? made) === made) set((s) => ({ making: { ...s.making, [id]: false } }));
   }
 }
 

@@ -148,6 +148,11 @@ export class Stage {
     if (before !== [...this.bodies.keys()].join()) this.measure();
   }
 
+  /** Put a population where it stands in the scene, 16 numbers column by column. */
+  place(id: string, matrix: number[]) {
+    if (this.drawers.get(id)?.place(matrix)) this.measure();
+  }
+
   /** Put values of a population in place: a channel's, "groups", or "preview"; null takes them away. */
   setLane(id: string, name: string, values: ArrayLike<number> | null) {
     this.drawers.get(id)?.setLane(name, values);
@@ -166,21 +171,20 @@ export class Stage {
     this.canvas.dataset.told = whole ? "all" : "colours";
   }
 
-  /** Single out a group of one population; null none. */
-  isolate(id: string, group: number | null) {
-    for (const [other, drawer] of this.drawers) drawer.isolate(other === id ? group : null);
+  /** Single out a group of one population, or with its owners one of these; null none. */
+  isolate(id: string, group: number | null, owners: ArrayLike<number> | null = null) {
+    for (const [other, drawer] of this.drawers) drawer.isolate(other === id ? group : null, other === id ? owners : null);
     this.draw();
   }
 
-  /** Bring everything into view from the first direction. */
-  frame() {
-    this.view.frame(this.subject());
+  /** Bring everything into view from the first direction, or one population alone. */
+  frame(id?: string) {
+    const one = id === undefined ? undefined : this.drawers.get(id);
+    this.view.frame(one ? subjectOf([one], [], one.box.getCenter(new THREE.Vector3()), one.box.getSize(new THREE.Vector3()).length() / 2) : this.subject());
   }
 
   private subject(): Subject {
-    const bodies = [...this.bodies.values()].map((body) => body.geometry.getAttribute("position").array as Float32Array);
-    const points = [...this.drawers.values()].map((drawer) => drawer.positions);
-    return { points: [...points, ...bodies].flatMap(sampled), middle: this.middle, radius: this.radius };
+    return subjectOf([...this.drawers.values()], [...this.bodies.values()], this.middle, this.radius);
   }
 
   /** The element at a place of the canvas, in CSS pixels; null where there is none. */
@@ -193,9 +197,8 @@ export class Stage {
 
   /** Where an element is on the canvas, in CSS pixels; null behind the camera. */
   placeOf(id: string, element: number): { x: number; y: number } | null {
-    const p = this.drawers.get(id)?.positions;
-    if (!p || element * 3 + 2 >= p.length) return null;
-    return this.view.project(new THREE.Vector3().fromArray(p, 3 * element), this.canvas.clientWidth, this.canvas.clientHeight);
+    const place = this.drawers.get(id)?.placeOf(element);
+    return place ? this.view.project(place, this.canvas.clientWidth, this.canvas.clientHeight) : null;
   }
 
   /** A PNG of the view at a size in pixels. */
@@ -235,7 +238,9 @@ export class Stage {
     if (box.isEmpty()) return this.draw();
     box.getCenter(this.middle);
     this.radius = Math.max(box.min.distanceTo(box.max) / 2, ...[...this.drawers.values()].map((drawer) => drawer.size), 1e-6);
-    const level = Math.min(...(this.bodies.size > 0 ? [...this.bodies.values()].map((b) => b.geometry.boundingBox!.min.z) : [box.min.z]));
+    const solid = [...this.drawers.values()].filter((drawer) => drawer.object.castShadow).map((drawer) => drawer.box.min.z);
+    const bare = [...this.bodies.values()].map((b) => b.geometry.boundingBox!.min.z);
+    const level = Math.min(...(bare.length + solid.length > 0 ? [...bare, ...solid] : [box.min.z]));
     this.shadowFloor.position.set(this.middle.x, this.middle.y, level);
     this.shadowFloor.scale.setScalar(this.radius * 6);
     aim(this.sun.key, this.middle, this.radius);
@@ -246,10 +251,11 @@ export class Stage {
 
   private render() {
     if (this.lost) return;
-    const grounded = this.bodies.size > 0;
+    const solid = [...this.drawers.values()].filter((drawer) => drawer.object.castShadow).map((drawer) => drawer.object);
+    const grounded = this.bodies.size > 0 || solid.length > 0;
     this.contact.mesh.visible = this.shadowFloor.visible = grounded && this.quality.shadowSize > 0 && this.shading === "finished";
     if (this.contactStale && this.contact.mesh.visible) {
-      this.contact.update(this.renderer, this.ground, this.middle, this.radius, this.shadowFloor.position.z);
+      this.contact.update(this.renderer, [this.ground, ...solid], this.middle, this.radius, this.shadowFloor.position.z);
       this.contactStale = false;
     }
     this.renderer.render(this.scene, this.view.camera);
@@ -257,6 +263,13 @@ export class Stage {
     this.canvas.dataset.frames = String(Number(this.canvas.dataset.frames ?? 0) + 1);
     this.onFrame?.();
   }
+}
+
+/** What the camera frames. */
+function subjectOf(drawers: Drawer[], bodies: THREE.Mesh[], middle: THREE.Vector3, radius: number): Subject {
+  const bare = bodies.flatMap((body) => sampled(body.geometry.getAttribute("position").array as Float32Array));
+  const points = drawers.flatMap((drawer) => sampled(drawer.positions).map((p) => p.applyMatrix4(drawer.object.matrix)));
+  return { points: [...points, ...bare], middle, radius: Math.max(radius, 1e-6) };
 }
 
 function bodyOf(surface: Surface): THREE.Mesh {

@@ -45,8 +45,8 @@ export class ContactShadow {
     this.quad.frustumCulled = false;
   }
 
-  /** Render the shadow of `subject` onto the ground at `level`. */
-  update(renderer: THREE.WebGLRenderer, subject: THREE.Object3D, middle: THREE.Vector3, radius: number, level: number) {
+  /** Render the shadow of the subjects onto the ground at `level`. */
+  update(renderer: THREE.WebGLRenderer, subjects: THREE.Object3D[], middle: THREE.Vector3, radius: number, level: number) {
     const half = radius * 1.35;
     const reach = radius * 0.55;
     Object.assign(this.camera, { left: -half, right: half, top: half, bottom: -half, near: 0, far: reach });
@@ -57,8 +57,8 @@ export class ContactShadow {
     this.camera.updateMatrixWorld();
     this.depth.uniforms.reach!.value = reach;
     const scene = new THREE.Scene();
-    const parent = subject.parent;
-    scene.add(subject);
+    const parents = subjects.map((subject) => subject.parent);
+    for (const subject of subjects) scene.add(subject);
     scene.overrideMaterial = this.depth;
     const [first, second] = this.targets as [THREE.WebGLRenderTarget, THREE.WebGLRenderTarget];
     const clear = renderer.getClearAlpha();
@@ -72,7 +72,7 @@ export class ContactShadow {
     }
     renderer.setRenderTarget(null);
     renderer.setClearAlpha(clear);
-    parent?.add(subject);
+    subjects.forEach((subject, k) => parents[k]?.add(subject));
     // Seen from above the picture taken from below is mirrored.
     this.mesh.scale.set(-half, half, 1);
     this.mesh.position.set(middle.x, middle.y, level + radius * 0.001);

@@ -1,4 +1,4 @@
-/** The materials of instanced elements: the finished look, the exact bytes, and element numbers for picking. */
+/** The materials of elements: the finished look, the exact bytes, and element numbers for picking. */
 import * as THREE from "three";
 
 /** What a channel of 0 to 1 does in the finished look: where its value enters the shader, and how. */
@@ -16,13 +16,25 @@ const CHANNELS = Object.keys(EFFECTS);
 /** The name of a channel's values in shaders, as an attribute, and of whether it has any. */
 export const laneName = (channel: string) => `lane_${channel}`;
 
-const TURNED = /* glsl */ `
+/** How vertices stand: as those of a shape at each element's place, or as the elements themselves. */
+export type Standing = "instances" | "surface";
+
+const STANDING: Record<Standing, string> = {
+  instances: /* glsl */ `
 attribute vec3 place;
 attribute vec4 turn;
 attribute float size;
 vec3 turned(vec3 v) { return v + 2.0 * cross(turn.xyz, cross(turn.xyz, v) + turn.w * v); }
-`;
-const DECLARE = /* glsl */ `${TURNED}
+vec3 placed(vec3 v) { return place + turned(v * size); }
+#define ELEMENT gl_InstanceID
+`,
+  surface: /* glsl */ `
+vec3 turned(vec3 v) { return v; }
+vec3 placed(vec3 v) { return v; }
+#define ELEMENT gl_VertexID
+`,
+};
+const DECLARE = /* glsl */ `
 attribute vec3 tint;
 attribute float group;
 varying vec3 vTint;
@@ -69,7 +81,7 @@ const LANES_IN = CHANNELS.map((c) => `attribute float ${laneName(c)};\nvarying f
 const LANES_ON = CHANNELS.map((c) => `v_${c} = ${laneName(c)};`).join("\n");
 const LANES_OUT = CHANNELS.map((c) => `varying float v_${c};\nuniform float ${laneName(c)};`).join("\n");
 
-export function finishedMaterial(shared: Uniforms): THREE.MeshStandardMaterial {
+export function finishedMaterial(shared: Uniforms, standing: Standing): THREE.MeshStandardMaterial {
   const material = new THREE.MeshStandardMaterial({
     metalness: 0.42,
     roughness: 0.3,
@@ -78,12 +90,12 @@ export function finishedMaterial(shared: Uniforms): THREE.MeshStandardMaterial {
   });
   material.onBeforeCompile = (shader) => {
     Object.assign(shader.uniforms, { isolated: shared.isolated, aside: shared.aside, ...shared.lanes });
-    let vertex = after(shader.vertexShader, "#include <common>", DECLARE + LANES_IN);
+    let vertex = after(shader.vertexShader, "#include <common>", STANDING[standing] + DECLARE + LANES_IN);
     vertex = after(vertex, "#include <beginnormal_vertex>", "objectNormal = turned(objectNormal);");
     shader.vertexShader = replaced(
       vertex,
       "#include <begin_vertex>",
-      `vec3 transformed = place + turned(position * size);\nvTint = tint;\nvGroup = group;\n${LANES_ON}`,
+      `vec3 transformed = placed(position);\nvTint = tint;\nvGroup = group;\n${LANES_ON}`,
     );
     let fragment = after(shader.fragmentShader, "#include <common>", COLOUR + LANES_OUT);
     fragment = after(fragment, "#include <color_fragment>", "diffuseColor.rgb = isAside() ? aside : linearOf(vTint);");
@@ -93,21 +105,21 @@ export function finishedMaterial(shared: Uniforms): THREE.MeshStandardMaterial {
     }
     shader.fragmentShader = fragment;
   };
-  material.customProgramCacheKey = () => "gaudyseed-elements";
+  material.customProgramCacheKey = () => `gaudyseed-${standing}`;
   return material;
 }
 
 /** Exactly the computed bytes: no light, no tone mapping, no conversion. */
-export function flatMaterial(shared: Uniforms): THREE.ShaderMaterial {
+export function flatMaterial(shared: Uniforms, standing: Standing): THREE.ShaderMaterial {
   return new THREE.ShaderMaterial({
     uniforms: { isolated: shared.isolated, aside: shared.bytes },
     side: THREE.DoubleSide,
     toneMapped: false,
-    vertexShader: `${DECLARE}
+    vertexShader: `${STANDING[standing]}${DECLARE}
       void main() {
         vTint = tint;
         vGroup = group;
-        gl_Position = projectionMatrix * modelViewMatrix * vec4(place + turned(position * size), 1.0);
+        gl_Position = projectionMatrix * modelViewMatrix * vec4(placed(position), 1.0);
       }`,
     fragmentShader: `${COLOUR}
       void main() { gl_FragColor = vec4(isAside() ? aside : vTint, 1.0); }`,
@@ -115,19 +127,20 @@ export function flatMaterial(shared: Uniforms): THREE.ShaderMaterial {
 }
 
 /** Element numbers as colours, for picking: number + 1, so that 0 is nothing; the population's number as alpha. */
-export function pickMaterial(population: number): THREE.ShaderMaterial {
+export function pickMaterial(population: number, standing: Standing): THREE.ShaderMaterial {
   return new THREE.ShaderMaterial({
     uniforms: { population: { value: population / 255 } },
     side: THREE.DoubleSide,
     toneMapped: false,
-    vertexShader: `${TURNED}
-      varying vec3 vNumber;
+    glslVersion: THREE.GLSL3,
+    vertexShader: `${STANDING[standing]}
+      flat out vec3 vNumber;
       void main() {
-        int n = gl_InstanceID + 1;
+        int n = ELEMENT + 1;
         vNumber = vec3(float(n & 255), float((n >> 8) & 255), float((n >> 16) & 255)) / 255.0;
-        gl_Position = projectionMatrix * modelViewMatrix * vec4(place + turned(position * size), 1.0);
+        gl_Position = projectionMatrix * modelViewMatrix * vec4(placed(position), 1.0);
       }`,
-    fragmentShader: "varying vec3 vNumber;\nuniform float population;\nvoid main() { gl_FragColor = vec4(vNumber, population); }",
+    fragmentShader: "flat in vec3 vNumber;\nuniform float population;\nout vec4 number;\nvoid main() { number = vec4(vNumber, population); }",
   });
 }
 

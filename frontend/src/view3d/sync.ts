@@ -1,6 +1,6 @@
 /** Keeps the stage in step with the state: what is shown, where, and how it is lit. */
 import { binary, type SurfaceHeader } from "../api/client";
-import { awaited, receive } from "../state/results";
+import { awaited, placementOf, receive } from "../state/results";
 import { arrayOf, isShown, type State, useStore } from "../state/store";
 import type { Stage, Surface } from "./Stage";
 
@@ -17,6 +17,8 @@ export function synced(stage: Stage, took: (milliseconds: number) => void): () =
 
   receive((id, names, asked) => {
     for (const name of names) stage.setLane(id, name, arrayOf(id, name) ?? null);
+    const placement = placementOf(id);
+    if (placement) stage.place(id, placement);
     if (id !== useStore.getState().chosen) return;
     stage.told(asked === null);
     if (asked === null) return;
@@ -69,6 +71,8 @@ export function synced(stage: Stage, took: (milliseconds: number) => void): () =
         if (id === state.chosen) stage.told(!awaited(id));
         stage.isolate(state.chosen, state.isolated);
       }
+      const placement = state.results[id]?.placement;
+      if (placement) stage.place(id, placement);
       const subject = `${id} ${geometry.header.ground}`;
       fresh ||= !framed.has(subject);
       framed.add(subject);

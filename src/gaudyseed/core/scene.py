@@ -5,6 +5,8 @@ from __future__ import annotations
 import weakref
 from collections.abc import Callable
 
+import numpy as np
+
 from .errors import BadInput
 from .look.evaluate import Evaluation, Evaluator, never_overtaken
 from .look.follow import resolved
@@ -13,7 +15,7 @@ from .look.scope import Moment, Surroundings
 from .look.steps import Step
 from .paths import resolve
 from .population import Population
-from .population.makers import MakerModel
+from .population.makers import MakerModel, Makings, Order
 
 
 class SceneRun:
@@ -22,29 +24,34 @@ class SceneRun:
     Parameters
     ----------
     made
-        Gives the population of a maker whose dials have been put in.
+        Gives the population that is ordered: its maker has its dials put in.
     check
         Called between steps and chunks; what it raises passes through.
+    final
+        Whether populations are whole, as they go out, and not as the view works with them.
 
     Examples
     --------
     >>> scene = Scene.model_validate({"populations": [
     ...     {"id": "dots", "name": "Dots", "maker": {"maker": "scatter", "surface": "ball", "count": 9}}]})
-    >>> run = SceneRun(scene, Evaluator(), lambda maker: maker.make(None))
+    >>> run = SceneRun(scene, Evaluator(), lambda order: order.make(None))
     >>> run.evaluation("dots").colours.shape
     (9, 3)
     """
 
     def __init__(
-        self, scene: Scene, evaluator: Evaluator, made: Callable[[MakerModel], Population],
-        check: Callable[[], None] = never_overtaken, moment: Moment | None = None,
+        self, scene: Scene, evaluator: Evaluator, made: Callable[[Order], Population],
+        check: Callable[[], None] = never_overtaken, moment: Moment | None = None, final: bool = False,
     ) -> None:  # fmt: skip
         self.scene = scene
         self._evaluator = evaluator
         self._made = made
         self._check = check
+        self._final = final
+        self._whole: SceneRun | None = None
         self._found: dict[str, Evaluation] = {}
         self._open: list[str] = []
+        self._ordered: dict[str, Order] = {}
         dials = {d.name: d for d in scene.dials}
         # Weak: in a circle of references the results would wait for the collector, which may be gigabytes late.
         itself = weakref.proxy(self)
@@ -76,9 +83,81 @@ class SceneRun:
         document = self.document(population)
         return resolved(Presence(shape=document.shape, shown=document.shown), self.surroundings.dials, "")
 
+    def maker(self, population: str) -> MakerModel:
+        """The maker of a population with the dials put in, as it makes the whole."""
+        return resolved(self.document(population).maker, self.surroundings.dials, "maker")
+
+    def order(self, population: str) -> Order:
+        """What is to be made of a population."""
+        found = self._ordered.get(population)
+        if found is None:
+            maker = self.maker(population)
+            if self._final:
+                found = Order(maker, self._makings(population))
+            else:
+                draft = resolved(self.document(population).draft, self.surroundings.dials, "draft")
+                found = Order(draft.drafted(maker), self._makings(population), draft.every)
+            self._ordered[population] = found
+        return found
+
     def population(self, population: str) -> Population:
         """What its maker makes."""
-        return self._made(resolved(self.document(population).maker, self.surroundings.dials, "maker"))
+        return self._made(self.order(population))
+
+    def _makings(self, population: str) -> Makings:
+        """What a maker may ask for: other populations whole, so that a coarse view moves nothing that stands there."""
+        itself = weakref.proxy(self)
+
+        def asked(other: str, place: str) -> SceneRun:
+            itself.check_standing(population, other, place)
+            return itself.whole()
+
+        return Makings(
+            self._check,
+            lambda other, place: asked(other, place).population(other),
+            lambda other, place: asked(other, place).evaluation(other),
+        )
+
+    def whole(self) -> SceneRun:
+        """The run of the same scene whose populations are whole."""
+        if self._final:
+            return self
+        if self._whole is None:
+            self._whole = SceneRun(
+                self.scene, self._evaluator, self._made, self._check, self.surroundings.moment, final=True
+            )
+            # A circle runs through both.
+            self._whole._open = self._open
+        return self._whole
+
+    def check_standing(self, population: str, other: str, place: str) -> None:
+        """BadInput where the scene has no such other population, and where it stands on this one."""
+        chain = [population]
+        at: str | None = other
+        while at is not None:
+            if all(p.id != at for p in self.scene.populations):
+                raise BadInput(f"There is no population {at!r} here.", place=place, code="unknown_population")
+            if at in chain:
+                arrows = " stands on ".join(repr(self.document(p).name) for p in [*chain, at])
+                raise BadInput(
+                    f"These populations go round in a circle: {arrows}. Let one of them stand on something else.",
+                    place=place, code="population_cycle",
+                )  # fmt: skip
+            chain.append(at)
+            at = self.document(at).maker.stands_on
+
+    def placement(self, population: str) -> np.ndarray:
+        """(4, 4) float64: from the population's own space into that of the scene.
+
+        What stands on another population moves with it.
+        """
+        document = self.document(population)
+        own = resolved(document.place, self.surroundings.dials, "place").matrix
+        below = document.maker.stands_on
+        if below is None:
+            return own
+        self.check_standing(population, below, "maker.on")
+        return self.placement(below) @ own
 
     def evaluation(self, population: str) -> Evaluation:
         """The results of a population's look, and before that of those that it reads."""
@@ -88,7 +167,7 @@ class SceneRun:
             try:
                 found = self._evaluator.evaluate(
                     self.population(population), self.look(population), self._check, surroundings=self.surroundings,
-                    shared=self.scene.signals,
+                    shared=self.scene.signals, placement=self.placement(population),
                 )  # fmt: skip
             finally:
                 self._open.pop()
@@ -106,4 +185,5 @@ class SceneRun:
             )  # fmt: skip
         if all(p.id != population for p in self.scene.populations):
             raise BadInput(f"There is no population {population!r} here.", place=place, code="unknown_population")
-        return self.evaluation(population)
+        # Whole, since what stands on a population knows the elements of the whole.
+        return self.whole().evaluation(population)

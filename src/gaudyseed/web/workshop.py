@@ -14,7 +14,7 @@ from ..core.errors import Overtaken
 from ..core.look.evaluate import Evaluator, never_overtaken
 from ..core.look.model import Scene
 from ..core.population import Population
-from ..core.population.makers import MakerModel
+from ..core.population.makers import Order
 from ..core.report import Reporter
 from ..core.scene import SceneRun
 from ..store import Store
@@ -58,23 +58,26 @@ class Workshop:
         self._making: dict[str, threading.Lock] = {}
         self._lock = threading.Lock()
 
-    def population(self, maker: MakerModel) -> Population:
-        """What the maker makes; made once, however many ask at the same time."""
-        key = maker.key
+    def population(self, order: Order) -> Population:
+        """What is ordered; made once, however many ask at the same time."""
+        key = order.key
         with self._lock:
             turn = self._making.setdefault(key, threading.Lock())
         with turn:
             found = self._populations.get(key)
             if found is None:
-                found = maker.make(self.store)
+                found = order.make(self.store)
                 self._populations.put(key, found, found.nbytes * 2)
         with self._lock:
             self._making.pop(key, None)
         return cast(Population, found)
 
-    def run(self, scene: Scene, check: Callable[[], None] = never_overtaken) -> SceneRun:
-        """An evaluation of a scene; populations and results come from what is kept in memory where they are."""
-        return SceneRun(scene, self.evaluator, self.population, check)
+    def run(self, scene: Scene, check: Callable[[], None] = never_overtaken, final: bool = False) -> SceneRun:
+        """An evaluation of a scene; populations and results come from what is kept in memory where they are.
+
+        ``final`` has populations whole, as they go out.
+        """
+        return SceneRun(scene, self.evaluator, self.population, check, final=final)
 
 
 def unless_gone() -> Callable[[], None]:

@@ -10,6 +10,8 @@ export interface About {
   /** An attribute, and a signal, that it could read; empty where there is none. */
   attribute: string;
   signal: string;
+  /** The level that owns the elements; empty where none does. */
+  owner: string;
   /** What comes into it. */
   incoming?: string;
   /** The group of the step after it. */

@@ -11,7 +11,7 @@ import { FileButton } from "../../widgets/FileButton";
 import { Choice } from "../../widgets/Choice";
 import { Bars } from "../../widgets/Distribution";
 import { Toggle } from "../../widgets/Toggle";
-import { freeId, plainLook } from "./fresh";
+import { population } from "./fresh";
 import { offerFile } from "./ImportDialog";
 import { Populations } from "../Populations";
 
@@ -28,7 +28,7 @@ export function newPopulation(maker: MakerDescription) {
   const properties = (maker.parameters.properties ?? {}) as Record<string, Property>;
   const defaults = Object.entries(properties).flatMap(([key, of]) => (of.default === undefined ? [] : [[key, of.default]]));
   const made = { maker: maker.name, ...Object.fromEntries(defaults), ...FIRST[maker.name] } as PopulationDocument["maker"];
-  addPopulation({ id: freeId(scene, name), name, maker: made, look: plainLook(), wears: null, shape: "sequin", shown: true });
+  addPopulation(population(scene, name, made, "sequin"));
 }
 
 export function newScatter() {

@@ -8,7 +8,7 @@ import { addPopulation, useStore } from "../../state/store";
 import { Button } from "../../widgets/Button";
 import { Bars } from "../../widgets/Distribution";
 import { Modal } from "../../widgets/Modal";
-import { freeId, plainLook } from "./fresh";
+import { population } from "./fresh";
 
 interface Offer {
   file: File | null;
@@ -61,7 +61,7 @@ async function accept() {
   const answer = await sending<ImportAnswer>("/imports", file);
   if (!answer) return;
   const name = file.name.replace(/\.[^.]+$/, "").slice(0, 100) || "Imported";
-  addPopulation({ id: freeId(scene, name), name, maker: answer.maker, look: plainLook(), wears: null, shape: "ball", shown: true });
+  addPopulation(population(scene, name, answer.maker, "ball"));
   useOffer.setState(nothing);
 }
 

@@ -1,11 +1,20 @@
 /** Beginnings for new populations. */
-import type { Look, Scene } from "../../api/client";
+import type { Look, PopulationDocument, Scene } from "../../api/client";
 import { fresh } from "../../chain/steps";
 import { free } from "../../state/edits";
 
 export function freeId(scene: Scene, name: string): string {
   const base = name.toLowerCase().replace(/[^a-z0-9]+/g, "-").replace(/^-|-$/g, "").slice(0, 30) || "population";
   return free(base, scene.populations.map((p) => p.id), "-");
+}
+
+/** A population as it is added, standing where it was made and whole in the view. */
+export function population(scene: Scene, name: string, maker: PopulationDocument["maker"], shape: "sequin" | "tile" | "ball"): PopulationDocument {
+  return {
+    id: freeId(scene, name), name, maker, look: plainLook(), wears: null, shape, shown: true,
+    place: { position: [0, 0, 0], turn: [0, 0, 0], size: 1 },
+    draft: { count: null, every: 1, subdivision: null },
+  };
 }
 
 /** One layer: a random value through a ramp. */

@@ -22,7 +22,12 @@ export interface Drawer {
   draws(geometry: Geometry, shape: Shape): boolean;
   /** Put a channel's values in place, or take them away; "groups" are the groups, "preview" colours instead of the result. */
   setLane(name: string, values: ArrayLike<number> | null): void;
-  isolate(group: number | null): void;
+  /** Where it stands in the scene, 16 numbers column by column; says whether that is another place. */
+  place(matrix: number[]): boolean;
+  /** Where an element stands in the scene. */
+  placeOf(element: number): THREE.Vector3 | null;
+  /** Single out a group; with the owners of the elements, the one of that number. */
+  isolate(group: number | null, owners?: ArrayLike<number> | null): void;
   setShading(shading: Shading): void;
   setAside(aside: Aside): void;
   /** Draw element numbers, with this number for the population; null draws as before. */

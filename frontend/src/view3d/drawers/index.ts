@@ -3,8 +3,9 @@ import type { Geometry } from "../../state/results.slice";
 import type { Shape } from "../shapes";
 import type { Drawer } from "./drawer";
 import { Instances } from "./instances";
+import { Surface } from "./surface";
 
-const DRAWERS: Record<string, new (geometry: Geometry, shape: Shape, most: number) => Drawer> = { instances: Instances };
+const DRAWERS: Record<string, new (geometry: Geometry, shape: Shape, most: number) => Drawer> = { instances: Instances, surface: Surface };
 
 export function drawerOf(geometry: Geometry, shape: Shape, most: number): Drawer {
   const Kind = DRAWERS[geometry.header.drawn];

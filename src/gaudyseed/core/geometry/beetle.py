@@ -11,23 +11,25 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from .mesh import Mesh, grid_mesh, joined
+from .mesh import Mesh, grid_mesh, joined, thinned
 
 
-def beetle() -> Mesh:
-    """The whole beetle as one mesh; ``coat`` marks what takes elements."""
-    return joined(
-        [
-            *(_wing_case(side) for side in (-1, 1)),
-            _belly(),
-            _shield(),
-            _head(),
-            *_horns(),
-            *(_eye(side) for side in (-1, 1)),
-            *(leg for side in (-1, 1) for leg in _legs(side)),
-            *(_feeler(side) for side in (-1, 1)),
-        ]
-    )
+def beetle(coarse: int = 1) -> Mesh:
+    """The whole beetle as one mesh; ``coat`` marks what takes elements, and every ``coarse``-th line is drawn."""
+    return joined([thinned(piece, coarse) for piece in _pieces()])
+
+
+def _pieces() -> list[Mesh]:
+    return [
+        *(_wing_case(side) for side in (-1, 1)),
+        _belly(),
+        _shield(),
+        _head(),
+        *_horns(),
+        *(_eye(side) for side in (-1, 1)),
+        *(leg for side in (-1, 1) for leg in _legs(side)),
+        *(_feeler(side) for side in (-1, 1)),
+    ]
 
 
 def _sided(side: int, part: str) -> str:

@@ -28,6 +28,8 @@ class Mesh:
         Names of the pieces that it was joined from.
     part_of
         (f,) int32: the piece that each face belongs to.
+    grids
+        Rows and columns of each piece; its vertices lie row by row.
     """
 
     vertices: np.ndarray
@@ -38,6 +40,7 @@ class Mesh:
     gloss: np.ndarray
     parts: tuple[str, ...]
     part_of: np.ndarray
+    grids: tuple[tuple[int, int], ...]
 
     @cached_property
     def face_areas(self) -> np.ndarray:
@@ -106,7 +109,17 @@ def grid_mesh(points: np.ndarray, *, part: str, coat: bool, gloss: float = 0.3) 
         np.full(len(vertices), gloss, np.float32),
         (part,),
         np.zeros(len(faces), np.int32),
+        ((rows, columns),),
     )
+
+
+def thinned(piece: Mesh, coarse: int) -> Mesh:
+    """A piece through every ``coarse``-th row and column of its grid; as it is where that does not come out even."""
+    rows, columns = piece.grids[0]
+    if coarse == 1 or (rows - 1) % coarse or (columns - 1) % coarse:
+        return piece
+    points = piece.vertices.reshape(rows, columns, 3)[::coarse, ::coarse]
+    return grid_mesh(points, part=piece.parts[0], coat=bool(piece.coat.all()), gloss=float(piece.gloss[0]))
 
 
 def _not_degenerate(vertices: np.ndarray, faces: np.ndarray) -> np.ndarray:
@@ -127,4 +140,5 @@ def joined(meshes: list[Mesh]) -> Mesh:
         np.concatenate([m.gloss for m in meshes]),
         tuple(name for m in meshes for name in m.parts),
         np.concatenate([m.part_of + s for m, s in zip(meshes, parts, strict=True)]).astype(np.int32),
+        tuple(grid for m in meshes for grid in m.grids),
     )

@@ -19,16 +19,33 @@ class Scattered:
 
     positions: np.ndarray
     normals: np.ndarray
-    uvs: np.ndarray
+    uvs: np.ndarray | None
     numbers: np.ndarray
     faces: np.ndarray
 
 
-def scatter_on(mesh: Mesh, count: int, seed: int, spacing: float = 0.0, evenness: float = 0.0) -> Scattered:
-    """Up to ``count`` points on the faces of ``mesh`` that take elements.
+@dataclass(frozen=True)
+class Feet:
+    """Points on triangles: positions (n, 3) and barycentric weights (n, 3) float32, triangle and number (n,) int64."""
+
+    positions: np.ndarray
+    weights: np.ndarray
+    triangles: np.ndarray
+    numbers: np.ndarray
+
+
+def feet_on(
+    vertices: np.ndarray, triangles: np.ndarray, areas: np.ndarray, count: int, seed: int, spacing: float = 0.0,
+    evenness: float = 0.0, density: np.ndarray | None = None,
+) -> Feet:  # fmt: skip
+    """Up to ``count`` points on triangles (t, 3) int32 over vertices (v, 3) float32.
 
     Parameters
     ----------
+    areas
+        (t,) float64.
+    density
+        (v,) float32: how densely points stand, relative to one another, linear within a triangle; below 0 counts as 0.
     spacing
         No two points are nearer than this, in scene units.
     evenness
@@ -44,25 +61,41 @@ def scatter_on(mesh: Mesh, count: int, seed: int, spacing: float = 0.0, evenness
     -----
     Raising the count keeps every earlier point and its number.
     """
-    areas = mesh.coat_areas
-    total = float(areas.sum())
-    cumulative = np.cumsum(areas) / total
+    weighed, densest = areas, 1.0
+    if density is None:
+        density = np.empty(0, np.float32)
+    else:
+        density = np.maximum(density, np.float32(0))
+        at_corners = density[triangles]
+        weighed, densest = areas * at_corners.max(axis=1), float(density.max(initial=0))
+        areas = areas * at_corners.mean(axis=1) / max(densest, 1e-30)
+    total, whole = float(areas.sum()), float(weighed.sum())
+    if not whole > 0:
+        empty = np.empty((0, 3), np.float32)
+        return Feet(empty, empty, np.empty(0, np.int64), np.empty(0, np.int64))
+    cumulative = np.cumsum(weighed) / whole
     points = np.empty((count, 3), np.float32)
     weights = np.empty((count, 3), np.float32)
     face_of, number_of = np.empty(count, np.int64), np.empty(count, np.int64)
     heads = np.empty(1 << max(10, int(np.ceil(np.log2(count * 2 + 1)))), np.int64)
     kept = scattering.scatter(
-        mesh.vertices, mesh.coat_faces, cumulative, count, np.uint32(seed & 0xFFFFFFFF), total,
+        vertices, triangles, cumulative, density, densest, count, np.uint32(seed & 0xFFFFFFFF), total,
         spacing, evenness, count * ATTEMPTS_A_POINT + 1000, points, weights, face_of, number_of, heads,
     )  # fmt: skip
-    corners = mesh.coat_faces[face_of[:kept]]
-    w = weights[:kept, :, None]
+    return Feet(points[:kept].copy(), weights[:kept].copy(), face_of[:kept].copy(), number_of[:kept].copy())
+
+
+def scatter_on(mesh: Mesh, count: int, seed: int, spacing: float = 0.0, evenness: float = 0.0) -> Scattered:
+    """The same on the faces of a stand-in surface that take elements, with what the surface has there."""
+    feet = feet_on(mesh.vertices, mesh.coat_faces, mesh.coat_areas, count, seed, spacing, evenness)
+    corners = mesh.coat_faces[feet.triangles]
+    w = feet.weights[:, :, None]
     normals = (mesh.normals[corners] * w).sum(axis=1)
     lengths = np.linalg.norm(normals, axis=1, keepdims=True)
     return Scattered(
-        points[:kept].copy(),
+        feet.positions,
         (normals / np.where(lengths > 0, lengths, 1)).astype(np.float32),
         (mesh.uvs[corners] * w).sum(axis=1).astype(np.float32),
-        number_of[:kept].copy(),
-        face_of[:kept].copy(),
+        feet.numbers,
+        feet.triangles,
     )

@@ -32,14 +32,16 @@ def _cell(x, y, z, size, mask):  # type: ignore[no-untyped-def]
 
 
 @compiled(int64(Array(float32, 2, "C", readonly=True), Array(int32, 2, "C", readonly=True),
-            Array(float64, 1, "C", readonly=True), int64, uint32, float64, float64, float64, int64,
+            Array(float64, 1, "C", readonly=True), Array(float32, 1, "C", readonly=True), float64,
+            int64, uint32, float64, float64, float64, int64,
             Array(float32, 2, "C"), Array(float32, 2, "C"), Array(int64, 1, "C"), Array(int64, 1, "C"),
             Array(int64, 1, "C")))  # fmt: skip
-def scatter(vertices, faces, cumulative, count, seed, area, spacing, evenness, attempts,
+def scatter(vertices, faces, cumulative, density, densest, count, seed, area, spacing, evenness, attempts,
             points, weights, face_of, number_of, heads):  # type: ignore[no-untyped-def]  # fmt: skip
     """Keep up to ``count`` candidates; returns how many were kept.
 
-    ``cumulative`` is the running sum of face areas over their total. ``points``
+    ``cumulative`` is the running sum of face areas over their total; with a ``density`` of the vertices (none where it
+    is empty) of areas times the greatest density of their corners, ``densest`` being that of all. ``points``
     (n, 3), barycentric ``weights`` (n, 3), ``face_of`` and the candidate
     ``number_of`` are filled. ``heads`` is the hashed grid (a power of two long).
     """
@@ -64,11 +66,21 @@ def scatter(vertices, faces, cumulative, count, seed, area, spacing, evenness, a
         x = w0 * vertices[i0, 0] + w1 * vertices[i1, 0] + w2 * vertices[i2, 0]
         y = w0 * vertices[i0, 1] + w1 * vertices[i1, 1] + w2 * vertices[i2, 1]
         z = w0 * vertices[i0, 2] + w1 * vertices[i1, 2] + w2 * vertices[i2, 2]
-        radius = max(spacing, evenness * np.sqrt(area / max(kept + 1, candidate // PATIENCE)))
+        wider = 1.0
+        if len(density):
+            d0, d1, d2 = density[i0], density[i1], density[i2]
+            here = w0 * d0 + w1 * d1 + w2 * d2
+            d, _, _ = pcg3d(np.uint32(candidate), np.uint32(0xDE45), seed)
+            if np.float64(unit(d)) * max(d0, d1, d2) >= here:
+                continue
+            # Where fewer stand they stand further apart, up to twice as far.
+            wider = min(2.0, np.sqrt(densest / here))
+        radius = max(spacing, wider * evenness * np.sqrt(area / max(kept + 1, candidate // PATIENCE)))
         if radius > 0.0:
-            if cell == 0.0 or (radius < cell * 0.5):
+            widest = radius if wider == 1.0 else max(spacing, 2.0 * radius / wider)
+            if cell == 0.0 or widest > cell or widest < cell * 0.5:
                 # The spacing has halved: lay the grid anew, so that a search never visits more than 27 cells.
-                cell = radius
+                cell = widest
                 heads[:] = -1
                 for k in range(kept):
                     slot = _cell(points[k, 0], points[k, 1], points[k, 2], cell, mask)

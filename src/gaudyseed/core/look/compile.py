@@ -11,8 +11,11 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any
 
+import numpy as np
+
 from ..channels import CHANNELS, Channel
 from ..errors import BadInput, Fix
+from ..geometry.placing import IDENTITY
 from ..kinds import NUMBER, Kind, described
 from ..paths import pointer
 from ..population import Population
@@ -116,12 +119,13 @@ class CompiledLook:
 
 class _Compiler:
     def __init__(
-        self, look: Look, population: Population, surroundings: Surroundings, shared: Sequence[Signal] = ()
-    ) -> None:
+        self, look: Look, population: Population, surroundings: Surroundings, shared: Sequence[Signal],
+        placement: np.ndarray,
+    ) -> None:  # fmt: skip
         own = {s.name: (s, f"signals[{k}]") for k, s in enumerate(look.signals)}
         # A look's own signal goes before one of the scene's of the same name.
         self.places = {**{s.name: (s, f"scene.signals[{k}]") for k, s in enumerate(shared)}, **own}
-        self.scope = Scope(population, surroundings, self.places)
+        self.scope = Scope(population, surroundings, self.places, placement)
         self.scope.kind_of = self.signal
         self.signals: dict[str, CompiledSignal] = {}
         self._open: list[str] = []
@@ -235,8 +239,9 @@ class _Compiler:
 
 
 def compile_look(
-    look: Look, population: Population, surroundings: Surroundings | None = None, shared: Sequence[Signal] = ()
-) -> CompiledLook:
+    look: Look, population: Population, surroundings: Surroundings | None = None, shared: Sequence[Signal] = (),
+    placement: np.ndarray = IDENTITY,
+) -> CompiledLook:  # fmt: skip
     """Check a look against a population: all its signals, and all layers that are on.
 
     Parameters
@@ -245,13 +250,15 @@ def compile_look(
         What the scene has that chains can name: dials, the moment, other populations.
     shared
         The scene's signals; only those that the look reads are compiled.
+    placement
+        (4, 4): from the population's own space into that of the scene.
 
     Raises
     ------
     BadInput
         Where kinds do not follow each other, names are unknown, or signals go round in a circle.
     """
-    compiler = _Compiler(look, population, surroundings or Surroundings({}), shared)
+    compiler = _Compiler(look, population, surroundings or Surroundings({}), shared, placement)
     for k, signal in enumerate(look.signals):
         compiler.signal(signal.name, f"signals[{k}].chain")
     lanes = {}

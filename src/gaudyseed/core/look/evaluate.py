@@ -19,6 +19,7 @@ from ..cache import ResultCache
 from ..channels import BASE_COLOUR, CHANNELS, Channel
 from ..colour.vision import simulated
 from ..digest import digest_of
+from ..geometry.placing import IDENTITY
 from ..kernels.parallel import over
 from ..kinds import Kind
 from ..population import Population
@@ -193,6 +194,7 @@ class Evaluator:
     def evaluate(
         self, population: Population, look: Look, check: Callable[[], None] = never_overtaken,
         dials: Sequence[Dial] = (), surroundings: Surroundings | None = None, shared: Sequence[Signal] = (),
+        placement: np.ndarray = IDENTITY,
     ) -> Evaluation:  # fmt: skip
         """All results of a look on a population.
 
@@ -204,6 +206,8 @@ class Evaluator:
             The scene's; where ``surroundings`` are given theirs count.
         shared
             The scene's signals.
+        placement
+            (4, 4): from the population's own space into that of the scene.
 
         Raises
         ------
@@ -221,7 +225,7 @@ class Evaluator:
         [[0.0, 0.0, 0.0], [1.0, 1.0, 1.0]]
         """
         around = surroundings or Surroundings({d.name: d for d in dials})
-        return self.run(compile_look(look, population, around, shared), check)
+        return self.run(compile_look(look, population, around, shared, placement), check)
 
     def run(self, look: CompiledLook, check: Callable[[], None] = never_overtaken) -> Evaluation:
         """The same for a look compiled before."""

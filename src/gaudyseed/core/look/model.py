@@ -5,19 +5,24 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Annotated, Any, Literal, Self
 
+import numpy as np
 from pydantic import AfterValidator, Field, StrictBool, ValidationInfo, field_validator, model_validator
 
 from ..channels import CHANNELS
 from ..colour.spaces import parse_hex
 from ..document import Document
+from ..geometry.placing import matrix
 from ..names import nearest
-from ..population.makers import Maker
+from ..population.makers import Maker, MakerModel
 from ..references import Names
 from ..upgrade import VERSION, upgraded
 from .follow import Dialled, Follow, Follower
 from .steps import AnyStep
 from .steps.base import MOST_STEPS, Blend, Share, Wide
 
+#: Numbers of a placement, each of which may follow a dial.
+Length = Dialled[Annotated[float, Field(ge=-1e6, le=1e6)]]
+Angle = Dialled[Annotated[float, Field(ge=-36_000, le=36_000)]]
 MOST_LAYERS = 32
 MOST_POPULATIONS = 64
 MOST_SIGNALS = 64
@@ -149,6 +154,38 @@ class SharedLook(Document):
     look: Look = Look()
 
 
+class Placement(Follower):
+    """Where a population stands: in the scene, or in the space of the one that it stands on."""
+
+    position: tuple[Length, Length, Length] = Field(
+        (0.0, 0.0, 0.0), title="Position", json_schema_extra={"unit": "units"}
+    )
+    turn: tuple[Angle, Angle, Angle] = Field((0.0, 0.0, 0.0), title="Turn", json_schema_extra={"unit": "°"})
+    size: Dialled[Annotated[float, Field(gt=0, le=1e6)]] = Field(1.0, title="Size")
+
+    @property
+    def matrix(self) -> np.ndarray:
+        """(4, 4) float64; the dials must have been put in."""
+        return matrix(self.position, self.turn, self.size)
+
+
+class Draft(Follower):
+    """What the view works with, apart from what goes out."""
+
+    count: Annotated[int | None, Field(ge=1)] = Field(None, title="Count at most")
+    every: Annotated[int, Field(ge=1, le=100_000)] = Field(1, title="Every nth element")
+    subdivision: Annotated[int | None, Field(ge=0, le=4)] = Field(None, title="Subdivision at most")
+
+    def drafted(self, maker: MakerModel) -> MakerModel:
+        """The maker with no more than this."""
+        fields = type(maker).model_fields
+        held = {"subdivision": self.subdivision, "count": self.count if maker.counted else None}
+        less = {
+            name: min(most, getattr(maker, name)) for name, most in held.items() if most is not None and name in fields
+        }
+        return maker.model_copy(update=less) if less else maker
+
+
 class Presence(Follower):
     """How the view shows a population."""
 
@@ -162,6 +199,8 @@ class PopulationDocument(Presence):
     id: str = Field(pattern=r"^[a-z0-9_-]{1,40}$")
     name: str = Field(min_length=1, max_length=100)
     maker: Maker
+    place: Placement = Placement()
+    draft: Draft = Draft()
     look: Look = Look()
     wears: Annotated[str | None, Names("look")] = Field(
         None, max_length=100, title="Wears", description="The scene's look that it wears in place of its own."

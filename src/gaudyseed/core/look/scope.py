@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from ..errors import BadInput, Fix
+from ..geometry.placing import IDENTITY
 from ..kinds import Kind
 from ..names import nearest
 from ..paths import replacing
@@ -58,9 +59,12 @@ class Scope:
     """
 
     def __init__(
-        self, population: Population, surroundings: Surroundings | None = None, signals: Iterable[str] = ()
-    ) -> None:
+        self, population: Population, surroundings: Surroundings | None = None, signals: Iterable[str] = (),
+        placement: np.ndarray = IDENTITY,
+    ) -> None:  # fmt: skip
         self.population = population
+        #: (4, 4) float64: from the population's own space into that of the scene.
+        self.placement = placement
         self.surroundings = surroundings or Surroundings({})
         self.signals = tuple(signals)
         self.kind_of: Callable[[str, str], Kind] | None = None

@@ -2,6 +2,17 @@
 
 from .attribute import Attribute, Field
 from .elements import Elements, Owners
-from .population import Curves, Points, Polygons, Population, of_points
+from .population import Curves, Points, Polygons, Population, Standing, of_points
 
-__all__ = ["Attribute", "Curves", "Elements", "Field", "Owners", "Points", "Polygons", "Population", "of_points"]
+__all__ = [
+    "Attribute",
+    "Curves",
+    "Elements",
+    "Field",
+    "Owners",
+    "Points",
+    "Polygons",
+    "Population",
+    "Standing",
+    "of_points",
+]

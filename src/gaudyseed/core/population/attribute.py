@@ -16,11 +16,18 @@ import numpy as np
 
 from ..colour.spaces import decode_srgb
 from ..digest import digest_of
+from ..geometry.placing import Role
 
 Kind = Literal["number", "integer", "vector", "colour", "text"]
 
 #: Attribute values are read as float32 within these limits, so that no step can overflow.
 LARGEST = np.float32(1e30)
+#: What attributes of these names stand for in space.
+_ROLES: dict[str, Role] = {
+    "position": "point", "normal": "normal", "orientation": "turn", "velocity": "direction", "size": "length",
+    "edge_length": "length", "part_middle": "point",
+}  # fmt: skip
+_WIDTHS = {"point": (3,), "direction": (3,), "normal": (3,), "turn": (4,), "length": (1,)}
 #: Whole numbers up to here are all float32 numbers; up to the second all float64 numbers.
 WHOLE_FLOAT32, WHOLE_FLOAT64 = 2**24, 2**53
 
@@ -47,6 +54,8 @@ class Attribute:
     missing
         (n,) bool where elements have no value, whatever the type; None where all have one. In columns of
         floats NaNs and infinities are missing too.
+    stands_for
+        What it is in space; empty where its name says so, or where it is nothing in space.
     """
 
     name: str
@@ -55,6 +64,13 @@ class Attribute:
     labels: tuple[str, ...] = ()
     fields: tuple[Field, ...] = ()
     missing: np.ndarray | None = None
+    stands_for: Role = ""
+
+    @property
+    def role(self) -> Role:
+        """What the values are in space: they go through a placement accordingly."""
+        role = self.stands_for or _ROLES.get(self.name, "")
+        return role if self.width in _WIDTHS.get(role, ()) and self.kind in ("vector", "number") else ""
 
     @cached_property
     def digest(self) -> str:

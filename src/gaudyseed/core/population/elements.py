@@ -6,7 +6,7 @@ has, each of its elements carries.
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
 
@@ -16,6 +16,7 @@ from ..digest import digest_of
 from ..errors import BadInput
 from ..names import nearest
 from .attribute import Attribute
+from .owning import Owning
 
 #: The attribute of this name tells the elements apart.
 KEY = "id"
@@ -68,6 +69,9 @@ class Elements:
         The attributes on the elements, by name, in the order of the file or maker.
     owners
         The levels above, the finest first.
+    derived
+        By name, what gives an attribute of the elements that follows from the others and from the form; worked out
+        when it is first read. An own one of that name hides it.
 
     Examples
     --------
@@ -81,7 +85,10 @@ class Elements:
     count: int
     own: dict[str, Attribute]
     owners: tuple[Owners, ...] = ()
+    derived: Mapping[str, Callable[[], Attribute]] = field(default_factory=dict, compare=False, repr=False)
     _carried: dict[str, Attribute] = field(default_factory=dict, init=False, compare=False, repr=False)
+    #: Who owns each element by a key, kept once it was asked for: see ``owning.owning_of``.
+    owning: dict[str, Owning] = field(default_factory=dict, init=False, compare=False, repr=False)
 
     @cached_property
     def digest(self) -> str:
@@ -91,8 +98,16 @@ class Elements:
     @cached_property
     def names(self) -> tuple[str, ...]:
         """Of all that an element carries: its own attributes first, which hide those of its owners."""
-        above = [name for table in self.owners if table.index is not None for name in table.attributes]
-        return tuple(dict.fromkeys([*self.own, *above]))
+        return tuple(dict.fromkeys([*self.own, *self.derived, *self._above]))
+
+    @property
+    def brought(self) -> tuple[str, ...]:
+        """The same without what is derived from others: what a file or maker brought."""
+        return tuple(dict.fromkeys([*self.own, *(name for name in self._above if name not in self.derived)]))
+
+    @property
+    def _above(self) -> list[str]:
+        return [name for table in self.owners if table.index is not None for name in table.attributes]
 
     @property
     def nbytes(self) -> int:
@@ -107,7 +122,7 @@ class Elements:
 
     def level_of(self, name: str) -> str:
         """The level that an attribute lives on."""
-        above = None if name in self.own else self._holding(name)
+        above = None if name in self.own or name in self.derived else self._holding(name)
         return above.level if above else self.level
 
     def owner_of(self, level: str) -> np.ndarray | None:
@@ -125,6 +140,8 @@ class Elements:
         own = self.own.get(name)
         if own is not None:
             return own
+        if name not in self._carried and name in self.derived:
+            self._carried[name] = self.derived[name]()
         if name not in self._carried:
             above = self._holding(name)
             owner = self.owner_of(above.level) if above else None

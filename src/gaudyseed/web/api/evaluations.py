@@ -5,53 +5,28 @@ from __future__ import annotations
 import time
 from collections.abc import Callable, Iterator
 from dataclasses import asdict
-from typing import Annotated, Any
+from typing import Any
 
 import numpy as np
 from flask import Blueprint, Response, stream_with_context
-from pydantic import BeforeValidator, Field
+from pydantic import Field
 
-from ...core.cache import ResultCache
 from ...core.census import packed
 from ...core.colour.spaces import parse_hex, to_hex
 from ...core.colour.vision import Vision, simulated
-from ...core.document import Document, parse, parse_json
+from ...core.document import Document
 from ...core.errors import BadInput, Overtaken
 from ...core.look.evaluate import Evaluation, never_overtaken
-from ...core.look.model import MOST_POPULATIONS, PopulationDocument, Scene
+from ...core.look.model import MOST_POPULATIONS
 from ...core.preview import Of, Scale, Shown, preview
 from ...core.report import Groups
 from ...core.scene import SceneRun
 from .. import binary
+from ..drafts import Draft
 from ..openapi import BINARY, operation
 from ..workshop import workshop
 
 blueprint = Blueprint("evaluations", __name__)
-
-#: Populations by their text: of a scene that is edited, most come again and again.
-_read = ResultCache(64 * 1024 * 1024)
-
-
-def _unfolded(scene: Any) -> Any:
-    """A scene whose populations may come as texts of JSON; those that came before are not read again."""
-    if not isinstance(scene, dict) or not isinstance(scene.get("populations"), list):
-        return scene
-    return {**scene, "populations": [_population(p, k) for k, p in enumerate(scene["populations"])]}
-
-
-def _population(given: Any, number: int) -> Any:
-    if not isinstance(given, str):
-        return given
-    found = _read.get(given)
-    if found is None:
-        place = f"scene.populations[{number}]"
-        found = parse(PopulationDocument, parse_json(given, place), place)
-        _read.put(given, found, 20 * len(given))
-    return found
-
-
-#: A scene as the page sends it.
-Draft = Annotated[Scene, BeforeValidator(_unfolded)]
 
 
 class Preview(Document):
@@ -110,7 +85,7 @@ def evaluate(body: EvaluationRequest) -> Response:
             entries[wanted.population] = _seen_first(run, wanted, body.vision, check, arrays)
         except BadInput as error:
             errors.append(error)
-            entries[wanted.population] = {"error": _told(error)}
+            entries[wanted.population] = {"error": _told(error), "made": _made(run, wanted.population)}
     if len(errors) == len(body.wanted):
         raise errors[0]
 
@@ -120,6 +95,14 @@ def evaluate(body: EvaluationRequest) -> Response:
         yield binary.pack(_headed(body, told, began), more)
 
     return Response(stream_with_context(messages()), mimetype="application/octet-stream")
+
+
+def _made(run: SceneRun, population: str) -> str:
+    """The key of what is made of a population; empty where that cannot be."""
+    try:
+        return run.order(population).key
+    except BadInput:
+        return ""
 
 
 def _headed(body: EvaluationRequest, entries: dict[str, dict[str, Any]], began: float) -> dict[str, Any]:
@@ -166,6 +149,8 @@ def _seen_first(
         "count": evaluation.population.count,
         "shape": presence.shape,
         "shown": presence.shown,
+        "made": run.order(name).key,
+        "placement": run.placement(name).T.reshape(-1).tolist(),
         "computed": evaluation.computed,
         "reused": evaluation.reused,
         "lanes": _lanes(evaluation, wanted, vision, check, arrays),

@@ -13,7 +13,7 @@ from ...core.errors import BadInput
 from ...core.formats import FORMATS
 from ...core.look.model import Scene
 from ..openapi import BINARY, operation
-from ..workshop import workshop
+from ..workshop import unless_gone, workshop
 
 blueprint = Blueprint("exports", __name__)
 
@@ -32,7 +32,7 @@ class ExportRequest(Document):
 @operation(blueprint, "/exports", method="post", body=ExportRequest, result=BINARY)
 def export(body: ExportRequest) -> Response:
     """A population with what its elements got, or its look, as a file."""
-    run = workshop().run(body.scene)
+    run = workshop().run(body.scene, unless_gone(), final=True)
     name = run.document(body.population).name
     stem = re.sub(r"[^A-Za-z0-9]+", "-", name).strip("-").lower() or "population"
     if body.format == LOOK:

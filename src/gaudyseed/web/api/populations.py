@@ -1,32 +1,34 @@
-"""What makers make: places for the view, attributes with their distributions; and surfaces."""
+"""What makers make: places for the view, attributes with their distributions, parts; and surfaces."""
 
 from __future__ import annotations
 
+import time
+from collections.abc import Callable
+
+import numpy as np
 from flask import Blueprint, Response
 from pydantic import Field
 
 from ...core.document import Document
 from ...core.errors import BadInput
 from ...core.geometry.surfaces import SURFACES, surface
-from ...core.look.follow import resolved
-from ...core.look.model import MOST_DIALS, Dial
-from ...core.population import Population
+from ...core.population import Polygons, Population
 from ...core.population.derive import standing
 from ...core.population.kinds import KINDS
-from ...core.population.makers import Maker
 from ...core.report import attribute_census
 from .. import binary
+from ..drafts import Draft
 from ..openapi import BINARY, operation
-from ..workshop import workshop
+from ..workshop import unless_gone, workshop
 
 blueprint = Blueprint("populations", __name__)
 
 
-class MakerRequest(Document):
-    """A maker to run, and the dials that its parameters may follow."""
+class PopulationRequest(Document):
+    """A population of a scene to make. A population of the scene may stand there as a text of JSON."""
 
-    maker: Maker
-    dials: tuple[Dial, ...] = Field((), max_length=MOST_DIALS)
+    scene: Draft
+    population: str = Field(max_length=40)
 
 
 def described(population: Population) -> dict[str, object]:
@@ -38,28 +40,55 @@ def described(population: Population) -> dict[str, object]:
         attributes.append(
             {
                 "name": a.name, "kind": a.kind, "level": elements.level_of(a.name), "width": a.width, "census": census,
-                "texts": len(a.labels), "derived": not a.fields, "unreadable": a.unreadable,
+                "texts": len(a.labels), "derived": not a.fields, "unreadable": a.unreadable, "role": a.role,
             }
         )  # fmt: skip
     levels = [{"name": elements.level, "count": population.count}]
     levels += [{"name": above.level, "count": above.count} for above in elements.owners]
-    return {"count": population.count, "notes": list(population.notes), "levels": levels, "attributes": attributes}
-
-
-@operation(blueprint, "/populations", method="post", body=MakerRequest, result=BINARY)
-def make_population(body: MakerRequest) -> Response:
-    """Positions, orientations and sizes of what a maker makes, and its attributes."""
-    maker = resolved(body.maker, {d.name: d for d in body.dials}, "maker")
-    population = workshop().population(maker)
-    positions = population.elements.own["position"].readable
-    orientation, sizes = standing(population)
-    low, high = positions.min(axis=0).astype(float), positions.max(axis=0).astype(float)
-    kind = KINDS[population.kind]
-    header = {
-        **described(population), "kind": kind.word, "drawn": kind.drawn, "ground": maker.ground,
-        "low": low.tolist(), "high": high.tolist(),
+    return {
+        "kind": population.kind, "count": population.count, "notes": list(population.notes), "levels": levels,
+        "attributes": attributes,
     }  # fmt: skip
-    return binary.answer(header, {"positions": positions, "orientations": orientation, "sizes": sizes})
+
+
+def _instances(population: Population) -> dict[str, np.ndarray]:
+    """Places, turns and sizes."""
+    orientations, sizes = standing(population)
+    return {"orientations": orientations, "sizes": sizes}
+
+
+def _surface(population: Population) -> dict[str, np.ndarray]:
+    """Normals, triangles, and the part of each vertex."""
+    form = population.form
+    assert isinstance(form, Polygons)
+    parts = population.elements.owner_of("part")
+    return {
+        "normals": population.elements.attribute("normal").readable,
+        "triangles": form.triangles,
+        "parts": np.zeros(population.count, np.int32) if parts is None else parts,
+    }
+
+
+#: What the view wants beside the positions, by the word that a kind is drawn with.
+_ARRAYS: dict[str, Callable[[Population], dict[str, np.ndarray]]] = {"instances": _instances, "surface": _surface}
+
+
+@operation(blueprint, "/populations", method="post", body=PopulationRequest, result=BINARY)
+def make_population(body: PopulationRequest) -> Response:
+    """What the view wants of a population, and its attributes."""
+    began = time.perf_counter()
+    run = workshop().run(body.scene, unless_gone())
+    order = run.order(body.population)
+    population = run.population(body.population)
+    kind = KINDS[population.kind]
+    positions = population.elements.attribute("position").readable
+    low, high = positions.min(axis=0).astype(float), positions.max(axis=0).astype(float)
+    header = {
+        **described(population), "made": order.key, "drawn": kind.drawn, "ground": order.maker.ground,
+        "low": low.tolist(), "high": high.tolist(), "faces": getattr(population.form, "faces", 0),
+        "milliseconds": round(1000 * (time.perf_counter() - began), 3),
+    }  # fmt: skip
+    return binary.answer(header, {"positions": positions, **_ARRAYS[kind.drawn](population)})
 
 
 @operation(blueprint, "/surfaces/<name>", method="get", result=BINARY)

@@ -2,17 +2,24 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator, Mapping
 from typing import Any, ClassVar, Literal
 
 import numpy as np
 from pydantic import Field
 
-from ...errors import BadInput
+from ...colour.spaces import parse_hex
+from ...digest import digest_of
+from ...errors import BadInput, Fix
+from ...geometry.placing import moved
 from ...kinds import COLOUR, NUMBER, Kind, vector
+from ...names import nearest
+from ...paths import pointer
 from ...population import Attribute as Column
 from ...vectors import lengths
+from ..follow import FollowDial
 from ..scope import Scope
-from .base import Context, Plan, Step, Value
+from .base import Advisory, Context, HexColour, Outcome, Plan, Step, Value, Wide, put
 
 _AXES = {"x": 0, "y": 1, "z": 2}
 
@@ -20,7 +27,8 @@ _AXES = {"x": 0, "y": 1, "z": 2}
 class Attribute(Step):
     """A named attribute: numbers as they are, one component of a vector, a colour in linear light.
 
-    Missing values (NaN, infinities) read as 0.
+    Missing values (NaN, infinities) read as 0, or as what stands for what is missing; with that a population that lacks
+    the attribute is told, not refused. Points, directions and normals can be read in the scene's space.
     """
 
     title: ClassVar[str] = "Attribute"
@@ -30,6 +38,17 @@ class Attribute(Step):
     step: Literal["attribute"]
     name: str = Field(min_length=1, max_length=200, title="Name", json_schema_extra={"control": "attribute"})
     component: Literal["whole", "x", "y", "z", "length"] = Field("whole", title="Component")
+    space: Literal["own", "scene"] = Field(
+        "own", title="Space", description="That of the population, or of the scene where it was moved, turned or sized."
+    )
+    otherwise: Wide | HexColour | FollowDial | None = Field(
+        None, title="Where missing", description="For what is missing, and for all where there is no such attribute.",
+        json_schema_extra={"control": "otherwise"},
+    )  # fmt: skip
+
+    def _lacks(self, scope: Scope) -> bool:
+        """Whether there is no such attribute, and something stands for it."""
+        return self.otherwise is not None and scope.elements.find(self.name) is None
 
     def _column(self, scope: Scope, place: str) -> Column:
         column = scope.attribute(self.name, f"{place}.name")
@@ -63,21 +82,36 @@ class Attribute(Step):
         return self.name if lost else ""
 
     def result_kind(self, scope: Scope, place: str, incoming: Kind | None = None) -> Kind:
-        """By the attribute and component."""
+        """By the attribute and component; of what stands for it where it lacks."""
+        if self._lacks(scope):
+            return COLOUR if isinstance(self.otherwise, str) else NUMBER
         column = self._column(scope, place)
+        if isinstance(self.otherwise, str) and column.kind != "colour":
+            raise BadInput(
+                f"{self.name!r} holds {column.kind}s; a number stands for what is missing of it, not a colour.",
+                place=f"{place}.otherwise", code="wrong_kind",
+            )  # fmt: skip
         if column.kind == "colour":
             return COLOUR
         return vector(column.width) if column.kind == "vector" and self.component == "whole" else NUMBER
 
     def depends_on(self, scope: Scope) -> list[Any]:
-        """The column's content."""
+        """The column's content, and the placement where it matters."""
         column = scope.elements.find(self.name)
-        return [column.digest if column else ""]
+        placed = self.space == "scene" and column is not None and column.role
+        return [column.digest if column else "", *([digest_of(scope.placement)] if placed else [])]
 
     def plan(self, context: Context, incoming: Value | None) -> Plan:
         """(n,) or (n, k) float32."""
+        if self._lacks(context.scope):
+            return Plan(whole=np.broadcast_to(self._stand_in(), context.kind.shape(context.elements.count)).copy())
         column = self._column(context.scope, context.place)
         values = column.readable
+        if self.space == "scene" and column.role:
+            values = moved(values, column.role, context.scope.placement)
+        if self.otherwise is not None and column.absent is not None and context.kind != vector(column.width):
+            values = values.copy()
+            values[column.absent] = self._stand_in()
         if column.kind == "vector" and self.component == "length":
             values = lengths(values)
         elif column.kind == "vector" and self.component != "whole":
@@ -85,3 +119,16 @@ class Attribute(Step):
         far = context.kind == NUMBER and self.far_from(context.scope)
         exact = column.precise(_AXES.get(self.component, 0)) if far else None
         return Plan(whole=np.ascontiguousarray(values, np.float32), exact=exact)
+
+    def _stand_in(self) -> np.ndarray:
+        """The number, or (3,) linear colour, that stands for what is missing."""
+        given = self.otherwise
+        return np.array(parse_hex(given) if isinstance(given, str) else given, np.float32)
+
+    def advisories(self, outcome: Outcome, census: Mapping[str, Any]) -> Iterator[Advisory]:
+        """That there is no such attribute."""
+        if self._lacks(outcome.scope):
+            hint, twin = nearest(self.name, outcome.scope.elements.names)
+            fixes = (Fix(f"Read {twin} instead", [put(f"{pointer(outcome.place)}/name", twin)]),) if twin else ()
+            sentence = f"No attribute is called {self.name!r} here; every element gets {self.otherwise}. {hint}"
+            yield Advisory("attribute_lacks", outcome.place, sentence, fixes)

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Annotated
 
 from ...registry import import_all
 from ...union import OneOf
-from .base import MAKERS, ColumnSource, MakerModel
+from .base import MAKERS, ColumnSource, MakerModel, Makings, Order
 
 import_all(__name__, list(__path__))
 
@@ -16,4 +16,4 @@ else:
     #: Any of them, in documents.
     Maker = Annotated[MakerModel, OneOf(MAKERS, "maker")]
 
-__all__ = ["MAKERS", "ColumnSource", "Maker", "MakerModel"]
+__all__ = ["MAKERS", "ColumnSource", "Maker", "MakerModel", "Makings", "Order"]

@@ -2,13 +2,19 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from dataclasses import dataclass
 from functools import cached_property
-from typing import Any, ClassVar, Protocol, get_args
+from typing import TYPE_CHECKING, Any, ClassVar, Protocol, get_args
 
 from ...digest import digest_of
+from ...errors import BadInput
 from ...look.follow import Follower
 from ...registry import Registry
-from ..population import Population
+from ..population import Points, Population
+
+if TYPE_CHECKING:
+    from ...look.evaluate import Evaluation
 
 
 class ColumnSource(Protocol):
@@ -16,6 +22,36 @@ class ColumnSource(Protocol):
 
     def column(self, digest: str) -> bytes:
         """The bytes of a column; KeyError where there is none."""
+
+
+def never() -> None:
+    """The check of what nothing stops."""
+
+
+def _alone(population: str, place: str) -> Any:
+    raise BadInput(f"There is no population {population!r} here.", place=place, code="unknown_population")
+
+
+@dataclass(frozen=True)
+class Makings:
+    """What a maker may ask for while it makes.
+
+    Attributes
+    ----------
+    check
+        Called now and then; what it raises stops the making.
+    population, evaluation
+        Another population of the scene by its id, whole as it goes out, and its results; with the place for sentences.
+        BadInput where there is none, and where populations stand on one another in a circle.
+    """
+
+    check: Callable[[], None] = never
+    population: Callable[[str, str], Population] = _alone
+    evaluation: Callable[[str, str], Evaluation] = _alone
+
+
+#: Of a maker that stands alone.
+ALONE = Makings()
 
 
 #: Every maker by the word it has in documents.
@@ -32,6 +68,8 @@ class MakerModel(Follower):
     #: What the page calls it, and whether it offers it as something new.
     title: ClassVar[str] = ""
     offered: ClassVar[bool] = True
+    #: Whether fewer are made where its count is lower, so that a draft can have fewer.
+    counted: ClassVar[bool] = False
 
     @classmethod
     def __pydantic_init_subclass__(cls, **more: Any) -> None:
@@ -51,6 +89,39 @@ class MakerModel(Follower):
         """The stand-in surface that the elements stand on, where there is one to show."""
         return None
 
-    def make(self, columns: ColumnSource) -> Population:
+    @property
+    def stands_on(self) -> str | None:
+        """The id of the population that the elements stand on, where there is one."""
+        return None
+
+    def reads(self, makings: Makings) -> str:
+        """Content digest of what it reads of other populations; empty where it reads none."""
+        return ""
+
+    def make(self, columns: ColumnSource, makings: Makings = ALONE) -> Population:
         """Produce the population; BadInput where that is not possible."""
         raise NotImplementedError
+
+    def estimated(self) -> int | None:
+        """About how many elements it makes, without making them; None where that is not known."""
+        return None
+
+
+@dataclass(frozen=True)
+class Order:
+    """A population to be made: its maker with the dials put in, and every how many-th of its elements is wanted."""
+
+    maker: MakerModel
+    makings: Makings = ALONE
+    every: int = 1
+
+    @cached_property
+    def key(self) -> str:
+        """Equal keys make equal populations."""
+        read = self.maker.reads(self.makings)
+        return digest_of("order", self.maker.key, read, self.every) if read or self.every > 1 else self.maker.key
+
+    def make(self, columns: ColumnSource) -> Population:
+        """Make it."""
+        made = self.maker.make(columns, self.makings)
+        return made.thinned(self.every) if self.every > 1 and isinstance(made.form, Points) else made

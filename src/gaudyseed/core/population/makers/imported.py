@@ -14,7 +14,7 @@ from ..attribute import Attribute
 from ..attribute import Field as Column
 from ..derive import with_derived
 from ..population import Population, of_points
-from .base import ColumnSource, MakerModel
+from .base import ALONE, ColumnSource, MakerModel, Makings
 
 LARGEST_COUNT = 20_000_000
 
@@ -52,7 +52,7 @@ class ImportedMaker(MakerModel):
     count: int = Field(ge=1, le=LARGEST_COUNT)
     attributes: tuple[ImportedAttribute, ...] = Field(min_length=1, max_length=512)
 
-    def make(self, columns: ColumnSource) -> Population:
+    def make(self, columns: ColumnSource, makings: Makings = ALONE) -> Population:
         """Lay the stored columns side by side and derive what is missing."""
         for a in self.attributes:
             _check_form(a)

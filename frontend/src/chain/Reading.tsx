@@ -1,0 +1,109 @@
+/** Choosing what owns elements, what they stand on, and what is read of another population. */
+import { NONE, type State, useStore } from "../state/store";
+import { lookOf } from "../state/edits";
+import { Choice } from "../widgets/Choice";
+import { ColourField } from "../widgets/ColourField";
+import { NumberField } from "../widgets/NumberField";
+import { Toggle } from "../widgets/Toggle";
+
+interface Props<T> {
+  title: string;
+  value: T;
+  help?: string;
+  onCommit: (value: T, label: string) => void;
+}
+
+/** A title, and beside it a choice. */
+function Titled({ title, help, children }: { title: string; help?: string; children: React.ReactNode }) {
+  return (
+    <span className="inline-flex items-center gap-1 text-soft" title={help}>
+      <span className="choice-title">{title}</span>
+      <span className="text-ink">{children}</span>
+    </span>
+  );
+}
+
+/** A level that owns elements, or an attribute whose equal values belong together. */
+export function OwnerChoice({ title, value, help, onCommit }: Props<string>) {
+  const header = useStore((s) => s.geometry[s.chosen]?.header);
+  const above = (header?.levels ?? []).slice(1);
+  const keys = (header?.attributes ?? []).filter((a) => (a.kind === "integer" || a.kind === "text") && !above.some((l) => l.name === a.name) && a.name !== "id");
+  const options = [
+    ...above.map((l) => ({ value: l.name, label: `${l.name} · ${l.count.toLocaleString("en-GB")} of them` })),
+    ...keys.map((a) => ({ value: a.name, label: a.kind === "text" ? `${a.name} · ${a.texts.toLocaleString("en-GB")} texts` : `${a.name} · ${a.kind}` })),
+  ];
+  if (!options.some((o) => o.value === value)) options.push({ value, label: `${value} (missing)` });
+  return (
+    <Titled title={title} help={help}>
+      <Choice label={title} plain value={value} options={options} onChange={(v) => onCommit(v, `Take one value per ${v}`)} />
+    </Titled>
+  );
+}
+
+const NOTHING = " ";
+
+/** The populations of a scene that elements can stand on. */
+export function MeshChoice({ title, value, help, onCommit }: Props<string | null>) {
+  const listed = useStore((s) => JSON.stringify((s.scene?.populations ?? NONE).filter((p) => s.geometry[p.id]?.header.kind === "mesh").map((p) => ({ value: p.id, label: p.name }))));
+  const options = [{ value: NOTHING, label: "The surface alone" }, ...(JSON.parse(listed) as { value: string; label: string }[])];
+  if (value !== null && !options.some((o) => o.value === value)) options.push({ value, label: `${value} (missing)` });
+  return (
+    <Titled title={title} help={help}>
+      <Choice label={title} plain value={value ?? NOTHING} options={options} onChange={(v) => onCommit(v === NOTHING ? null : v, "Stand on something else")} />
+    </Titled>
+  );
+}
+
+export interface Read {
+  of: "attribute" | "signal" | "channel";
+  name: string;
+}
+
+/** What can be read of the population that the chosen one stands on, as a list of JSON. */
+function readable(s: State, numbers: boolean): string {
+  const maker = s.scene?.populations.find((p) => p.id === s.chosen)?.maker;
+  const on = maker && "on" in maker ? (maker as { on: string | null }).on : null;
+  const below = s.scene?.populations.find((p) => p.id === on);
+  if (!s.scene || !below) return "[]";
+  const attributes = (s.geometry[below.id]?.header.attributes ?? NONE).filter((a) => a.kind !== "text" && (!numbers || a.kind === "number" || a.kind === "integer"));
+  const channels = s.channels.filter((c) => !numbers || c.kind === "number");
+  return JSON.stringify([
+    ...channels.map((c) => ({ of: "channel", name: c.name, label: c.title })),
+    ...lookOf(s.scene, below).signals.map((signal) => ({ of: "signal", name: signal.name, label: `${signal.name} · signal` })),
+    ...attributes.map((a) => ({ of: "attribute", name: a.name, label: `${a.name} · ${a.kind}` })),
+  ]);
+}
+
+/** A value of the population below; null reads nothing, where that is possible. */
+export function ReadingChoice({ title, value, help, numbers, none, onCommit }: Props<Read | null> & { numbers?: boolean; none?: string }) {
+  const listed = useStore((s) => readable(s, numbers ?? false));
+  const found = JSON.parse(listed) as (Read & { label: string })[];
+  const key = (r: Read) => `${r.of} ${r.name}`;
+  const options = [...(none ? [{ value: NOTHING, label: none }] : []), ...found.map((r) => ({ value: key(r), label: r.label }))];
+  if (value && !options.some((o) => o.value === key(value))) options.push({ value: key(value), label: `${value.name} (missing)` });
+  return (
+    <Titled title={title} help={help}>
+      <Choice
+        label={title}
+        plain
+        value={value ? key(value) : NOTHING}
+        options={options}
+        onChange={(v) => {
+          const read = found.find((r) => key(r) === v);
+          onCommit(read ? { of: read.of, name: read.name } : null, `Read ${read?.name ?? "nothing"}`);
+        }}
+      />
+    </Titled>
+  );
+}
+
+/** What stands for a value that is missing: nothing, a number or a colour. */
+export function Otherwise({ title, value, help, colour, onCommit }: Props<number | string | null> & { colour: boolean }) {
+  return (
+    <span className="inline-flex items-center gap-2" title={help}>
+      <Toggle label={title} on={value !== null} onChange={(on) => onCommit(on ? (colour ? "#808080" : 0) : null, on ? "Give a default" : "Take the default away")} />
+      {typeof value === "number" && <NumberField label={`${title}, number`} hideLabel value={value} width="w-[62px]" onCommit={(v) => onCommit(v, "Change the default")} />}
+      {typeof value === "string" && <ColourField label={`${title}, colour`} value={value} onDraft={() => undefined} onCommit={(c) => onCommit(c, "Change the default")} />}
+    </span>
+  );
+}

@@ -1,0 +1,95 @@
+"""Places, turns and sizes in space, and how points, directions and normals go through them."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+import numpy as np
+
+#: What a vector stands for: a place, a way to go, what is square to a surface, a turn, a length, or none of these.
+Role = Literal["", "point", "direction", "normal", "turn", "length"]
+
+IDENTITY = np.eye(4)
+
+
+def matrix(position: tuple[float, ...], turn: tuple[float, ...], size: float) -> np.ndarray:
+    """(4, 4) float64: first the size, then turns in degrees about x, y and z in that order, then the place.
+
+    >>> (matrix((1, 0, 0), (0, 0, 90), 2) @ [1, 0, 0, 1]).round(6).tolist()
+    [1.0, 2.0, 0.0, 1.0]
+    """
+    out = np.eye(4)
+    for axis, degrees in enumerate(turn):
+        c, s = np.cos(np.radians(degrees)), np.sin(np.radians(degrees))
+        one, two = (axis + 1) % 3, (axis + 2) % 3
+        about = np.eye(4)
+        about[one, one] = about[two, two] = c
+        about[one, two], about[two, one] = -s, s
+        out = about @ out
+    out[:3, :3] *= size
+    out[:3, 3] = position
+    return out
+
+
+def moved(values: np.ndarray, role: Role, by: np.ndarray) -> np.ndarray:
+    """Values (n,) or (n, k) in the space that a matrix leads to; those without a role stay as they are.
+
+    Points take all of it, directions all but the place, normals the inverse transposed and length 1 again, turns
+    (quaternions x, y, z, w) its rotation, lengths its size (the cube root of the volume that it gives to a unit cube).
+    """
+    linear = by[:3, :3]
+    if role == "point":
+        return (values.astype(np.float64) @ linear.T + by[:3, 3]).astype(values.dtype)
+    if role == "direction":
+        return (values.astype(np.float64) @ linear.T).astype(values.dtype)
+    if role == "normal":
+        square = values.astype(np.float64) @ np.linalg.inv(linear)
+        lengths = np.linalg.norm(square, axis=1, keepdims=True)
+        return (square / np.where(lengths > 0, lengths, 1)).astype(values.dtype)
+    if role == "length":
+        return (values * np.cbrt(abs(np.linalg.det(linear)))).astype(values.dtype)
+    return _turned(values, linear) if role == "turn" else values
+
+
+def _turned(values: np.ndarray, linear: np.ndarray) -> np.ndarray:
+    """Quaternions (n, 4) after the rotation of a matrix."""
+    x, y, z, w = quaternion(linear)
+    a, b, c, d = values.astype(np.float64).T
+    found = np.stack(
+        [
+            w * a + x * d + y * c - z * b,
+            w * b - x * c + y * d + z * a,
+            w * c + x * b - y * a + z * d,
+            w * d - x * a - y * b - z * c,
+        ],
+        axis=1,
+    )
+    return found.astype(values.dtype)
+
+
+def quaternion(linear: np.ndarray) -> np.ndarray:
+    """(4,) x, y, z, w: the rotation that is nearest to a (3, 3) matrix (its polar decomposition, mirrors taken out)."""
+    u, _, v = np.linalg.svd(linear)
+    turn = u @ v
+    if np.linalg.det(turn) < 0:
+        turn = u @ np.diag([1, 1, -1]) @ v
+    # The largest of the four squares, so that nothing is divided by little (Shepperd 1978).
+    squares = np.array([turn[0, 0], turn[1, 1], turn[2, 2], np.trace(turn)])
+    k = int(squares.argmax())
+    if k == 3:
+        q = [turn[2, 1] - turn[1, 2], turn[0, 2] - turn[2, 0], turn[1, 0] - turn[0, 1], 1 + squares[3]]
+    else:
+        i, j = (k + 1) % 3, (k + 2) % 3
+        q = [0.0] * 4
+        q[k] = 1 + turn[k, k] - turn[i, i] - turn[j, j]
+        q[i], q[j] = turn[i, k] + turn[k, i], turn[j, k] + turn[k, j]
+        q[3] = turn[j, i] - turn[i, j]
+    found = np.array(q)
+    return found / np.linalg.norm(found)
+
+
+def affine(linear: np.ndarray, place: np.ndarray) -> np.ndarray:
+    """(4, 4) from a (3, 3) and a (3,)."""
+    out = np.eye(4)
+    out[:3, :3], out[:3, 3] = linear, place
+    return out

@@ -1,0 +1,62 @@
+"""ground: what the mesh below has where an element stands."""
+
+from __future__ import annotations
+
+from typing import Any, ClassVar, Literal
+
+import numpy as np
+from pydantic import Field
+
+from ...errors import BadInput
+from ...kinds import Kind
+from ...population import Standing
+from ...reading import Reading
+from ..scope import Scope
+from .base import Context, Plan, Step, Value
+
+
+class Ground(Step):
+    """An attribute, a signal or a channel of the mesh that an element stands on, interpolated at its foot.
+
+    The three corners of the triangle under the foot are weighed by its barycentric coordinates.
+    """
+
+    title: ClassVar[str] = "Ground"
+    noun: ClassVar[str] = "what lies below"
+    summary: ClassVar[str] = "what the mesh has where an element stands"
+
+    step: Literal["ground"]
+    of: Literal["attribute", "signal", "channel"] = Field("channel", title="Read")
+    name: str = Field(
+        "base_colour", min_length=1, max_length=200, title="Name", json_schema_extra={"control": "ground"}
+    )
+
+    def _read(self, scope: Scope, place: str) -> tuple[Standing, Kind, np.ndarray, str]:
+        standing = scope.population.standing
+        if standing is None:
+            raise BadInput(
+                "These elements stand on no population of the scene. Let their maker stand on a mesh, or read "
+                "something else.",
+                place=place, code="no_ground",
+            )  # fmt: skip
+        below = scope.other(standing.on, f"{place}.name")
+        kind, values, digest = Reading(of=self.of, name=self.name).of_evaluation(below, f"{place}.name")
+        return standing, kind, values, digest
+
+    def result_kind(self, scope: Scope, place: str, incoming: Kind | None = None) -> Kind:
+        """As that of what it reads."""
+        return self._read(scope, place)[1]
+
+    def depends_on(self, scope: Scope) -> list[Any]:
+        """What it reads, and where the elements stand."""
+        standing, _, _, digest = self._read(scope, "")
+        return [standing.digest, digest]
+
+    def plan(self, context: Context, incoming: Value | None) -> Plan:
+        """(n,) or (n, k) float32."""
+        standing, _, values, _ = self._read(context.scope, context.place)
+
+        def fill(a: int, b: int, out: np.ndarray) -> None:
+            out[:] = standing.between(a, b).carried(values)
+
+        return Plan(fill)

@@ -1,0 +1,48 @@
+"""The mesh maker: the stand-in meshes as populations."""
+
+from __future__ import annotations
+
+from typing import Annotated, ClassVar, Literal
+
+import numpy as np
+from pydantic import Field
+
+from ...geometry.cages import cage
+from ...look.follow import Dialled
+from ..attribute import Attribute
+from ..attribute import Field as Column
+from ..meshes import PART, column, of_polygons, subdivided
+from ..population import Polygons, Population
+from .base import ALONE, ColumnSource, MakerModel, Makings
+
+#: How often each of them is subdivided as it comes.
+Subdivision = Dialled[Annotated[int, Field(ge=0, le=4)]]
+
+
+class SurfaceMaker(MakerModel):
+    """A mesh that ships: its vertices are the elements, its pieces the parts."""
+
+    title: ClassVar[str] = "Mesh"
+
+    maker: Literal["mesh"]
+    surface: Dialled[Literal["beetle", "carp", "mask", "ball", "ring", "sheet"]] = Field("ball", title="Surface")
+    subdivision: Subdivision = Field(
+        1, title="Subdivision", description="Each level has about four times the vertices of the one below."
+    )
+    smooth: Dialled[bool] = Field(True, title="Smooth", description="Off cuts the faces and keeps their form.")
+
+    def make(self, columns: ColumnSource, makings: Makings = ALONE) -> Population:
+        """The cage, subdivided."""
+        made = cage(self.surface)
+        attributes = [
+            Attribute("id", "integer", np.arange(len(made.positions), dtype=np.int32), fields=(Column("id", "<i4"),)),
+            column("position", "vector", made.positions, "x", "y", "z"),
+            *(column(name, "number", values, name) for name, values in made.columns.items()),
+        ]
+        form = Polygons(
+            made.starts, made.corners, {PART: Attribute(PART, "text", made.part_of, made.parts)},
+            {"uv": column("uv", "vector", made.uvs, "u", "v")},
+        )  # fmt: skip
+        return subdivided(
+            of_polygons({a.name: a for a in attributes}, form), self.subdivision, self.smooth, makings.check
+        )
