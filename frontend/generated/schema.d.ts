@@ -115,7 +115,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Store the columns of a PLY or CSV file (the request's body). */
+        /** Store what a file (the request's body) holds; ``?only=0,2`` some of its things. */
         post: operations["import_file"];
         delete?: never;
         options?: never;
@@ -132,7 +132,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** What a PLY or CSV file (the request's body) holds. */
+        /** What a file (the request's body) holds. */
         post: operations["preview_import"];
         delete?: never;
         options?: never;
@@ -1242,6 +1242,10 @@ export interface components {
             title: string;
             /** Ending */
             ending: string;
+            /** Kinds */
+            kinds: string[];
+            /** Reads */
+            reads: boolean;
         };
         /**
          * Formula
@@ -1446,20 +1450,13 @@ export interface components {
         };
         /**
          * ImportAnswer
-         * @description What was stored, with the maker to put into a scene.
+         * @description What was stored.
          */
         ImportAnswer: {
             /** File */
             file: string;
-            /** Count */
-            count: number;
-            /** Notes */
-            notes: string[];
-            /** Attributes */
-            attributes: {
-                [key: string]: unknown;
-            }[];
-            maker: components["schemas"]["ImportedMaker"];
+            /** Things */
+            things: components["schemas"]["Imported"][];
         };
         /**
          * ImportPreview
@@ -1468,14 +1465,19 @@ export interface components {
         ImportPreview: {
             /** File */
             file: string;
-            /** Count */
-            count: number;
-            /** Notes */
-            notes: string[];
-            /** Attributes */
-            attributes: {
-                [key: string]: unknown;
-            }[];
+            /** Things */
+            things: components["schemas"]["ThingPreview"][];
+        };
+        /**
+         * Imported
+         * @description What was stored of one thing, with the maker to put into a scene.
+         */
+        Imported: {
+            /** Name */
+            name: string;
+            /** Kind */
+            kind: string;
+            maker: components["schemas"]["ImportedMaker"];
         };
         /**
          * ImportedAttribute
@@ -1512,6 +1514,44 @@ export interface components {
              * @default null
              */
             missing: string | null;
+            /**
+             * Stands For
+             * @description What it is in space, where its name does not say so.
+             * @default
+             * @enum {string}
+             */
+            stands_for: "" | "point" | "direction" | "normal" | "turn" | "length";
+            /**
+             * Light
+             * @description What colours are, where their type does not say so.
+             * @default
+             * @enum {string}
+             */
+            light: "" | "linear" | "display";
+        };
+        /**
+         * ImportedFaces
+         * @description The faces of a mesh: how many corners each has, and the vertex of each corner, both <i4, by content.
+         */
+        ImportedFaces: {
+            /** Count */
+            count: number;
+            /** Corners */
+            corners: number;
+            /** Sizes */
+            sizes: string;
+            /** Vertices */
+            vertices: string;
+            /**
+             * Of Faces
+             * @default []
+             */
+            of_faces: components["schemas"]["ImportedAttribute"][];
+            /**
+             * Of Corners
+             * @default []
+             */
+            of_corners: components["schemas"]["ImportedAttribute"][];
         };
         /**
          * ImportedField
@@ -1545,6 +1585,23 @@ export interface components {
             count: number;
             /** Attributes */
             attributes: components["schemas"]["ImportedAttribute"][];
+            /**
+             * @description Of a mesh; clones have none.
+             * @default null
+             */
+            faces: components["schemas"]["ImportedFaces"] | null;
+            /**
+             * Subdivision
+             * @description Each level has about four times the vertices of the one below.
+             * @default 0
+             */
+            subdivision: number | components["schemas"]["FollowDial"];
+            /**
+             * Smooth
+             * @description Off cuts the faces and keeps their form.
+             * @default true
+             */
+            smooth: boolean | components["schemas"]["FollowDial"];
         };
         /**
          * Item
@@ -1606,6 +1663,8 @@ export interface components {
             title: string;
             /** Element */
             element: string;
+            /** Elements */
+            elements: string;
             /** Drawn */
             drawn: string;
         };
@@ -2683,6 +2742,30 @@ export interface components {
              * @default 8
              */
             columns: number;
+        };
+        /**
+         * ThingPreview
+         * @description One thing in a file, and what it becomes.
+         */
+        ThingPreview: {
+            /** Name */
+            name: string;
+            /** Becomes */
+            becomes: string;
+            /** Kind */
+            kind: string;
+            /** Count */
+            count: number;
+            /** Notes */
+            notes: string[];
+            /** Levels */
+            levels: {
+                [key: string]: unknown;
+            }[];
+            /** Attributes */
+            attributes: {
+                [key: string]: unknown;
+            }[];
         };
         /**
          * Unify

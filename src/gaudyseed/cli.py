@@ -48,10 +48,10 @@ def _refusing() -> Iterator[None]:
 # Colouring files
 
 
-def _format_of(path: Path, ascii_text: bool) -> Any:
+def _format_of(path: Path, ascii_text: bool, parts: bool) -> Any:
     from .core.formats import FORMATS, format_of
 
-    found = format_of(path.suffix, ascii_text)
+    found = FORMATS["csv_parts"] if parts and path.suffix.lower() == ".csv" else format_of(path.suffix, ascii_text)
     if found is None:
         endings = " or ".join(dict.fromkeys(f.ending for f in FORMATS.values()))
         raise BadInput(
@@ -85,16 +85,19 @@ def _dial(text: str) -> Any:
 @main.command()
 @click.argument("points", type=click.Path(path_type=Path))
 @click.option("--look", "look_file", required=True, type=click.Path(path_type=Path), help="A look file (JSON).")
-@click.option("--out", type=click.Path(path_type=Path), help="Where to write: .ply or .csv.")
+@click.option("--out", type=click.Path(path_type=Path), help="Where to write: .ply, .obj, .glb, .usd or .csv.")
 @click.option("--ascii", "ascii_text", is_flag=True, help="Write PLY as text.")
+@click.option("--parts", is_flag=True, help="Write CSV of the parts, not of the elements.")
+@click.option("--population", "name", default="", help="Which one, where the file holds several.")
 @click.option("--census", is_flag=True, help="Print how many elements each colour got.")
 @click.option("--dial", "dials", multiple=True, metavar="NAME=VALUE", help="A dial that the look follows; repeatable.")
 def colour(
-    points: Path, look_file: Path, out: Path | None, ascii_text: bool, census: bool, dials: tuple[str, ...]
-) -> None:
-    """Colour the elements of POINTS (PLY or CSV) with a look."""
+    points: Path, look_file: Path, out: Path | None, ascii_text: bool, parts: bool, name: str, census: bool,
+    dials: tuple[str, ...],
+) -> None:  # fmt: skip
+    """Colour the elements of POINTS (PLY, OBJ, GLB, USD or CSV) with a look."""
     from .core.document import LARGEST_DOCUMENT, parse, parse_json
-    from .core.formats import LARGEST_FILE, read_points
+    from .core.formats import LARGEST_FILE, About, read_points
     from .core.look.evaluate import Evaluator
     from .core.look.model import Look
     from .core.report import Reporter
@@ -102,9 +105,11 @@ def colour(
     with tidy_end(), _refusing():
         if out is None and not census:
             raise BadInput("Say where to write with --out, or ask for the shares with --census.")
-        form = _format_of(out, ascii_text) if out else None
+        form = _format_of(out, ascii_text, parts) if out else None
         look = parse(Look, parse_json(read_file(look_file, LARGEST_DOCUMENT), look_file.name), look_file.name)
-        population = read_points(read_file(points, LARGEST_FILE), points.name)
+        population = read_points(read_file(points, LARGEST_FILE), points.name, population=name)
+        if form and population.kind not in form.kinds:
+            raise BadInput(f"{form.title} holds no {population.kind}. Write another format.", place=str(out))
         for note in population.notes:
             click.echo(f"note: {note}", err=True)
         evaluator = Evaluator()
@@ -116,7 +121,7 @@ def colour(
         for advisory in reporter.advisories(evaluation):
             click.echo(f"advisory: {advisory['place']}: {advisory['sentence']}", err=True)
         if out and form:
-            write_file(out, form.write(population, evaluation.results))
+            write_file(out, form.write(population, evaluation.results, About(name or points.stem)))
         if census:
             _print_census(evaluation, reporter.groups(evaluation))
 

@@ -245,7 +245,7 @@ class MadeUpKindAndMaker(unittest.TestCase):
                 }
                 return Population("pegs", Elements("peg", self.count, table), Points())
 
-        KINDS.add("pegs", PopulationKind("pegs", "Pegs", "peg", Points, "instances"))
+        KINDS.add("pegs", PopulationKind("pegs", "Pegs", "peg", "pegs", Points, "instances"))
         self.addCleanup(rebuild)
         self.addCleanup(KINDS.remove, "pegs")
         self.addCleanup(MAKERS.remove, "row")

@@ -37,6 +37,7 @@ export type StepDescription = Schemas["StepDescription"];
 export type StepList = Schemas["StepList"];
 export type ElementsAnswer = Schemas["ElementsAnswer"];
 export type ImportPreview = Schemas["ImportPreview"];
+export type ThingPreview = Schemas["ThingPreview"];
 export type ImportAnswer = Schemas["ImportAnswer"];
 
 export interface Histogram {

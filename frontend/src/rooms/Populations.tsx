@@ -26,7 +26,7 @@ const Row = memo(function Row({ of: p, removable, several }: { of: PopulationDoc
   const chosen = useStore((s) => s.chosen === p.id);
   const result = useStore((s) => s.results[p.id]);
   const header = useStore((s) => s.geometry[p.id]?.header);
-  const kind = useStore((s) => s.kinds.find((k) => k.name === (header?.kind ?? "clones"))?.title.toLowerCase() ?? "elements");
+  const kind = useStore((s) => s.kinds.find((k) => k.name === (header?.kind ?? "clones"))?.elements ?? "elements");
   const alone = useStore((s) => s.alone === p.id);
   const shown = isFollowing(p.shown) ? (result?.shown ?? true) : p.shown;
   const count = header?.count ?? result?.count;

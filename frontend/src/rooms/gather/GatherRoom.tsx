@@ -12,7 +12,7 @@ import { Choice } from "../../widgets/Choice";
 import { Bars } from "../../widgets/Distribution";
 import { Toggle } from "../../widgets/Toggle";
 import { population } from "./fresh";
-import { offerFile } from "./ImportDialog";
+import { ENDINGS, offerFile } from "./ImportDialog";
 import { Populations } from "../Populations";
 
 const COUNTS = [2_500, 12_000, 60_000, 250_000];
@@ -45,9 +45,9 @@ export function GatherLeft() {
         <h2 className="heading">Get elements</h2>
         <FileButton
           strong
-          label="Import PLY or CSV…"
+          label="Import a file…"
           name="File to import"
-          accept=".ply,.csv,.txt"
+          accept={ENDINGS}
           onFile={(file) => void offerFile(file)}
         />
         {makers
@@ -59,7 +59,7 @@ export function GatherLeft() {
             </Button>
           ))}
         <p className="mt-1 text-[11.5px] leading-snug text-soft">
-          Or drop a file anywhere on the page. Every column becomes a value that chains can read.
+          Or drop a file anywhere on the page: OBJ, PLY, GLB, USD or CSV. Every column becomes a value that chains can read.
         </p>
       </section>
     </div>
@@ -84,6 +84,7 @@ const SHAPE_WORDS = { sequin: "Sequins", tile: "Tiles", ball: "Balls" };
 function Made({ population }: { population: PopulationDocument }) {
   const error = useStore((s) => s.errors[s.chosen]);
   const notes = useStore((s) => s.geometry[s.chosen]?.header.notes ?? NONE);
+  const drawn = useStore((s) => s.geometry[s.chosen]?.header.drawn ?? "instances");
   const { maker } = population;
   return (
     <section className="panel flex flex-col gap-3 p-3" aria-label="Population">
@@ -101,24 +102,25 @@ function Made({ population }: { population: PopulationDocument }) {
           onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()}
         />
       </label>
-      <Dialled title="Drawn as" value={population.shape} otherwise="sequin" options={[...SHAPES]} onCommit={(shape, label) => editPopulation(label, (p) => ({ ...p, shape: shape as PopulationDocument["shape"] }))}>
+      {drawn === "instances" && <Dialled title="Drawn as" value={population.shape} otherwise="sequin" options={[...SHAPES]} onCommit={(shape, label) => editPopulation(label, (p) => ({ ...p, shape: shape as PopulationDocument["shape"] }))}>
         <Choice
           label="Drawn as"
           value={typeof population.shape === "string" ? population.shape : "sequin"}
           options={SHAPES.map((value) => ({ value, label: SHAPE_WORDS[value] }))}
           onChange={(shape) => editPopulation("Change the shape", (p) => ({ ...p, shape }))}
         />
-      </Dialled>
+      </Dialled>}
       <Dialled title="Shown" value={population.shown} otherwise onCommit={(shown, label) => editPopulation(label, (p) => ({ ...p, shown: shown as PopulationDocument["shown"] }))}>
         <Toggle label="In the view" on={population.shown === true} onChange={(shown) => setShown(population.id, shown)} />
       </Dialled>
       {maker.maker === "import" ? (
         <p className="text-soft">
-          Imported from <span className="text-ink">{maker.file}</span>, {maker.count.toLocaleString("en-GB")} elements.
+          Imported from <span className="text-ink">{maker.file}</span>, {maker.count.toLocaleString("en-GB")} {maker.faces ? "vertices" : "elements"}.
         </p>
       ) : (
         <MakerControls population={population} maker={maker} />
       )}
+      {maker.maker === "import" && maker.faces && <ImportedMesh population={population} maker={maker} />}
       {error && (
         <p role="alert" className="border-t border-line pt-2 font-medium">
           {error.sentence}
@@ -198,6 +200,15 @@ function Carried() {
       </table>
     </section>
   );
+}
+
+type Imported = Extract<PopulationDocument["maker"], { maker: "import" }>;
+const OF_MESHES = ["subdivision", "smooth"];
+
+/** What can be changed of a mesh that was brought. */
+function ImportedMesh({ population, maker }: { population: PopulationDocument; maker: Imported }) {
+  const schema = useStore((s) => s.makers.find((m) => m.name === "import")?.parameters ?? EMPTY);
+  return <MakerFields population={population} maker={maker as unknown as Made} schema={schema} only={OF_MESHES} />;
 }
 
 type Made = Exclude<PopulationDocument["maker"], { maker: "import" }>;

@@ -1,18 +1,26 @@
-/** A file's preview before anything is stored: what was recognised, what was derived. */
+/** A file's preview before anything is stored: what was recognised, what each thing becomes, what was derived. */
 import { DialogTitle } from "@headlessui/react";
 import { useEffect, useState } from "react";
 import { create } from "zustand";
-import { type AttributeCensus, type ImportAnswer, type ImportPreview, type Refused, upload } from "../../api/client";
+import { type AttributeCensus, type ImportAnswer, type ImportPreview, type Refused, type ThingPreview, upload } from "../../api/client";
 import { offerPicture } from "../../library/PictureDialog";
 import { addPopulation, useStore } from "../../state/store";
 import { Button } from "../../widgets/Button";
+import { Choice } from "../../widgets/Choice";
 import { Bars } from "../../widgets/Distribution";
 import { Modal } from "../../widgets/Modal";
 import { population } from "./fresh";
 
+/** Endings of the files that can be brought. */
+export const ENDINGS = ".ply,.obj,.glb,.usd,.usda,.usdc,.usdz,.csv,.txt";
+
 interface Offer {
   file: File | null;
   preview: ImportPreview | null;
+  /** The numbers of the things that are to be added, and the one whose values are listed. */
+  wanted: number[];
+  looked: number;
+  repeated: "clones" | "parts";
   sentence: string;
   place: string;
   busy: boolean;
@@ -20,7 +28,7 @@ interface Offer {
   sent: number;
 }
 
-const nothing: Offer = { file: null, preview: null, sentence: "", place: "", busy: false, sent: 0 };
+const nothing: Offer = { file: null, preview: null, wanted: [], looked: 0, repeated: "clones", sentence: "", place: "", busy: false, sent: 0 };
 const useOffer = create<Offer>(() => nothing);
 let stopper = new AbortController();
 
@@ -43,10 +51,17 @@ async function sending<T>(path: string, file: File): Promise<T | null> {
   }
 }
 
-export async function offerFile(file: File) {
+export function offerFile(file: File) {
   useOffer.setState({ ...nothing, file });
-  const preview = await sending<ImportPreview>("/imports/preview", file);
-  if (preview && useOffer.getState().file === file) useOffer.setState({ preview });
+  return look();
+}
+
+/** Look at the file, as it is to be read now. */
+async function look() {
+  const { file, repeated } = useOffer.getState();
+  if (!file) return;
+  const preview = await sending<ImportPreview>(`/imports/preview?repeated=${repeated}`, file);
+  if (preview && useOffer.getState().file === file) useOffer.setState({ preview, wanted: preview.things.map((_, k) => k), looked: 0 });
 }
 
 function close() {
@@ -55,13 +70,15 @@ function close() {
 }
 
 async function accept() {
-  const { file } = useOffer.getState();
-  const { scene } = useStore.getState();
-  if (!file || !scene) return;
-  const answer = await sending<ImportAnswer>("/imports", file);
+  const { file, wanted, repeated, preview } = useOffer.getState();
+  if (!file || !preview) return;
+  const answer = await sending<ImportAnswer>(`/imports?repeated=${repeated}&only=${wanted.join()}`, file);
   if (!answer) return;
-  const name = file.name.replace(/\.[^.]+$/, "").slice(0, 100) || "Imported";
-  addPopulation(population(scene, name, answer.maker, "ball"));
+  const stem = file.name.replace(/\.[^.]+$/, "").slice(0, 100) || "Imported";
+  for (const thing of answer.things) {
+    const scene = useStore.getState().scene;
+    if (scene) addPopulation(population(scene, (answer.things.length > 1 ? thing.name : stem).slice(0, 100) || stem, thing.maker, "ball"));
+  }
   useOffer.setState(nothing);
 }
 
@@ -92,13 +109,84 @@ export function DropZone() {
   if (!over) return null;
   return (
     <div className="pointer-events-none fixed inset-3 z-50 grid place-items-center rounded-xl border-2 border-dashed border-ink bg-panel/80 text-base font-semibold">
-      Drop a PLY or CSV file to see what it holds, or a picture for its palette
+      Drop a mesh or points (OBJ, PLY, GLB, USD, CSV) to see what they hold, or a picture for its palette
     </div>
   );
 }
 
+/** The things of a file, each to be added or not; a click shows what it carries. */
+function Things({ things }: { things: ThingPreview[] }) {
+  const wanted = useOffer((s) => s.wanted);
+  const looked = useOffer((s) => s.looked);
+  const flip = (k: number) => useOffer.setState({ wanted: wanted.includes(k) ? wanted.filter((n) => n !== k) : [...wanted, k].toSorted((a, b) => a - b) });
+  return (
+    <ul aria-label="What the file holds" className="flex max-h-40 flex-none flex-col gap-1 overflow-y-auto">
+      {things.map((thing, k) => (
+        // oxlint-disable-next-line no-array-index-key -- a thing is known by its number in the file
+        <li key={k} className={`flex items-center gap-2 rounded-md border px-2 py-1 ${k === looked ? "border-ink" : "border-line"}`}>
+          <input type="checkbox" className="accent-ink" aria-label={`Add ${thing.name}`} checked={wanted.includes(k)} onChange={() => flip(k)} />
+          <button type="button" className="min-w-0 grow cursor-pointer truncate text-left" aria-pressed={k === looked} onClick={() => useOffer.setState({ looked: k })}>
+            <span className="font-medium">{thing.name}</span> <span className="text-soft">{thing.becomes}</span>
+          </button>
+        </li>
+      ))}
+    </ul>
+  );
+}
+
+/** What one thing carries. */
+function Carried({ thing }: { thing: ThingPreview }) {
+  const attributes = thing.attributes as unknown as AttributeCensus[];
+  const levels = thing.levels as unknown as { name: string; count: number }[];
+  return (
+    <>
+      <p className="text-soft">
+        <span className="font-semibold text-ink tabular">{thing.count.toLocaleString("en-GB")}</span> {thing.kind === "mesh" ? "vertices" : "elements"}
+        {levels.slice(1).map((l) => ` in ${l.count.toLocaleString("en-GB")} ${l.name}${l.count === 1 ? "" : "s"}`)} with {attributes.length} attributes. Nothing is stored until
+        you add it.
+      </p>
+      <div className="min-h-0 overflow-y-auto">
+        <table className="w-full border-separate border-spacing-y-1 text-left">
+          <thead className="text-[11px] text-soft">
+            <tr>
+              <th className="font-normal">Attribute</th>
+              <th className="font-normal">Recognised as</th>
+              <th className="w-40 font-normal">Distribution</th>
+            </tr>
+          </thead>
+          <tbody>
+            {attributes.map((a) => (
+              <tr key={a.name}>
+                <td className="font-medium">{a.name}</td>
+                <td className="text-soft">
+                  {a.kind}
+                  {a.width > 1 ? ` of ${a.width}` : ""}
+                  {a.derived ? ", derived" : ""}
+                  {a.unreadable ? `, ${a.unreadable} missing` : ""}
+                </td>
+                <td>{a.census ? <Bars of={a.census} height={16} label={`Distribution of ${a.name}`} /> : `${a.texts} texts`}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </div>
+      {thing.notes.length > 0 && (
+        <ul className="list-disc pl-4 text-soft">
+          {thing.notes.map((note) => (
+            <li key={note}>{note}</li>
+          ))}
+        </ul>
+      )}
+    </>
+  );
+}
+
+/** Files of scenes can hold one mesh many times. */
+const SCENES = /\.(glb|usd[acz]?)$/i;
+
 export function ImportDialog() {
-  const { file, preview, sentence, place, busy, sent } = useOffer();
+  const { file, preview, wanted, looked, repeated, sentence, place, busy, sent } = useOffer();
+  const thing = preview?.things[looked];
   return (
     <Modal open={file !== null} onClose={close} className="w-[560px] p-5">
       <DialogTitle className="truncate text-[15px] font-semibold">{file?.name}</DialogTitle>
@@ -114,52 +202,30 @@ export function ImportDialog() {
           {place && <p className="mt-1 text-[11px] text-soft">{place}</p>}
         </div>
       )}
-      {preview && (
-        <>
-          <p className="text-soft">
-            <span className="font-semibold text-ink tabular">{preview.count.toLocaleString("en-GB")}</span> elements with{" "}
-            {preview.attributes.length} attributes. Nothing is stored until you add them.
-          </p>
-          <div className="min-h-0 overflow-y-auto">
-            <table className="w-full border-separate border-spacing-y-1 text-left">
-              <thead className="text-[11px] text-soft">
-                <tr>
-                  <th className="font-normal">Attribute</th>
-                  <th className="font-normal">Recognised as</th>
-                  <th className="w-40 font-normal">Distribution</th>
-                </tr>
-              </thead>
-              <tbody>
-                {(preview.attributes as unknown as AttributeCensus[]).map((a) => (
-                  <tr key={a.name}>
-                    <td className="font-medium">{a.name}</td>
-                    <td className="text-soft">
-                      {a.kind}
-                      {a.width > 1 ? ` of ${a.width}` : ""}
-                      {a.derived ? ", derived" : ""}
-                      {a.unreadable ? `, ${a.unreadable} missing` : ""}
-                    </td>
-                    <td>
-                      {a.census ? <Bars of={a.census} height={16} label={`Distribution of ${a.name}`} /> : `${a.texts} texts`}
-                    </td>
-                  </tr>
-                ))}
-              </tbody>
-            </table>
-          </div>
-          {preview.notes.length > 0 && (
-            <ul className="list-disc pl-4 text-soft">
-              {preview.notes.map((note) => (
-                <li key={note}>{note}</li>
-              ))}
-            </ul>
-          )}
-        </>
+      {preview && preview.things.length > 1 && <Things things={preview.things} />}
+      {preview && file && SCENES.test(file.name) && (
+        <div className="flex items-center gap-2 text-soft">
+          Meshes that stand there many times become
+          <Choice
+            label="Repeated meshes become"
+            plain
+            value={repeated}
+            options={[
+              { value: "clones", label: "Clones" },
+              { value: "parts", label: "Parts of one mesh" },
+            ]}
+            onChange={(to) => {
+              useOffer.setState({ repeated: to });
+              void look();
+            }}
+          />
+        </div>
       )}
+      {thing && <Carried thing={thing} />}
       <div className="flex justify-end gap-2 pt-1">
         <Button onClick={close}>Cancel</Button>
-        <Button strong disabled={!preview || busy} onClick={() => void accept()}>
-          Add to the scene
+        <Button strong disabled={!preview || busy || wanted.length === 0} onClick={() => void accept()}>
+          {preview && preview.things.length > 1 ? `Add ${wanted.length} to the scene` : "Add to the scene"}
         </Button>
       </div>
     </Modal>

@@ -32,6 +32,10 @@ export function PublishLeft() {
 const TEXTS: Record<string, string> = {
   ply: "Every attribute as it came, with red, green, blue for viewers and each channel's values as floats.",
   ply_ascii: "The same, readable in an editor. Larger.",
+  obj: "Polygons, objects, groups, material names and uv as they came; the colours after each vertex. Other attributes have no place in it.",
+  glb: "Colours of the vertices and every attribute; clones go out as instances of their shape with a colour each.",
+  usd: "Readable USD: display colours and primvars on the mesh; clones as an instancer of their shape.",
+  csv_parts: "A row for each part: its number, name, size, place, and the mean of what its elements got.",
   csv: "A row for each element, for spreadsheets and scripts.",
 };
 
@@ -52,7 +56,9 @@ async function load(chosen: File) {
 
 export function PublishRight() {
   const population = useStore(chosenPopulation);
-  const formats = useStore((s) => s.formats);
+  const every = useStore((s) => s.formats);
+  const header = useStore((s) => s.geometry[s.chosen]?.header);
+  const formats = every.filter((f) => f.kinds.includes(header?.kind ?? "clones") && (f.name !== "csv_parts" || header?.levels.some((l) => l.name === "part")));
   const [busy, setBusy] = useState("");
   const [come, setCome] = useState(0);
   const stopper = useRef(new AbortController());

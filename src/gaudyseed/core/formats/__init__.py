@@ -7,7 +7,7 @@ from pathlib import PurePath
 from ..errors import BadInput
 from ..population import Population
 from ..registry import import_all
-from .base import FORMATS, Format, format_of
+from .base import FORMATS, About, Format, Thing, Wish, format_of
 from .cells import Check, never
 
 import_all(__name__, list(__path__))
@@ -20,12 +20,12 @@ _PICTURES = {
     b"\x89PNG": "a PNG picture", b"\xff\xd8\xff": "a JPEG picture", b"GIF8": "a GIF picture",
     b"RIFF": "a WebP picture or a sound", b"II*\x00": "a TIFF picture", b"MM\x00*": "a TIFF picture",
     b"v/1\x01": "an OpenEXR picture", b"%PDF": "a PDF", b"PK\x03\x04": "a ZIP archive", b"\x1f\x8b": "a gzip archive",
-    b"glTF": "a GLB scene", b"SQLite": "a database",
+    b"SQLite": "a database",
 }  # fmt: skip
 
 
-def read_points(data: bytes, name: str, check: Check = never) -> Population:
-    """The population in a PLY or CSV file.
+def read_things(data: bytes, name: str, check: Check = never, wish: Wish = Wish()) -> list[Thing]:
+    """What a file holds, whatever its format.
 
     Parameters
     ----------
@@ -35,6 +35,8 @@ def read_points(data: bytes, name: str, check: Check = never) -> Population:
         Its name; used in sentences, and to tell CSV from other text.
     check
         Called every few milliseconds of work; what it raises stops the reading.
+    wish
+        How to read it where there is more than one way.
 
     Raises
     ------
@@ -51,17 +53,36 @@ def read_points(data: bytes, name: str, check: Check = never) -> Population:
         raise BadInput(f"{name} is empty. Export it again from the program it came from.", place=name)
     for form in FORMATS.values():
         if form.read and form.recognises and form.recognises(data):
-            return form.read(data, name, check)
+            return form.read(data, name, check, wish)
     for magic, what in _PICTURES.items():
         if data.startswith(magic):
-            raise BadInput(f"{name} is {what}, not points. Bring PLY or CSV.", place=name, code="unknown_format")
+            raise BadInput(
+                f"{name} is {what}, not points or a mesh. Bring OBJ, PLY, GLB, USD or CSV.",
+                place=name,
+                code="unknown_format",
+            )
     if name.lower().endswith(".ply"):
         raise BadInput(
             f"{name} does not begin with the line 'ply', so it is no PLY file. Export it again.",
             place=f"{name}, line 1", code="unknown_format",
         )  # fmt: skip
     last = next(form.read for form in FORMATS.values() if form.read and not form.recognises)
-    return last(data, name, check)
+    return last(data, name, check, wish)
 
 
-__all__ = ["FORMATS", "LARGEST_FILE", "Format", "format_of", "read_points"]
+def read_points(
+    data: bytes, name: str, check: Check = never, wish: Wish = Wish(), population: str = ""
+) -> Population:  # fmt: skip
+    """The one population in a file, or that of a name where it holds several; BadInput lists them."""
+    things = read_things(data, name, check, wish)
+    if not population and len(things) == 1:
+        return things[0].population
+    for thing in things:
+        if thing.name == population:
+            return thing.population
+    listed = ", ".join(repr(thing.name) for thing in things[:12])
+    what = f"has no {population!r}" if population else "holds several things"
+    raise BadInput(f"{name} {what}. Choose one of {listed}.", place=name, code="several_things")
+
+
+__all__ = ["FORMATS", "LARGEST_FILE", "About", "Format", "Thing", "Wish", "format_of", "read_points", "read_things"]

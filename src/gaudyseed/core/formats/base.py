@@ -4,11 +4,53 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Literal
 
 from ..population import Population
 from ..registry import Registry
 from .cells import Check
 from .columns import Results
+
+
+@dataclass(frozen=True)
+class Thing:
+    """One thing that a file holds.
+
+    Attributes
+    ----------
+    name
+        As the file calls it.
+    becomes
+        What it becomes here, in a few words.
+    """
+
+    name: str
+    population: Population
+    becomes: str
+
+
+@dataclass(frozen=True)
+class Wish:
+    """How a file is to be read where it can be read in more than one way.
+
+    Attributes
+    ----------
+    repeated
+        Whether meshes that stand there many times become parts of one mesh, or clones.
+    frame
+        Of a file with moving things; None for the first.
+    """
+
+    repeated: Literal["parts", "clones"] = "clones"
+    frame: float | None = None
+
+
+@dataclass(frozen=True)
+class About:
+    """What a file is told of a population beside its elements: its name, and the shape that clones have."""
+
+    name: str = "population"
+    shape: str = "sequin"
 
 
 @dataclass(frozen=True)
@@ -22,9 +64,12 @@ class Format:
     mime
         The media type of what is written.
     write
-        ``write(population, results)`` gives the bytes; ``results`` by channel, or None.
+        ``write(population, results, about)`` gives the bytes; ``results`` by channel, or None.
     read
-        ``read(data, name, check)`` gives the population; None for a form that another format of this ending reads.
+        ``read(data, name, check, wish)`` gives the things in the file; None for a form that another format of this
+        ending reads.
+    kinds
+        Words of the kinds of population that it writes.
     recognises
         Whether these bytes are of this format; None where only what no other format recognises is tried.
     as_text
@@ -35,10 +80,11 @@ class Format:
     title: str
     ending: str
     mime: str
-    write: Callable[[Population, Results | None], bytes]
-    read: Callable[[bytes, str, Check], Population] | None = None
+    write: Callable[[Population, Results | None, About], bytes]
+    read: Callable[[bytes, str, Check, Wish], list[Thing]] | None = None
     recognises: Callable[[bytes], bool] | None = None
     as_text: bool = False
+    kinds: tuple[str, ...] = ("clones", "mesh")
 
 
 #: Every format by its word.

@@ -52,10 +52,16 @@ KEPT = "original_"
 
 
 def to_population(raw: list[RawColumn], name: str, rows: str, notes: tuple[str, ...] = ()) -> Population:
-    """Group raw columns into attributes, check places, derive what is missing.
+    """Clones out of raw columns: grouped into attributes, places checked, what is missing derived.
 
     ``rows`` says what a row is called in sentences ("vertex", "line").
     """
+    check_places(raw, name, rows)
+    return with_derived(of_points(len(raw[0].values), grouped(raw), notes))
+
+
+def check_places(raw: list[RawColumn], name: str, rows: str) -> None:
+    """BadInput where there are no columns x, y and z, or some are no finite numbers."""
     by_name = {column.name: column for column in raw}
     missing = [c for c in ("x", "y", "z") if c not in by_name]
     if missing:
@@ -80,6 +86,11 @@ def to_population(raw: list[RawColumn], name: str, rows: str, notes: tuple[str, 
                 "Give every element finite coordinates.",
                 place=f"{name}, {rows} {bad[0] + 1}, {axis}", code="bad_coordinate",
             )  # fmt: skip
+
+
+def grouped(raw: list[RawColumn]) -> dict[str, Attribute]:
+    """Attributes out of the columns of a table: those that belong together are one."""
+    by_name = {column.name: column for column in raw}
     table: dict[str, Attribute] = {}
     used: set[str] = set()
     for attribute, columns in _groups(by_name):
@@ -91,7 +102,7 @@ def to_population(raw: list[RawColumn], name: str, rows: str, notes: tuple[str, 
         if column.name not in used:
             free = _free(column.name, table)
             table[free] = _single(free, column)
-    return with_derived(of_points(len(raw[0].values), table, notes))
+    return table
 
 
 def _shown(column: RawColumn, row: int) -> str:
@@ -180,7 +191,7 @@ def outgoing(population: Population, results: Results | None) -> list[RawColumn]
     elements = population.elements
     rerun = results is not None and "base_colour" in elements.own
     present = {f.name for a in elements.own.values() for f in a.fields}
-    for a in (elements.attribute(name) for name in elements.names):
+    for a in (elements.attribute(name) for name in elements.brought):
         for k, f in enumerate(a.fields):
             values = (a.values if a.values.ndim == 1 else a.values[:, k]).astype(f.dtype)
             name = f.name

@@ -11,13 +11,14 @@ import codecs
 import csv
 import io
 from dataclasses import dataclass, field
+from pathlib import PurePath
 
 import numpy as np
 
 from ..errors import BadInput
 from ..kernels import text as kernels
 from ..population import Population
-from .base import FORMATS, Format
+from .base import FORMATS, About, Format, Thing, Wish
 from .cells import BATCH, Batch, Check, is_number, never, runs_as_formula
 from .columns import LARGEST_COLUMNS, LONGEST_NAME, RawColumn, Results, batches, digits, outgoing, to_population
 
@@ -27,8 +28,8 @@ _PIECE = 1 << 22
 _BYTES = ("red", "green", "blue", "alpha")
 
 
-def read(data: bytes, name: str, check: Check = never) -> Population:
-    """The rows of a CSV file as a population; BadInput names the line and column. ``check`` may raise to stop."""
+def read(data: bytes, name: str, check: Check = never, wish: Wish = Wish()) -> list[Thing]:
+    """The rows of a CSV file as clones; BadInput names the line and column. ``check`` may raise to stop."""
     data, at = _utf8(data, name, check)
     table = np.frombuffer(data, np.uint8)
     header, at = _header(table, at, name)
@@ -52,7 +53,8 @@ def read(data: bytes, name: str, check: Check = never) -> Population:
         RawColumn(form.name, values, tuple(form.labels), mask)
         for form, values, mask in zip(forms, columns, gaps, strict=True)
     ]
-    return to_population(raw, name, "row")
+    population = to_population(raw, name, "row")
+    return [Thing(PurePath(name).stem, population, "clones, one a row")]
 
 
 def _utf8(data: bytes, name: str, check: Check) -> tuple[bytes, int]:
@@ -226,7 +228,7 @@ def _formula(cell: str, line: int, column: str, name: str) -> BadInput:
     )  # fmt: skip
 
 
-def write(population: Population, results: Results | None) -> bytes:
+def write(population: Population, results: Results | None, about: About = About()) -> bytes:
     """UTF-8 CSV with a header; numbers with digits that read back exactly, missing ones as empty cells.
 
     Parameters

@@ -1,4 +1,4 @@
-"""PLY: ASCII and both binary forms.
+"""PLY: ASCII and both binary forms, points and faces.
 
 Greg Turk's format of 1994. Read here rather than by a library because a header
 is a promise that a hostile file breaks: counts are held against the size of the
@@ -8,16 +8,33 @@ file before anything is allocated, and each error names the line or vertex.
 from __future__ import annotations
 
 import re
+from collections.abc import Iterator
 from dataclasses import dataclass, field
+from itertools import pairwise
+from pathlib import PurePath
+from typing import Any
 
 import numpy as np
 
 from ..errors import BadInput
-from ..kernels import text
-from ..population import Population
-from .base import FORMATS, Format
-from .cells import BATCH, Batch, Check, never, runs_as_formula
-from .columns import LARGEST_COLUMNS, LONGEST_NAME, RawColumn, Results, batches, digits, outgoing, to_population
+from ..kernels import lists, text
+from ..population import Attribute, Field, Polygons, Population
+from ..population.meshes import PART
+from .base import FORMATS, About, Format, Thing, Wish
+from .cells import BATCH, Batch, Check, is_number, never, runs_as_formula
+from .columns import (
+    LARGEST_COLUMNS,
+    LONGEST_NAME,
+    RawColumn,
+    Results,
+    batches,
+    check_places,
+    digits,
+    grouped,
+    outgoing,
+    to_population,
+)  # fmt: skip
+from .meshing import MOST_PARTS, mesh_of, part_attribute
 
 _TYPES = {
     "char": "i1", "int8": "i1", "uchar": "u1", "uint8": "u1", "short": "i2", "int16": "i2",
@@ -28,8 +45,18 @@ _NAMES = {"i1": "char", "u1": "uchar", "i2": "short", "u2": "ushort", "i4": "int
           "f4": "float", "f8": "double"}  # fmt: skip
 _ORDERS = {"binary_little_endian": "<", "binary_big_endian": ">"}
 _LONGEST_HEADER = 1 << 20
+_PLURALS = {"vertex": "vertices", "face": "faces"}
 #: Characters that a value of an ASCII file may have.
 LONGEST = 400
+
+
+@dataclass
+class _Property:
+    name: str
+    type: str
+    line: int
+    #: Of a list the type of its count; empty for a single value.
+    counted: str = ""
 
 
 @dataclass
@@ -37,12 +64,28 @@ class _Element:
     name: str
     count: int
     line: int
-    properties: list[tuple[str, str, int]] = field(default_factory=list)  # name, type, line
-    lists: list[tuple[str, int]] = field(default_factory=list)  # name, line
+    properties: list[_Property] = field(default_factory=list)
+
+    @property
+    def lists(self) -> list[_Property]:
+        """Its properties that are lists."""
+        return [p for p in self.properties if p.counted]
 
 
-def read(data: bytes, name: str, check: Check = never) -> Population:
-    """The vertices of a PLY file as a population; BadInput names the line or vertex. ``check`` may raise to stop."""
+@dataclass
+class _Rows:
+    """What the rows of an element hold: of single values (n,), of lists how many items each row has and all items."""
+
+    single: dict[str, np.ndarray]
+    counts: dict[str, np.ndarray]
+    items: dict[str, np.ndarray]
+
+
+def read(data: bytes, name: str, check: Check = never, wish: Wish = Wish()) -> list[Thing]:
+    """The mesh in a PLY file, or its vertices as clones where it has no faces; BadInput names the line or vertex.
+
+    ``check`` may raise to stop.
+    """
     order, elements, start = _header(data, name)
     if not any(e.name == "vertex" for e in elements):
         found = ", ".join(e.name for e in elements) or "nothing"
@@ -50,18 +93,70 @@ def read(data: bytes, name: str, check: Check = never) -> Population:
     index = next(k for k, e in enumerate(elements) if e.name == "vertex")
     vertex = elements[index]
     _check_vertex(vertex, name)
+    face = next((k for k, e in enumerate(elements) if e.name == "face" and e.count and e.lists), None)
     body = memoryview(data)[start:]
+    if face is not None and face < index:
+        raise BadInput(
+            f"The element 'face' (line {elements[face].line}) stands before 'vertex'. Export the vertices first.",
+            place=f"{name}, line {elements[face].line}",
+        )  # fmt: skip
     if order == "ascii":
-        values = _ascii(body, elements, index, name, check)
+        values, at = _ascii(body, elements, index, name, check)
+        faces = _ascii_faces(body, elements, index, face, at, name, check) if face is not None else None
     else:
-        values = _binary(body, elements, index, order, name)
+        values, at = _binary(body, elements, index, order, name)
+        faces = _binary_faces(body, elements, index, face, at, order, name) if face is not None else None
     notes = tuple(
-        f"{e.count:,} of '{e.name}' were left out: only points are read."
-        for e in elements
-        if e is not vertex and e.count
+        f"{e.count:,} of '{e.name}' were left out: only points and faces are read."
+        for k, e in enumerate(elements)
+        if e is not vertex and e.count and k != face
     )
-    raw = [RawColumn(p, np.ascontiguousarray(v)) for (p, _, _), v in zip(vertex.properties, values, strict=True)]
-    return to_population(raw, name, "vertex", notes)
+    raw = [RawColumn(p.name, np.ascontiguousarray(v)) for p, v in zip(vertex.properties, values, strict=True)]
+    stem = PurePath(name).stem
+    if faces is None:
+        return [Thing(stem, to_population(raw, name, "vertex", notes), "clones, one a vertex")]
+    population = _mesh(raw, faces, name, notes)
+    parts = population.elements.owners[0].count
+    return [Thing(stem, population, f"a mesh of {elements[face or 0].count:,} faces and {parts:,} parts")]
+
+
+_INDICES = ("vertex_indices", "vertex_index")
+
+
+def _mesh(raw: list[RawColumn], faces: _Rows, name: str, notes: tuple[str, ...]) -> Population:
+    """The vertices with the faces over them."""
+    check_places(raw, name, "vertex")
+    key = next((k for k in _INDICES if k in faces.items), None)
+    if key is None:
+        listed = ", ".join(faces.items)
+        raise BadInput(
+            f"The faces of {name} have the lists {listed}, but no 'vertex_indices'. Export again.", place=name
+        )
+    items, counts = faces.items[key], faces.counts[key]
+    if items.dtype.kind == "f":
+        raise BadInput(f"The lists {key!r} of {name} hold no whole numbers. Export the mesh again.", place=name)
+    starts = np.concatenate([[0], np.cumsum(counts)])
+    # Held within int32 before it is cut to that: what lies outside is refused with its face.
+    corners = np.clip(items.astype(np.int64), -1, 2**31 - 1).astype(np.int32)
+    left = [k for k in faces.items if k != key]
+    of_corners: dict[str, Attribute] = {}
+    uv = faces.items.get("texcoord")
+    if uv is not None and uv.dtype.kind == "f" and (faces.counts["texcoord"] == 2 * counts).all():
+        fields = (Field("u", uv.dtype.str), Field("v", uv.dtype.str))
+        of_corners["uv"] = Attribute("uv", "vector", uv.reshape(-1, 2), (), fields)
+        left.remove("texcoord")
+    if left:
+        notes = (*notes, f"Lists of the faces were left out: {', '.join(left)}.")
+    of_faces = grouped([RawColumn(k, v) for k, v in faces.single.items()])
+    parts = of_faces.get(PART)
+    if parts is not None and parts.kind == "integer" and _are_parts(parts.values, len(counts)):
+        of_faces[PART] = part_attribute(parts.values, [""] * (int(parts.values.max()) + 1))
+    return mesh_of(grouped(raw), starts, corners, name, of_faces=of_faces, of_corners=of_corners, notes=notes)
+
+
+def _are_parts(values: np.ndarray, faces: int) -> bool:
+    """Whether whole numbers can number the parts of so many faces."""
+    return bool(values.min() >= 0 and values.max() < min(faces, MOST_PARTS))
 
 
 def _header(data: bytes, name: str) -> tuple[str, list[_Element], int]:
@@ -119,42 +214,43 @@ def _element(words: list[str], name: str, number: int) -> _Element:
 
 def _property(words: list[str], element: _Element, name: str, number: int) -> None:
     place = f"{name}, line {number}"
-    if words[1] == "list":
-        if len(words) != 5 or words[2] not in _TYPES or words[3] not in _TYPES:
-            raise BadInput(f"Line {number} is not a list property: {' '.join(words)[:60]!r}.", place=place)
-        element.lists.append((words[4], number))
-        return
-    if words[1] not in _TYPES or len(words) != 3:
+    listed = words[1] == "list"
+    if listed and (len(words) != 5 or words[2] not in _TYPES or words[3] not in _TYPES or _TYPES[words[2]][0] == "f"):
+        raise BadInput(f"Line {number} is not a list property: {' '.join(words)[:60]!r}.", place=place)
+    if not listed and (words[1] not in _TYPES or len(words) != 3):
         raise BadInput(
             f"Line {number} has the unknown type {words[1][:40]!r}. Use a PLY type, such as float.",
             place=place,
         )
-    if any(p[0] == words[2] for p in element.properties):
+    title = words[-1]
+    if any(p.name == title for p in element.properties):
         raise BadInput(
-            f"Line {number} declares the property {words[2]!r} a second time. Give every property its own name.",
+            f"Line {number} declares the property {title!r} a second time. Give every property its own name.",
             place=place,
         )
-    if len(words[2]) > LONGEST_NAME:
+    if len(title) > LONGEST_NAME:
         raise BadInput(
-            f"Line {number} has a property name of {len(words[2])} characters; at most {LONGEST_NAME}.", place=place
+            f"Line {number} has a property name of {len(title)} characters; at most {LONGEST_NAME}.", place=place
         )
-    if runs_as_formula(words[2]):
+    if runs_as_formula(title):
         raise BadInput(
-            f"Line {number} has the property name {words[2][:40]!r}, which a spreadsheet would run as a formula. "
+            f"Line {number} has the property name {title[:40]!r}, which a spreadsheet would run as a formula. "
             "Give it another name.",
             place=place, code="formula_cell",
         )  # fmt: skip
-    element.properties.append((words[2], _TYPES[words[1]], number))
+    counted = _TYPES[words[2]] if listed else ""
+    element.properties.append(_Property(title, _TYPES[words[3] if listed else words[1]], number, counted))
     if len(element.properties) > LARGEST_COLUMNS:
         raise BadInput(f"'{element.name}' has more than {LARGEST_COLUMNS} properties. Leave out some.", place=place)
 
 
 def _check_vertex(vertex: _Element, name: str) -> None:
     if vertex.lists:
-        listed, line = vertex.lists[0]
+        listed = vertex.lists[0]
         raise BadInput(
-            f"Line {line} gives each vertex a list, {listed!r}; an element carries single values. Leave the list out.",
-            place=f"{name}, line {line}",
+            f"Line {listed.line} gives each vertex a list, {listed.name!r}; an element carries single values. "
+            "Leave the list out.",
+            place=f"{name}, line {listed.line}",
         )
     if vertex.count == 0:
         raise BadInput(
@@ -173,7 +269,10 @@ def _too_few(vertex: _Element, name: str, found: int) -> BadInput:
     )  # fmt: skip
 
 
-def _binary(body: memoryview, elements: list[_Element], index: int, order: str, name: str) -> list[np.ndarray]:
+def _binary(
+    body: memoryview, elements: list[_Element], index: int, order: str, name: str
+) -> tuple[list[np.ndarray], int]:
+    """The columns of the vertices, and where the next element begins."""
     skip = 0
     for e in elements[:index]:
         if e.lists and e.count:
@@ -181,34 +280,201 @@ def _binary(body: memoryview, elements: list[_Element], index: int, order: str, 
                 f"The element '{e.name}' with lists stands before 'vertex' (line {e.line}). Export the vertices first.",
                 place=f"{name}, line {e.line}",
             )
-        skip += e.count * sum(int(t[1]) for _, t, _ in e.properties)
+        skip += e.count * sum(int(p.type[1]) for p in e.properties)
     vertex = elements[index]
-    row = np.dtype([(p, order + t) for p, t, _ in vertex.properties])
+    row = np.dtype([(p.name, order + p.type) for p in vertex.properties])
     room = max(0, len(body) - skip) // row.itemsize
     if room < vertex.count:
         raise _too_few(vertex, name, room)
-    after = len(body) - skip - vertex.count * row.itemsize
-    if after and not any(e.count for e in elements[index + 1 :]):
-        raise _too_many(vertex, name, f"{after:,} bytes")
-    table = np.frombuffer(body[skip : skip + vertex.count * row.itemsize], row)
-    return [table[p].astype(("<" if int(t[1]) > 1 else "|") + t) for p, t, _ in vertex.properties]
+    end = skip + vertex.count * row.itemsize
+    if len(body) > end and not any(e.count for e in elements[index + 1 :]):
+        raise _too_many(vertex, name, f"{len(body) - end:,} bytes")
+    table = np.frombuffer(body[skip:end], row)
+    return [_native(table[p.name], p.type) for p in vertex.properties], end
+
+
+def _native(values: np.ndarray, kind: str) -> np.ndarray:
+    """The values in little endian."""
+    return values.astype(("<" if int(kind[1]) > 1 else "|") + kind)
+
+
+def _binary_faces(
+    body: memoryview, elements: list[_Element], index: int, face: int, at: int, order: str, name: str
+) -> _Rows:
+    """The faces, after whatever stands between them and the vertices."""
+    data = np.frombuffer(body, np.uint8)
+    for e in elements[index + 1 : face]:
+        _, _, at = _walked(data, e, at, order, name)
+    element = elements[face]
+    offsets, counts, at = _walked(data, element, at, order, name)
+    if len(data) > at and not any(e.count for e in elements[face + 1 :]):
+        raise _too_many(element, name, f"{len(data) - at:,} bytes")
+    found = _Rows({}, {}, {})
+    for k, p in enumerate(element.properties):
+        where, many = np.ascontiguousarray(offsets[:, k]), np.ascontiguousarray(counts[:, k])
+        held = np.empty(int(many.sum()) * int(p.type[1]), np.uint8)
+        lists.gathered(data, where, many, int(p.type[1]), held)
+        values = _native(held.view(order + p.type), p.type)
+        if p.counted:
+            found.counts[p.name], found.items[p.name] = many, values
+        else:
+            found.single[p.name] = values
+    return found
+
+
+def _walked(data: np.ndarray, element: _Element, at: int, order: str, name: str) -> tuple[np.ndarray, np.ndarray, int]:
+    """Where each property of each row lies, how many items it has, and where the next element begins."""
+    sizes = [int(p.type[1]) for p in element.properties]
+    counted = [int(p.counted[1]) if p.counted else 0 for p in element.properties]
+    least = sum(c or s for c, s in zip(counted, sizes, strict=True))
+    if element.count > (len(data) - at) // max(least, 1):
+        raise _cut_off(element, name, (len(data) - at) // max(least, 1))
+    offsets, counts = (np.empty((element.count, len(sizes)), np.int64) for _ in range(2))
+    signed = [int(p.counted[:1] == "i") for p in element.properties]
+    end = int(
+        lists.walk(
+            data, at, element.count, order == ">", np.array(sizes, np.int64), np.array(counted, np.int64),
+            np.array(signed, np.int64), offsets, counts,
+        )
+    )  # fmt: skip
+    if end < 0:
+        raise _cut_off(element, name, -1 - end)
+    return offsets, counts, end
+
+
+def _cut_off(element: _Element, name: str, row: int) -> BadInput:
+    return BadInput(
+        f"Line {element.line} declares {element.count:,} of '{element.name}', but number {row + 1:,} does not fit into "
+        "the file. A count is wrong or the file was cut off: export it again.",
+        place=f"{name}, {element.name} {row + 1}", code="truncated",
+    )  # fmt: skip
+
+
+def _ascii_faces(
+    body: memoryview, elements: list[_Element], index: int, face: int, at: int, name: str, check: Check
+) -> _Rows:
+    """The same out of text: a line a face."""
+    data = np.frombuffer(body, np.uint8)
+    element = elements[face]
+    at = int(text.skip_lines(data, at, sum(e.count for e in elements[index + 1 : face])))
+    if at < 0 or element.count > len(data) - at:
+        raise _cut_off(element, name, int(text.filled_lines(data, max(at, 0), len(data))))
+    parts: list[_Rows] = []
+    room, done = 64 * BATCH, 0
+    starts, stops, first = np.empty(room, np.int64), np.empty(room, np.int64), np.empty(BATCH + 1, np.int64)
+    while done < element.count:
+        check()
+        rows, at, long, cells = (
+            int(v)
+            for v in lists.ragged_cells(data, at, min(BATCH, element.count - done), LONGEST, starts, stops, first)
+        )
+        if long:
+            raise _bad_face(name, done + rows, f"has a value of {long:,} characters; at most {LONGEST} are taken")
+        if not rows:
+            if at >= len(data):
+                raise _cut_off(element, name, done)
+            raise _bad_face(name, done, f"has more than {room:,} values")
+        parts.append(_rows_of(data, element, starts[:cells], stops[:cells], first[: rows + 1], done, name))
+        done += rows
+    if not any(e.count for e in elements[face + 1 :]):
+        more = int(text.filled_lines(data, at, len(data)))
+        if more:
+            raise _too_many(element, name, f"{more:,} lines")
+    return _joined(parts)
+
+
+def _joined(parts: list[_Rows]) -> _Rows:
+    def whole(tables: list[dict[str, np.ndarray]]) -> dict[str, np.ndarray]:
+        return {key: np.concatenate([table[key] for table in tables]) for key in tables[0]}
+
+    return _Rows(whole([p.single for p in parts]), whole([p.counts for p in parts]), whole([p.items for p in parts]))
+
+
+def _bad_face(name: str, row: int, what: str) -> BadInput:
+    return BadInput(f"Face {row + 1} {what}. Export the file again.", place=f"{name}, face {row + 1}", code="ragged")
+
+
+def _rows_of(
+    data: np.ndarray, element: _Element, starts: np.ndarray, stops: np.ndarray, first: np.ndarray, done: int, name: str
+) -> _Rows:
+    """Some lines of cells as the properties of an element."""
+    values, whole, kinds = (
+        np.full(len(starts), np.nan),
+        np.zeros(len(starts), np.int64),
+        np.empty(len(starts), np.uint8),
+    )
+    text.numbers(data, starts, stops, 0, 1, values, whole, kinds)
+    for k in np.flatnonzero(kinds >= text.LONG).tolist():
+        cell = data[starts[k] : stops[k]].tobytes()
+        if not is_number(cell):
+            row = int(np.searchsorted(first, k, side="right")) - 1
+            raise _bad_face(name, done + row, f"has {cell.decode('ascii', 'replace')[:40]!r}; a number is wanted")
+        values[k] = float(cell)
+    cursor, ends = first[:-1].copy(), first[1:]
+    found = _Rows({}, {}, {})
+
+    def within(wanted: np.ndarray) -> None:
+        short = np.flatnonzero(cursor + wanted > ends)
+        if len(short):
+            raise _bad_face(name, done + int(short[0]), "has fewer values than its header and its counts say")
+
+    for p in element.properties:
+        within(np.ones(len(cursor), np.int64))
+        if not p.counted:
+            found.single[p.name] = _whole(values[cursor], p, done, name)
+            cursor += 1
+            continue
+        many = _whole(values[cursor], _Property(p.name, "i8", p.line), done, name)
+        if (many < 0).any():
+            raise _bad_face(name, done + int(np.flatnonzero(many < 0)[0]), "has a list of fewer than 0 items")
+        cursor += 1
+        within(many)
+        total = int(many.sum())
+        at = np.repeat(cursor - np.concatenate([[0], np.cumsum(many)[:-1]]), many) + np.arange(total)
+        found.counts[p.name], found.items[p.name] = many, _whole(values[at], p, done, name)
+        cursor += many
+    more = np.flatnonzero(cursor != ends)
+    if len(more):
+        raise _bad_face(name, done + int(more[0]), "has more values than its header and its counts say")
+    return found
+
+
+def _whole(values: np.ndarray, p: _Property, done: int, name: str) -> np.ndarray:
+    """Numbers as the type of a property; whole ones must be whole and within its range."""
+    kind = ("<" if int(p.type[1]) > 1 else "|") + p.type
+    if p.type[0] != "f":
+        limits = np.iinfo(kind)
+        with np.errstate(invalid="ignore"):
+            bad = np.flatnonzero(~((values >= limits.min) & (values <= limits.max) & (values == np.floor(values))))
+        if len(bad):
+            raise BadInput(
+                f"{p.name!r} has {values[bad[0]]:g} after face {done + 1}; a whole number from {limits.min} to "
+                f"{limits.max} is wanted. Export the file again.",
+                place=f"{name}, face {done + 1}", code="ragged",
+            )  # fmt: skip
+    with np.errstate(over="ignore"):
+        return values.astype(kind)
 
 
 def _too_many(vertex: _Element, name: str, more: str) -> BadInput:
+    plural = _PLURALS.get(vertex.name, vertex.name)
     return BadInput(
-        f"Line {vertex.line} declares {vertex.count:,} vertices, but {more} follow them. "
+        f"Line {vertex.line} declares {vertex.count:,} {plural}, but {more} follow them. "
         "The count is wrong: export the file again.",
         place=f"{name}, line {vertex.line}", code="wrong_count",
     )  # fmt: skip
 
 
-def _ascii(body: memoryview, elements: list[_Element], index: int, name: str, check: Check) -> list[np.ndarray]:
+def _ascii(
+    body: memoryview, elements: list[_Element], index: int, name: str, check: Check
+) -> tuple[list[np.ndarray], int]:
+    """The columns of the vertices, and where the next element begins."""
     vertex, width = elements[index], len(elements[index].properties)
     data = np.frombuffer(body, np.uint8)
     if vertex.count > len(data):
         raise _too_few(vertex, name, int(text.filled_lines(data, 0, len(data))))
     at = int(text.skip_lines(data, 0, sum(e.count for e in elements[:index])))
-    columns = [np.empty(vertex.count, ("<" if int(t[1]) > 1 else "|") + t) for _, t, _ in vertex.properties]
+    columns = [np.empty(vertex.count, ("<" if int(p.type[1]) > 1 else "|") + p.type) for p in vertex.properties]
     batch, done = Batch(data, width), 0
     while done < vertex.count:
         check()
@@ -216,8 +482,8 @@ def _ascii(body: memoryview, elements: list[_Element], index: int, name: str, ch
         if at < 0 or at >= len(data):
             raise _too_few(vertex, name, done)
         batch.rows, at, why, found = text.blank_cells(data, at, width, wanted, LONGEST, batch.starts, batch.stops)
-        for k, (column, kind, _) in enumerate(vertex.properties):
-            columns[k][done : done + batch.rows] = _typed(batch, k, column, kind, name, done)
+        for k, p in enumerate(vertex.properties):
+            columns[k][done : done + batch.rows] = _typed(batch, k, p.name, p.type, name, done)
         done += batch.rows
         if why == text.TOO_LONG:
             raise BadInput(
@@ -235,7 +501,7 @@ def _ascii(body: memoryview, elements: list[_Element], index: int, name: str, ch
     more = 0 if any(e.count for e in elements[index + 1 :]) else int(text.filled_lines(data, at, len(data)))
     if more:
         raise _too_many(vertex, name, f"{more:,} lines")
-    return columns
+    return columns, at
 
 
 def _typed(batch: Batch, column: int, title: str, kind: str, name: str, done: int) -> np.ndarray:
@@ -256,11 +522,51 @@ def _typed(batch: Batch, column: int, title: str, kind: str, name: str, done: in
         return numbers.astype(kind)
 
 
-def _header_lines(columns: list[RawColumn], count: int, form: str) -> bytes:
-    lines = ["ply", f"format {form} 1.0", "comment made by Gaudy Seed", f"element vertex {count}"]
-    names = _plain([column.name for column in columns])
-    lines += [f"property {_NAMES[c.values.dtype.str[1:]]} {n}" for n, c in zip(names, columns, strict=True)]
+def _header_lines(columns: list[RawColumn], count: int, form: str, faces: _Faces | None) -> bytes:
+    lines = ["ply", f"format {form} 1.0", "comment made by Gaudy Seed", f"element vertex {count}", *_declared(columns)]
+    if faces:
+        counted = "uchar" if faces.counted == "u1" else "int"
+        lines += [f"element face {faces.count}", f"property list {counted} int vertex_indices"]
+        lines += [f"property list {counted} double texcoord"] if faces.uv is not None else []
+        lines += _declared(faces.columns)
     return ("\n".join([*lines, "end_header"]) + "\n").encode("ascii")
+
+
+def _declared(columns: list[RawColumn]) -> list[str]:
+    names = _plain([column.name for column in columns])
+    return [f"property {_NAMES[c.values.dtype.str[1:]]} {n}" for n, c in zip(names, columns, strict=True)]
+
+
+@dataclass(frozen=True)
+class _Faces:
+    """What goes out of the faces of a mesh."""
+
+    form: Polygons
+    columns: list[RawColumn]
+    uv: np.ndarray | None
+
+    @property
+    def count(self) -> int:
+        """How many there are."""
+        return self.form.faces
+
+    @property
+    def counted(self) -> str:
+        """The type of the counts of lists: a byte where that is enough, as most files have it."""
+        return "u1" if 2 * int(np.diff(self.form.starts).max()) < 256 else "<i4"
+
+
+def _faces_of(population: Population) -> _Faces | None:
+    if not isinstance(population.form, Polygons):
+        return None
+    columns = []
+    for a in population.form.of_faces.values():
+        fields = a.fields or ((Field(a.name, "<i4"),) if a.name == PART else ())
+        for k, f in enumerate(fields):
+            values = (a.values if a.values.ndim == 1 else a.values[:, k]).astype(f.dtype)
+            columns.append(_plain_column(RawColumn(f.name, values, a.labels, a.missing)))
+    uv = population.form.of_corners.get("uv")
+    return _Faces(population.form, columns, None if uv is None else uv.values.astype("<f8"))
 
 
 def _plain(names: list[str]) -> list[str]:
@@ -281,33 +587,70 @@ def _writable(population: Population, results: Results | None) -> list[RawColumn
 
     Texts go out as their numbers, large integers and those with some missing as doubles, NaN where one is missing.
     """
-    columns = []
-    for column in outgoing(population, results):
-        values, missing = column.values, column.missing
-        if missing is not None and missing.any() and values.dtype.kind in "iu":
-            values = np.where(missing, np.nan, values.astype("<f8"))
-        columns.append(RawColumn(column.name, values.astype("<f8") if values.dtype.str == "<i8" else values))
-    return columns
+    return [_plain_column(column) for column in outgoing(population, results)]
 
 
-def write(population: Population, results: Results | None) -> bytes:
-    """Binary little-endian PLY: every attribute as it came, then the results by channel."""
-    columns = _writable(population, results)
+def _plain_column(column: RawColumn) -> RawColumn:
+    values, missing = column.values, column.missing
+    if missing is not None and missing.any() and values.dtype.kind in "iu":
+        values = np.where(missing, np.nan, values.astype("<f8"))
+    return RawColumn(column.name, values.astype("<f8") if values.dtype.str == "<i8" else values)
+
+
+def write(population: Population, results: Results | None, about: About = About()) -> bytes:
+    """Binary little-endian PLY: every attribute as it came, then the results by channel; then the faces of a mesh."""
+    columns, faces = _writable(population, results), _faces_of(population)
     row = np.dtype([(f"c{k}", c.values.dtype) for k, c in enumerate(columns)])
     table = np.empty(population.count, row)
     for k, column in enumerate(columns):
         table[f"c{k}"] = column.values
-    return _header_lines(columns, population.count, "binary_little_endian") + table.tobytes()
+    head = _header_lines(columns, population.count, "binary_little_endian", faces)
+    return b"".join([head, table.tobytes(), *(_binary_rows(faces) if faces else [])])
 
 
-def write_ascii(population: Population, results: Results | None) -> bytes:
+def _binary_rows(faces: _Faces) -> Iterator[bytes]:
+    """The faces, those of one number of corners that follow one another at a time."""
+    sizes = np.diff(faces.form.starts)
+    changes = np.flatnonzero(np.diff(sizes)) + 1
+    for a, b in zip([0, *changes.tolist()], [*changes.tolist(), len(sizes)], strict=True):
+        size, first = int(sizes[a]), int(faces.form.starts[a])
+        row: list[Any] = [("n", faces.counted), ("v", "<i4", (size,))]
+        row += [("m", faces.counted), ("uv", "<f8", (2 * size,))] if faces.uv is not None else []
+        row += [(f"c{k}", c.values.dtype) for k, c in enumerate(faces.columns)]
+        table = np.empty(b - a, np.dtype(row))
+        table["n"], table["v"] = size, faces.form.corners[first : first + (b - a) * size].reshape(b - a, size)
+        if faces.uv is not None:
+            table["m"], table["uv"] = 2 * size, faces.uv[first : first + (b - a) * size].reshape(b - a, 2 * size)
+        for k, c in enumerate(faces.columns):
+            table[f"c{k}"] = c.values[a:b]
+        yield table.tobytes()
+
+
+def write_ascii(population: Population, results: Results | None, about: About = About()) -> bytes:
     """ASCII PLY with digits that read back exactly."""
-    columns = _writable(population, results)
-    parts = [_header_lines(columns, population.count, "ascii")]
+    columns, faces = _writable(population, results), _faces_of(population)
+    parts = [_header_lines(columns, population.count, "ascii", faces)]
     for a, b in batches(population.count):
         texts = [digits(column.values[a:b]) for column in columns]
         parts.append(("\n".join(map(" ".join, zip(*texts, strict=True))) + "\n").encode("ascii"))
-    return b"".join(parts)
+    return b"".join([*parts, *(_text_rows(faces) if faces else [])])
+
+
+def _text_rows(faces: _Faces) -> Iterator[bytes]:
+    corners = faces.form.corners
+    for a, b in batches(faces.count):
+        first = int(faces.form.starts[a])
+        ends = (faces.form.starts[a : b + 1] - first).tolist()
+        held = digits(corners[first : first + ends[-1]])
+        uv = [] if faces.uv is None else digits(faces.uv[first : first + ends[-1]].reshape(-1))
+        more = [digits(c.values[a:b]) for c in faces.columns]
+        lines = []
+        for k, (s, e) in enumerate(pairwise(ends)):
+            cells = [str(e - s), *held[s:e]]
+            if faces.uv is not None:
+                cells += [str(2 * (e - s)), *uv[2 * s : 2 * e]]
+            lines.append(" ".join([*cells, *(column[k] for column in more)]))
+        yield ("\n".join(lines) + "\n").encode("ascii")
 
 
 def _is_ply(data: bytes) -> bool:

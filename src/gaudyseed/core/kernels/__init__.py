@@ -32,7 +32,8 @@ _OPTIONS = {"nogil": True, "cache": True, "fastmath": False, "error_model": "num
 #: Kernel files in the order in which a cold start compiles them: what others import first, then the slowest.
 FILES = (
     "encoding", "waves", "oklab", "ramps", "hashing", "components", "grading", "blending", "scattering", "drift",
-    "subdividing", "meshes", "shaping", "text", "spreading", "curves", "owners", "palettes", "census", "ranking",
+    "subdividing", "meshes", "text", "wavefront", "lists", "shaping", "spreading", "curves", "owners", "palettes",
+    "census", "ranking",
 )  # fmt: skip
 
 

@@ -19,6 +19,7 @@ from ..digest import digest_of
 from ..geometry.placing import Role
 
 Kind = Literal["number", "integer", "vector", "colour", "text"]
+Light = Literal["", "linear", "display"]
 
 #: Attribute values are read as float32 within these limits, so that no step can overflow.
 LARGEST = np.float32(1e30)
@@ -56,6 +57,9 @@ class Attribute:
         floats NaNs and infinities are missing too.
     stands_for
         What it is in space; empty where its name says so, or where it is nothing in space.
+    light
+        Whether colours are linear light or levels of the display; where it is empty floats are linear, whole numbers
+        levels of the display.
     """
 
     name: str
@@ -65,6 +69,7 @@ class Attribute:
     fields: tuple[Field, ...] = ()
     missing: np.ndarray | None = None
     stands_for: Role = ""
+    light: Light = ""
 
     @property
     def role(self) -> Role:
@@ -76,7 +81,7 @@ class Attribute:
     def digest(self) -> str:
         """Content digest of the kind, values, labels and what is missing."""
         masked = () if self.missing is None else (self.missing,)
-        return digest_of(self.kind, list(self.labels), self.values, *masked)
+        return digest_of(self.kind, list(self.labels), self.values, *masked, *([self.light] if self.light else []))
 
     def taken(self, rows: np.ndarray) -> Attribute:
         """The attribute with only these rows, (m,) whole numbers, in their order."""
@@ -109,14 +114,17 @@ class Attribute:
     def readable(self) -> np.ndarray:
         """The values as float32 that steps may compute with.
 
-        Colours stored in 8 bits are display-encoded and become linear light;
-        float colours are taken as linear, and as light they are never below 0.
+        Colours stored as whole numbers are display-encoded and become linear light; float colours are taken as linear,
+        and as light they are never below 0; ``light`` may say otherwise.
         NaN and infinities read as 0.
         """
         values = self.values
         if self.kind == "colour":
             rgb = values[:, :3]
-            values = decode_srgb(rgb / 255.0) if rgb.dtype == np.uint8 else np.maximum(rgb, 0)
+            whole = rgb.dtype.kind in "iu"
+            levels = rgb / np.float32(np.iinfo(rgb.dtype).max) if whole else np.maximum(rgb, 0)
+            display = self.light == "display" or (whole and not self.light)
+            values = decode_srgb(levels) if display else levels
         values = self.present(np.where(np.isfinite(values), values, 0))
         return np.ascontiguousarray(np.clip(values, -LARGEST, LARGEST), np.float32)
 

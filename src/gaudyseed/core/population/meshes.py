@@ -4,17 +4,22 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import replace
+from typing import Annotated
 
 import numpy as np
+from pydantic import Field as Parameter
 
 from ..errors import BadInput
 from ..geometry import polygons
 from ..geometry.subdivision import Refined, refined
+from ..look.follow import Dialled
 from .attribute import Attribute, Field
 from .elements import KEY, Elements, Owners
 from .owning import Owning
 from .population import Polygons, Population
 
+#: How often a mesh is subdivided, as a parameter of its maker.
+Subdivision = Dialled[Annotated[int, Parameter(ge=0, le=4)]]
 #: Corners that a face may have.
 MOST_CORNERS = 4096
 #: Vertices that a mesh may have after subdivision.
@@ -159,6 +164,23 @@ def _part_of_vertices(
 
 
 # Subdivision
+
+
+def subdivided_count(vertices: int, faces: int, corners: int, levels: int) -> int:
+    """About how many vertices a closed mesh has after so many levels: each adds one for an edge, and one for a face.
+
+    >>> subdivided_count(8, 6, 24, 1), subdivided_count(4, 4, 12, 1)
+    (26, 10)
+    """
+    triangles = corners == 3 * faces
+    for _ in range(levels):
+        # A closed mesh has half as many edges as corners.
+        vertices, faces, corners = (
+            vertices + corners // 2 + (0 if triangles else faces),
+            4 * faces if triangles else corners,
+            4 * corners,
+        )
+    return vertices
 
 
 def subdivided(population: Population, levels: int, smooth: bool, check: Callable[[], None]) -> Population:

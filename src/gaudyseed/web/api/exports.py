@@ -10,8 +10,9 @@ from pydantic import Field
 
 from ...core.document import Document
 from ...core.errors import BadInput
-from ...core.formats import FORMATS
+from ...core.formats import FORMATS, About
 from ...core.look.model import Scene
+from ...core.population.placed import placed
 from ..openapi import BINARY, operation
 from ..workshop import unless_gone, workshop
 
@@ -43,7 +44,12 @@ def export(body: ExportRequest) -> Response:
         known = ", ".join([*FORMATS, LOOK])
         raise BadInput(f"There is no format {body.format!r}. There are: {known}.", place="format")
     evaluation = run.evaluation(body.population)
-    return as_file(form.write(evaluation.population, evaluation.results), f"{stem}{form.ending}", form.mime)
+    population = placed(evaluation.population, run.placement(body.population))
+    if population.kind not in form.kinds:
+        kinds = " or ".join(form.kinds)
+        raise BadInput(f"{form.title} holds {kinds}, not {population.kind}. Choose another format.", place="format")
+    about = About(name, run.presence(body.population).shape)
+    return as_file(form.write(population, evaluation.results, about), f"{stem}{form.ending}", form.mime)
 
 
 def as_file(data: bytes, name: str, kind: str) -> Response:

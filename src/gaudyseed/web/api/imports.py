@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from typing import Any
+import re
+from typing import Any, Literal
 
 from flask import Blueprint, request
 from pydantic import BaseModel
 
 from ...core.errors import BadInput
-from ...core.formats import read_points
-from ...core.population import Population
+from ...core.formats import Thing, Wish, read_things
 from ...core.population.makers.imported import ImportedMaker, store_columns
 from ..openapi import operation
 from ..workshop import unless_gone, workshop
@@ -17,41 +17,102 @@ from .populations import described
 
 blueprint = Blueprint("imports", __name__)
 
+#: Things of one file whose attributes are described in a preview; of others their name and count.
+_DESCRIBED = 24
+
+
+_REPEATED: dict[str, Literal["parts", "clones"]] = {"parts": "parts", "clones": "clones"}
+
+
+class ThingPreview(BaseModel):
+    """One thing in a file, and what it becomes."""
+
+    name: str
+    becomes: str
+    kind: str
+    count: int
+    notes: list[str]
+    levels: list[dict[str, Any]]
+    attributes: list[dict[str, Any]]
+
 
 class ImportPreview(BaseModel):
     """What was recognised; nothing has been stored."""
 
     file: str
-    count: int
-    notes: list[str]
-    attributes: list[dict[str, Any]]
+    things: list[ThingPreview]
 
 
-class ImportAnswer(ImportPreview):
-    """What was stored, with the maker to put into a scene."""
+class Imported(BaseModel):
+    """What was stored of one thing, with the maker to put into a scene."""
 
+    name: str
+    kind: str
     maker: ImportedMaker
 
 
-def _uploaded() -> tuple[Population, str]:
-    """The file of the request's body (``?name=`` carries its name)."""
+class ImportAnswer(BaseModel):
+    """What was stored."""
+
+    file: str
+    things: list[Imported]
+
+
+def _uploaded() -> tuple[list[Thing], str]:
+    """The things in the file of the request's body (``?name=`` carries its name)."""
     name = request.args.get("name", "")[:200]
     if not name:
         raise BadInput("The name of the file is missing. Add ?name=.", place="name")
-    return read_points(request.get_data(cache=False), name, unless_gone()), name
+    given = request.args.get("repeated", "clones")
+    if given not in _REPEATED:
+        raise BadInput(f"{given[:40]!r} is neither clones nor parts.", place="repeated")
+    frame = request.args.get("frame", "")
+    if frame and not re.fullmatch(r"-?[0-9]{1,9}(\.[0-9]{1,6})?", frame):
+        raise BadInput(f"{frame[:40]!r} is no frame. Give a number.", place="frame")
+    wish = Wish(_REPEATED[given], float(frame) if frame else None)
+    return read_things(request.get_data(cache=False), name, unless_gone(), wish), name
+
+
+def _chosen(things: list[Thing]) -> list[Thing]:
+    """Those whose numbers ``?only=`` names; all where it is left out."""
+    only = request.args.get("only", "")
+    if not only:
+        return things
+    numbers = only.split(",")
+    wrong = [n for n in numbers if not re.fullmatch("[0-9]{1,6}", n) or int(n) >= len(things)]
+    if wrong:
+        raise BadInput(f"The file has no thing number {wrong[0][:40]!r}; it has {len(things)}.", place="only")
+    return [things[int(n)] for n in dict.fromkeys(numbers)]
 
 
 @operation(blueprint, "/imports/preview", method="post", result=ImportPreview)
 def preview_import() -> ImportPreview:
-    """What a PLY or CSV file (the request's body) holds."""
-    population, name = _uploaded()
-    return ImportPreview(file=name, **described(population))
+    """What a file (the request's body) holds.
+
+    ``?repeated=parts`` takes meshes that stand there many times as parts, not as clones; ``?frame=`` a moment.
+    """
+    things, name = _uploaded()
+    return ImportPreview(file=name, things=[_preview(thing, k < _DESCRIBED) for k, thing in enumerate(things)])
+
+
+def _preview(thing: Thing, whole: bool) -> ThingPreview:
+    population = thing.population
+    if whole:
+        return ThingPreview(name=thing.name, becomes=thing.becomes, **described(population))
+    return ThingPreview(
+        name=thing.name, becomes=thing.becomes, kind=population.kind, count=population.count,
+        notes=list(population.notes), levels=[], attributes=[],
+    )  # fmt: skip
 
 
 @operation(blueprint, "/imports", method="post", result=ImportAnswer)
 def import_file() -> ImportAnswer:
-    """Store the columns of a PLY or CSV file (the request's body)."""
-    population, name = _uploaded()
-    maker, columns = store_columns(population, name)
+    """Store what a file (the request's body) holds; ``?only=0,2`` some of its things."""
+    things, name = _uploaded()
+    makers, columns = [], {}
+    for thing in _chosen(things):
+        maker, more = store_columns(thing.population, name)
+        makers.append(Imported(name=thing.name, kind=thing.population.kind, maker=maker))
+        columns.update(more)
     workshop().store.put_columns(columns)
-    return ImportAnswer(file=name, maker=maker, **described(population))
+    return ImportAnswer(file=name, things=makers)

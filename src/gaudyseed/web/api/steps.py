@@ -67,6 +67,7 @@ class KindDescription(BaseModel):
     name: str
     title: str
     element: str
+    elements: str
     drawn: str
 
 
@@ -76,6 +77,8 @@ class FormatDescription(BaseModel):
     name: str
     title: str
     ending: str
+    kinds: list[str]
+    reads: bool
 
 
 class StepList(BaseModel):
@@ -154,8 +157,11 @@ def _listed(_registered: tuple[tuple[object, ...], ...]) -> StepList:
             MakerDescription(name=word, title=maker.title, offered=maker.offered, parameters=controls(maker))
             for word, maker in MAKERS.items()
         ],
-        kinds=[KindDescription(name=k.word, title=k.title, element=k.element, drawn=k.drawn) for k in KINDS.values()],
-        formats=[FormatDescription(name=f.word, title=f.title, ending=f.ending) for f in FORMATS.values()],
+        kinds=[KindDescription(name=k.word, title=k.title, element=k.element, elements=k.elements, drawn=k.drawn) for k in KINDS.values()],
+        formats=[FormatDescription(
+                name=f.word, title=f.title, ending=f.ending, kinds=list(f.kinds), reads=f.read is not None
+            )
+            for f in FORMATS.values()],
     )  # fmt: skip
 
 

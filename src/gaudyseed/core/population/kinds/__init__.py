@@ -18,6 +18,8 @@ class PopulationKind:
         As it stands in a population and in the table of channels.
     element
         What one of its elements is called; the level that chains run on.
+    elements
+        What several are called.
     form
         What its elements make together: a class of ``population.Form``.
     drawn
@@ -27,6 +29,7 @@ class PopulationKind:
     word: str
     title: str
     element: str
+    elements: str
     form: type[Form]
     drawn: str
 

@@ -3,4 +3,4 @@
 from ..population import Points
 from . import KINDS, PopulationKind
 
-KINDS.add("clones", PopulationKind("clones", "Clones", "clone", Points, "instances"))
+KINDS.add("clones", PopulationKind("clones", "Clones", "clone", "clones", Points, "instances"))

@@ -3,4 +3,4 @@
 from ..population import Polygons
 from . import KINDS, PopulationKind
 
-KINDS.add("mesh", PopulationKind("mesh", "Mesh", "vertex", Polygons, "surface"))
+KINDS.add("mesh", PopulationKind("mesh", "Mesh", "vertex", "vertices", Polygons, "surface"))

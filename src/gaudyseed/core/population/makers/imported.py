@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Mapping
 from typing import ClassVar, Literal
 
 import numpy as np
@@ -10,13 +11,17 @@ from pydantic import Field
 from ...digest import digest_of
 from ...document import Document
 from ...errors import BadInput
-from ..attribute import Attribute
+from ...geometry.placing import Role
+from ...look.follow import Dialled
+from ..attribute import Attribute, Light
 from ..attribute import Field as Column
 from ..derive import with_derived
-from ..population import Population, of_points
+from ..meshes import PART, Subdivision, check_polygons, of_polygons, subdivided, subdivided_count
+from ..population import Polygons, Population, of_points
 from .base import ALONE, ColumnSource, MakerModel, Makings
 
 LARGEST_COUNT = 20_000_000
+_DIGEST = r"^[0-9a-f]{32}$"
 
 
 class ImportedField(Document):
@@ -33,12 +38,25 @@ class ImportedAttribute(Document):
     kind: Literal["number", "integer", "vector", "colour", "text"]
     dtype: Literal["<f4", "<f8", "|i1", "|u1", "<i2", "<u2", "<i4", "<u4", "<i8"]
     width: int = Field(ge=1, le=16)
-    digest: str = Field(pattern=r"^[0-9a-f]{32}$")
-    labels: str | None = Field(None, pattern=r"^[0-9a-f]{32}$", description="Digest of the texts, for kind text.")
+    digest: str = Field(pattern=_DIGEST)
+    labels: str | None = Field(None, pattern=_DIGEST, description="Digest of the texts, for kind text.")
     fields: tuple[ImportedField, ...] = Field(max_length=16)
     missing: str | None = Field(
-        None, pattern=r"^[0-9a-f]{32}$", description="Digest of a byte for each element, 1 where it has no value."
+        None, pattern=_DIGEST, description="Digest of a byte for each element, 1 where it has no value."
     )
+    stands_for: Role = Field("", description="What it is in space, where its name does not say so.")
+    light: Light = Field("", description="What colours are, where their type does not say so.")
+
+
+class ImportedFaces(Document):
+    """The faces of a mesh: how many corners each has, and the vertex of each corner, both <i4, by content."""
+
+    count: int = Field(ge=1, le=LARGEST_COUNT)
+    corners: int = Field(ge=3, le=8 * LARGEST_COUNT)
+    sizes: str = Field(pattern=_DIGEST)
+    vertices: str = Field(pattern=_DIGEST)
+    of_faces: tuple[ImportedAttribute, ...] = Field((), max_length=256)
+    of_corners: tuple[ImportedAttribute, ...] = Field((), max_length=64)
 
 
 class ImportedMaker(MakerModel):
@@ -51,20 +69,60 @@ class ImportedMaker(MakerModel):
     file: str = Field(max_length=200, description="Name of the file it came from.")
     count: int = Field(ge=1, le=LARGEST_COUNT)
     attributes: tuple[ImportedAttribute, ...] = Field(min_length=1, max_length=512)
+    faces: ImportedFaces | None = Field(None, description="Of a mesh; clones have none.")
+    subdivision: Subdivision = Field(
+        0, title="Subdivision", description="Each level has about four times the vertices of the one below."
+    )
+    smooth: Dialled[bool] = Field(True, title="Smooth", description="Off cuts the faces and keeps their form.")
+
+    def estimated(self) -> int:
+        """The elements of the file, and those that subdivision adds."""
+        if self.faces is None:
+            return self.count
+        return subdivided_count(self.count, self.faces.count, self.faces.corners, self.subdivision)
 
     def make(self, columns: ColumnSource, makings: Makings = ALONE) -> Population:
         """Lay the stored columns side by side and derive what is missing."""
-        for a in self.attributes:
-            _check_form(a)
-        table = {a.name: self._attribute(a, columns) for a in self.attributes}
+        table = self._table(self.attributes, self.count, columns)
         position = table.get("position")
         if position is None or position.kind != "vector" or position.width != 3:
             raise BadInput("The attribute 'position' is not a vector of three. Import the file again.", place="maker")
         if not np.isfinite(position.values).all():
             raise BadInput("Some positions are not finite numbers. Import the file again.", place="maker")
-        return with_derived(of_points(self.count, table))
+        if self.faces is None:
+            return with_derived(of_points(self.count, table))
+        form = self._polygons(self.faces, columns)
+        return subdivided(of_polygons(table, form), self.subdivision, self.smooth, makings.check)
 
-    def _attribute(self, a: ImportedAttribute, columns: ColumnSource) -> Attribute:
+    def _table(
+        self, attributes: tuple[ImportedAttribute, ...], count: int, columns: ColumnSource
+    ) -> dict[str, Attribute]:
+        for a in attributes:
+            _check_form(a)
+        return {a.name: self._attribute(a, count, columns) for a in attributes}
+
+    def _polygons(self, faces: ImportedFaces, columns: ColumnSource) -> Polygons:
+        sizes, corners = (
+            self._indices(digest, count, columns)
+            for digest, count in ((faces.sizes, faces.count), (faces.vertices, faces.corners))
+        )
+        starts = np.concatenate([[0], np.cumsum(sizes, dtype=np.int64)])
+        check_polygons(starts, corners, self.count, "maker.faces")
+        of_faces = self._table(faces.of_faces, faces.count, columns)
+        return Polygons(starts, corners, of_faces, self._table(faces.of_corners, faces.corners, columns))
+
+    def _indices(self, digest: str, count: int, columns: ColumnSource) -> np.ndarray:
+        try:
+            data = columns.column(digest)
+        except KeyError:
+            data = b""
+        if len(data) != 4 * count:
+            raise BadInput(
+                f"The faces of {self.file} are not in this store. Import the file again.", place="maker.faces"
+            )
+        return np.frombuffer(data, "<i4")
+
+    def _attribute(self, a: ImportedAttribute, count: int, columns: ColumnSource) -> Attribute:
         place = f"maker.attributes.{a.name}"
         try:
             data = columns.column(a.digest)
@@ -76,7 +134,7 @@ class ImportedMaker(MakerModel):
                 f"The column {a.name!r} of {self.file} is not in this store. Import the file again.",
                 place=place,
             ) from None
-        wanted = self.count * a.width * np.dtype(a.dtype).itemsize
+        wanted = count * a.width * np.dtype(a.dtype).itemsize
         if len(data) != wanted:
             raise BadInput(f"The column {a.name!r} holds {len(data)} bytes where {wanted} are declared.", place=place)
         values = np.frombuffer(data, a.dtype)
@@ -84,16 +142,18 @@ class ImportedMaker(MakerModel):
             raise BadInput(f"The texts of {a.name!r} do not match its values. Import again.", place=place)
         shaped = values if a.width == 1 else values.reshape(-1, a.width)
         fields = tuple(Column(f.name, f.dtype) for f in a.fields)
-        return Attribute(a.name, a.kind, shaped, labels, fields, self._missing(a, columns))
+        return Attribute(
+            a.name, a.kind, shaped, labels, fields, self._missing(a, count, columns), a.stands_for, a.light
+        )
 
-    def _missing(self, a: ImportedAttribute, columns: ColumnSource) -> np.ndarray | None:
+    def _missing(self, a: ImportedAttribute, count: int, columns: ColumnSource) -> np.ndarray | None:
         if a.missing is None:
             return None
         try:
             mask = np.frombuffer(columns.column(a.missing), np.uint8)
         except KeyError:
             mask = np.empty(0, np.uint8)
-        if len(mask) != self.count or (mask > 1).any():
+        if len(mask) != count or (mask > 1).any():
             raise BadInput(
                 f"What is missing of {a.name!r} is another column. Import again.", place=f"maker.attributes.{a.name}"
             )
@@ -107,7 +167,9 @@ def _check_form(a: ImportedAttribute) -> None:
     """Kind, width, type and fields of a column must go together; a document may come from anywhere."""
     few, most = _WIDTHS[a.kind]
     whole = a.dtype[1] in "iu"
-    wrong = not few <= a.width <= most or len(a.fields) != a.width or (a.kind in ("integer", "text") and not whole)
+    wrong = (
+        not few <= a.width <= most or len(a.fields) not in (0, a.width) or (a.kind in ("integer", "text") and not whole)
+    )
     if wrong or (a.kind == "text") != (a.labels is not None):
         raise BadInput(
             f"The column {a.name!r} is declared as {a.kind} of {a.width} {a.dtype}, which does not go together. "
@@ -146,18 +208,29 @@ def store_columns(population: Population, file: str) -> tuple[ImportedMaker, dic
         blobs[digest] = data
         return digest
 
-    documents = []
-    for a in population.elements.own.values():
-        if not a.fields:
-            continue
-        documents.append(
-            ImportedAttribute(
-                name=a.name, kind=a.kind, dtype=a.values.dtype.str, width=a.width,
-                digest=keep(np.ascontiguousarray(a.values).tobytes()),
-                labels=keep(pack_labels(a.labels)) if a.kind == "text" else None,
-                fields=tuple(ImportedField(name=f.name, dtype=f.dtype) for f in a.fields),
-                missing=None if a.missing is None else keep(np.ascontiguousarray(a.missing).tobytes()),
-            )
+    def listed(table: Mapping[str, Attribute]) -> tuple[ImportedAttribute, ...]:
+        return tuple(_imported(a, keep) for a in table.values() if a.fields or a.name == PART)
+
+    form, faces = population.form, None
+    if isinstance(form, Polygons):
+        faces = ImportedFaces(
+            count=form.faces, corners=len(form.corners), sizes=keep(np.diff(form.starts).astype("<i4").tobytes()),
+            vertices=keep(form.corners.astype("<i4").tobytes()),
+            of_faces=listed(form.of_faces), of_corners=listed(form.of_corners),
         )  # fmt: skip
-    maker = ImportedMaker(maker="import", file=file[:200], count=population.count, attributes=tuple(documents))
+    maker = ImportedMaker(
+        maker="import", file=file[:200], count=population.count, attributes=listed(population.elements.own), faces=faces
+    )
     return maker, blobs
+
+
+def _imported(a: Attribute, keep: Callable[[bytes], str]) -> ImportedAttribute:
+    """The document of an attribute whose values are kept."""
+    return ImportedAttribute(
+        name=a.name, kind=a.kind, dtype=a.values.dtype.str, width=a.width,
+        digest=keep(np.ascontiguousarray(a.values).tobytes()),
+        labels=keep(pack_labels(a.labels)) if a.kind == "text" else None,
+        fields=tuple(ImportedField(name=f.name, dtype=f.dtype) for f in a.fields),
+        missing=None if a.missing is None else keep(np.ascontiguousarray(a.missing).tobytes()),
+        stands_for=a.stands_for, light=a.light,
+    )  # fmt: skip

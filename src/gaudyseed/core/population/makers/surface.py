@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, ClassVar, Literal
+from typing import ClassVar, Literal
 
 import numpy as np
 from pydantic import Field
@@ -11,12 +11,9 @@ from ...geometry.cages import cage
 from ...look.follow import Dialled
 from ..attribute import Attribute
 from ..attribute import Field as Column
-from ..meshes import PART, column, of_polygons, subdivided
+from ..meshes import PART, Subdivision, column, of_polygons, subdivided, subdivided_count
 from ..population import Polygons, Population
 from .base import ALONE, ColumnSource, MakerModel, Makings
-
-#: How often each of them is subdivided as it comes.
-Subdivision = Dialled[Annotated[int, Field(ge=0, le=4)]]
 
 
 class SurfaceMaker(MakerModel):
@@ -30,6 +27,11 @@ class SurfaceMaker(MakerModel):
         1, title="Subdivision", description="Each level has about four times the vertices of the one below."
     )
     smooth: Dialled[bool] = Field(True, title="Smooth", description="Off cuts the faces and keeps their form.")
+
+    def estimated(self) -> int:
+        """The vertices of the cage, and those that subdivision adds."""
+        made = cage(self.surface)
+        return subdivided_count(len(made.positions), len(made.starts) - 1, len(made.corners), self.subdivision)
 
     def make(self, columns: ColumnSource, makings: Makings = ALONE) -> Population:
         """The cage, subdivided."""

@@ -1,0 +1,534 @@
+"""GLB (glTF 2.0): meshes with transforms, custom attributes and colours; instances and points as clones.
+
+Read here rather than by a library, because those at hand ignore normalised and sparse arrays and lose attributes.
+"""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import PurePath
+
+import numpy as np
+
+from ..errors import BadInput
+from ..geometry.placing import affine, moved, quaternion
+from ..population import Attribute, Field, Polygons, Population
+from ..population.attribute import Kind, Light
+from ..population.derive import standing, with_derived
+from ..population.meshes import PART
+from ..population.population import of_points
+from .base import FORMATS, About, Format, Thing, Wish
+from .cells import Check, never
+from .columns import Results
+from .gltf import FAN, INSTANCING, MAGIC, POINTS, STRIP, TRIANGLES, Arrays, Document, Node, Primitive, Writing, opened
+from .meshing import linear_colours, mesh_of, part_attribute
+from .shapes import shape_mesh
+
+MOST_NODES = 1_000_000
+#: glTF's y is up, ours z.
+_Z_UP = np.array([[1.0, 0, 0, 0], [0, 0, -1, 0], [0, 1, 0, 0], [0, 0, 0, 1]])
+_NAMES = {"POSITION": "position", "NORMAL": "normal", "TEXCOORD_0": "uv", "COLOR_0": "colour", "_COLOR_0": "colour"}
+
+
+@dataclass(frozen=True, eq=False)
+class _Placed:
+    """A node with a mesh: its name, the mesh, and where it stands."""
+
+    name: str
+    mesh: int
+    matrix: np.ndarray
+    instances: dict[str, int] | None
+
+
+def read(data: bytes, name: str, check: Check = never, wish: Wish = Wish()) -> list[Thing]:
+    """The meshes of a file as one mesh whose parts are its nodes; repeated meshes and instances as clones; points.
+
+    BadInput says where something is damaged; nothing outside the file is ever read.
+    """
+    document, buffers = opened(data, name)
+    reader = _Reader(document, Arrays(document, buffers, name), name, check)
+    nodes = list(reader.placed())
+    repeated = Counter(node.mesh for node in nodes if node.instances is None)
+    as_clones = {mesh for mesh, times in repeated.items() if times > 1} if wish.repeated == "clones" else set()
+    things = []
+    single = [node for node in nodes if node.instances is None and node.mesh not in as_clones]
+    stem = PurePath(name).stem
+    things += reader.mesh(single, stem)
+    for mesh in sorted(as_clones):
+        things.append(reader.clones([n for n in nodes if n.mesh == mesh and n.instances is None], mesh))
+    things += [reader.instances(node) for node in nodes if node.instances is not None]
+    things += reader.points(single)
+    if not things:
+        left = f" {reader.lines} lines were found; they are not read." if reader.lines else ""
+        raise BadInput(f"{name} holds no meshes and no points.{left} Export them with it.", place=name, code="nothing")
+    return _named_apart(things)
+
+
+def _named_apart(things: list[Thing]) -> list[Thing]:
+    """The things with names that differ."""
+    seen: Counter[str] = Counter()
+    found = []
+    for thing in things:
+        seen[thing.name] += 1
+        again = seen[thing.name]
+        label = thing.name if again == 1 else f"{thing.name} {again}"
+        found.append(Thing(label, thing.population, thing.becomes))
+    return found
+
+
+class _Reader:
+    def __init__(self, document: Document, arrays: Arrays, name: str, check: Check) -> None:
+        self.document, self.arrays, self.name, self.check = document, arrays, name, check
+        self.lines = 0
+
+    def placed(self) -> Iterator[_Placed]:
+        """The nodes with meshes that the scene shows; BadInput where nodes go round in a circle or have two parents."""
+        nodes = self.document.nodes
+        if len(nodes) > MOST_NODES:
+            raise BadInput(f"{self.name} has {len(nodes):,} nodes; at most {MOST_NODES:,} are taken.", place=self.name)
+        parents = Counter(child for node in nodes for child in node.children)
+        if not self.document.scenes:
+            roots = [k for k in range(len(nodes)) if not parents[k]]
+        else:
+            scene = self.document.scene or 0
+            if scene >= len(self.document.scenes):
+                raise self._damaged(f"there is no scene {scene}", "scene")
+            roots = self.document.scenes[scene].nodes
+        if any(times > 1 for times in parents.values()) or any(parents[k] for k in roots):
+            raise self._damaged("a node has two parents, or its own child above it", "nodes")
+        open_ = [(k, _Z_UP) for k in reversed(roots)]
+        visited = 0
+        while open_:
+            k, above = open_.pop()
+            visited += 1
+            if k >= len(nodes) or visited > len(nodes):
+                raise self._damaged(f"there is no node {k}, or nodes go round in a circle", f"nodes.{k}")
+            node = nodes[k]
+            matrix = above @ self._matrix(node, k)
+            open_ += [(child, matrix) for child in reversed(node.children)]
+            if node.mesh is not None:
+                if node.mesh >= len(self.document.meshes):
+                    raise self._damaged(f"there is no mesh {node.mesh}", f"nodes.{k}")
+                label = node.name or self.document.meshes[node.mesh].name or f"node {k}"
+                yield _Placed(label, node.mesh, matrix, self._instances_of(node))
+
+    def _damaged(self, what: str, place: str) -> BadInput:
+        return BadInput(f"{self.name}: {what}. Export the file again.", place=f"{self.name}, {place}", code="bad_glb")
+
+    def _matrix(self, node: Node, number: int) -> np.ndarray:
+        if node.matrix is not None:
+            found = np.array(node.matrix).reshape(4, 4).T
+        else:
+            x, y, z, w = node.rotation or [0.0, 0.0, 0.0, 1.0]
+            turn = np.array(
+                [
+                    [1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w)],
+                    [2 * (x * y + z * w), 1 - 2 * (x * x + z * z), 2 * (y * z - x * w)],
+                    [2 * (x * z - y * w), 2 * (y * z + x * w), 1 - 2 * (x * x + y * y)],
+                ]
+            )
+            found = affine(
+                turn * np.array(node.scale or [1.0, 1.0, 1.0]), np.array(node.translation or [0.0, 0.0, 0.0])
+            )
+        if not np.isfinite(found).all() or np.abs(found).max() > 1e12:
+            raise self._damaged("a node's transform is not finite", f"nodes.{number}")
+        return found
+
+    def _instances_of(self, node: Node) -> dict[str, int] | None:
+        given = node.extensions.get(INSTANCING)
+        if not isinstance(given, dict) or not isinstance(given.get("attributes"), dict):
+            return None
+        return {k: v for k, v in given["attributes"].items() if isinstance(v, int) and v >= 0}
+
+    # Meshes
+
+    def mesh(self, nodes: list[_Placed], stem: str) -> list[Thing]:
+        """All triangles of these nodes as one mesh, a part for each node, as a list of one or none."""
+        pieces = [(node, p) for node in nodes for p in self.document.meshes[node.mesh].primitives]
+        pieces = [(node, p) for node, p in pieces if self._has_triangles(p)]
+        if not pieces:
+            return []
+        number = {node: k for k, node in enumerate(dict.fromkeys(node for node, _ in pieces))}
+        labels = [node.name for node in number]
+        tables, corners, parts, materials, count = [], [], [], [], 0
+        # Pieces that share their arrays share their vertices too.
+        shared: dict[tuple[object, ...], tuple[int, int]] = {}
+        for node, primitive in pieces:
+            self.check()
+            key = (tuple(sorted(primitive.attributes.items())), node.matrix.tobytes())
+            if key not in shared:
+                tables.append(self._attributes(primitive, node.matrix))
+                shared[key] = (count, len(tables[-1]["position"].values))
+                count += shared[key][1]
+            shift, vertices = shared[key]
+            triangles = self._triangles(primitive, vertices)
+            if np.linalg.det(node.matrix[:3, :3]) < 0:
+                triangles = triangles[:, ::-1]
+            corners.append(triangles + shift)
+            parts.append(np.full(len(triangles), number[node], np.int32))
+            materials.append(self._material(primitive, len(triangles)))
+        faces = np.concatenate(corners)
+        notes = [f"{self.lines} lines were left out: they are not read yet."] if self.lines else []
+        table, more = _together(tables)
+        of_faces = {PART: part_attribute(np.concatenate(parts), labels)}
+        codes = np.concatenate(materials)
+        if (codes >= 0).any():
+            of_faces["material"] = _materials(codes, [m.name for m in self.document.materials])
+        population = mesh_of(
+            table, np.arange(0, 3 * len(faces) + 1, 3), faces.reshape(-1).astype(np.int32), self.name,
+            of_faces=of_faces, notes=[*notes, *more],
+        )  # fmt: skip
+        title = labels[0] if len(labels) == 1 else stem
+        return [Thing(title, population, f"a mesh of {len(faces):,} triangles and {len(labels):,} parts")]
+
+    def _has_triangles(self, primitive: Primitive) -> bool:
+        if primitive.mode in (1, 2, 3):
+            self.lines += 1
+        return primitive.mode in (TRIANGLES, STRIP, FAN)
+
+    def _material(self, primitive: Primitive, faces: int) -> np.ndarray:
+        """(f,) int32: the material of each triangle, -1 for none."""
+        k = primitive.material
+        return np.full(faces, k if k is not None and k < len(self.document.materials) else -1, np.int32)
+
+    def _triangles(self, primitive: Primitive, vertices: int) -> np.ndarray:
+        """(t, 3): the vertices of each triangle, strips and fans laid out."""
+        order = np.arange(vertices) if primitive.indices is None else self.arrays.raw(primitive.indices)
+        if order.ndim != 1 or order.dtype.kind not in "iu":
+            raise self._damaged("the indices of a mesh are no whole numbers", "accessors")
+        order = order.astype(np.int64)
+        if len(order) and order.max() >= vertices:
+            raise self._damaged(f"a mesh names vertex {order.max():,}, but it has {vertices:,}", "accessors")
+        if primitive.mode == TRIANGLES:
+            if len(order) % 3:
+                raise self._damaged(f"{len(order):,} indices are no whole number of triangles", "accessors")
+            found = order.reshape(-1, 3)
+        elif primitive.mode == STRIP:
+            found = np.stack([order[:-2], order[1:-1], order[2:]], -1)
+            found[1::2] = found[1::2][:, [1, 0, 2]]
+        else:
+            found = np.stack([np.broadcast_to(order[:1], len(order) - 2), order[1:-1], order[2:]], -1)
+        if not len(found):
+            raise self._damaged("a mesh has no triangles", "meshes")
+        return found
+
+    def _attributes(self, primitive: Primitive, matrix: np.ndarray) -> dict[str, Attribute]:
+        """What the vertices of a piece have, in our space."""
+        if "POSITION" not in primitive.attributes:
+            raise self._damaged("a mesh has no POSITION", "meshes")
+        found: dict[str, Attribute] = {}
+        count = self.arrays.accessor(primitive.attributes["POSITION"]).count
+        for word, number in primitive.attributes.items():
+            attribute = self._attribute(word, number)
+            if attribute is None:
+                continue
+            if len(attribute.values) != count:
+                raise self._damaged(f"{word} has {len(attribute.values):,} values for {count:,} vertices", "accessors")
+            found[attribute.name] = attribute
+        place = found["position"]
+        if place.width != 3 or place.values.dtype.kind != "f":
+            found["position"] = Attribute("position", "vector", place.values.reshape(count, -1)[:, :3].astype("<f4"),
+                                          fields=place.fields)  # fmt: skip
+        return {n: _moved(a, matrix) for n, a in found.items()}
+
+    def _attribute(self, word: str, number: int) -> Attribute | None:
+        """An array of a primitive or of instances as an attribute; None for what is not read."""
+        if re.match("JOINTS_|WEIGHTS_|TANGENT", word):
+            return None
+        name = _NAMES.get(word, word.removeprefix("_").lower())
+        values = self.arrays.numbers(number) if name != "colour" else self.arrays.raw(number)
+        kind: Kind = "vector" if values.ndim == 2 else "integer" if values.dtype.kind in "iu" else "number"
+        light: Light = ""
+        if (
+            name.startswith("colo")
+            and re.fullmatch("_?COLOR_[0-9]+", word)
+            and values.ndim == 2
+            and values.shape[1] in (3, 4)
+        ):
+            # Linear light, also in whole numbers (glTF 2.0, 3.7.2.1).
+            kind, light = "colour", "linear"
+        if word.startswith("TEXCOORD_") and values.shape[1:] == (2,):
+            # Pictures hang from the top there, and stand on the bottom here.
+            values = values.astype("<f4")
+            values[:, 1] = 1 - values[:, 1]
+        stored = values.astype(values.dtype.newbyteorder("<"))
+        dtype = stored.dtype.str.replace("=", "<")
+        width = 1 if stored.ndim == 1 else stored.shape[1]
+        axes = _columns(name, width)
+        return Attribute(name, kind, np.ascontiguousarray(stored), (), tuple(Field(a, dtype) for a in axes),
+                         light=light)  # fmt: skip
+
+    # Clones
+
+    def points(self, nodes: list[_Placed]) -> list[Thing]:
+        """Primitives of points as clones."""
+        found = []
+        for node in nodes:
+            for primitive in self.document.meshes[node.mesh].primitives:
+                if primitive.mode == POINTS:
+                    table = self._attributes(primitive, node.matrix)
+                    count = len(table["position"].values)
+                    found.append(
+                        Thing(node.name, with_derived(of_points(count, table)), f"{count:,} clones, one a point")
+                    )
+        return found
+
+    def clones(self, nodes: list[_Placed], mesh: int) -> Thing:
+        """Nodes of one mesh as clones at their places."""
+        matrices = np.stack([node.matrix @ np.linalg.inv(_Z_UP) for node in nodes])
+        label = self.document.meshes[mesh].name or nodes[0].name
+        names = [node.name for node in nodes]
+        table = _standing(matrices)
+        labels = tuple(dict.fromkeys(names))
+        codes = {text: k for k, text in enumerate(labels)}
+        table["name"] = Attribute("name", "text", np.array([codes[n] for n in names], np.int32), labels,
+                                  (Field("name", "<i4"),))  # fmt: skip
+        return self._as_clones(table, label, len(nodes))
+
+    def instances(self, node: _Placed) -> Thing:
+        """The instances of a node."""
+        assert node.instances is not None
+        given = {word: self._attribute(word, number) for word, number in node.instances.items()}
+        sizes = {len(a.values) for a in given.values() if a}
+        if len(sizes) != 1:
+            raise self._damaged(f"the instances of {node.name!r} have arrays of different lengths, or none", "nodes")
+        count = sizes.pop()
+        matrices = np.broadcast_to(np.eye(4), (count, 4, 4)).copy()
+        turns, scales = given.get("ROTATION"), given.get("SCALE")
+        if turns is not None and turns.width == 4:
+            matrices[:, :3, :3] = _rotations(turns.values.astype(np.float64))
+        if scales is not None and scales.width == 3:
+            matrices[:, :3, :3] *= scales.values[:, None, :].astype(np.float64)
+        places = given.get("TRANSLATION")
+        if places is not None and places.width == 3:
+            matrices[:, :3, 3] = places.values
+        table = _standing(node.matrix @ matrices @ np.linalg.inv(_Z_UP))
+        for word, a in given.items():
+            if a is not None and word not in ("TRANSLATION", "ROTATION", "SCALE") and a.name not in table:
+                table[a.name] = a
+        return self._as_clones(table, self.document.meshes[node.mesh].name or node.name, count)
+
+    def _as_clones(self, table: dict[str, Attribute], label: str, count: int) -> Thing:
+        shape = Attribute("shape", "text", np.zeros(count, np.int32), (label or "shape",), (Field("shape", "<i4"),))
+        if not np.isfinite(table["position"].values).all():
+            raise self._damaged("some instances have no finite place", "nodes")
+        table.setdefault("shape", shape)
+        return Thing(label or "instances", with_derived(of_points(count, table)), f"{count:,} clones of one shape")
+
+
+def _columns(name: str, width: int) -> list[str]:
+    """What the columns of an attribute are called in files of columns."""
+    known = {"position": "x y z", "normal": "nx ny nz", "uv": "u v", "colour": "red green blue alpha"}
+    if name in known and width <= len(known[name].split()):
+        return known[name].split()[:width]
+    return [name] if width == 1 else [f"{name}_{axis}" for axis in "xyzw"[:width]] if width <= 4 else [
+        f"{name}_{k}" for k in range(width)
+    ]  # fmt: skip
+
+
+def _moved(a: Attribute, matrix: np.ndarray) -> Attribute:
+    if not a.role or a.values.dtype.kind != "f":
+        return a
+    values = moved(np.array(a.values), a.role, matrix)
+    return Attribute(a.name, a.kind, values, a.labels, a.fields, a.missing, a.stands_for, a.light)
+
+
+def _rotations(q: np.ndarray) -> np.ndarray:
+    """(n, 3, 3) from quaternions (n, 4) x, y, z, w."""
+    x, y, z, w = (q / np.maximum(np.linalg.norm(q, axis=1, keepdims=True), 1e-12)).T
+    return np.stack(
+        [
+            np.stack([1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w)], -1),
+            np.stack([2 * (x * y + z * w), 1 - 2 * (x * x + z * z), 2 * (y * z - x * w)], -1),
+            np.stack([2 * (x * z - y * w), 2 * (y * z + x * w), 1 - 2 * (x * x + y * y)], -1),
+        ],
+        1,
+    )
+
+
+def _standing(matrices: np.ndarray) -> dict[str, Attribute]:
+    """Places, turns and sizes of clones from (n, 4, 4)."""
+    linear = matrices[:, :3, :3]
+    sizes = np.cbrt(np.abs(np.linalg.det(linear)))
+    turns = np.stack([quaternion(m) for m in linear])
+
+    def column(name: str, kind: str, values: np.ndarray, *axes: str) -> Attribute:
+        fields = tuple(Field(a, "<f4") for a in axes)
+        return Attribute(name, kind, values.astype("<f4"), (), fields)  # type: ignore[arg-type]
+
+    return {
+        "position": column("position", "vector", matrices[:, :3, 3], "x", "y", "z"),
+        "orientation": column("orientation", "vector", turns, "qx", "qy", "qz", "qw"),
+        "size": column("size", "number", sizes, "size"),
+    }
+
+
+def _together(tables: list[dict[str, Attribute]]) -> tuple[dict[str, Attribute], list[str]]:
+    """The vertices of several pieces as one table; what some pieces lack is missing there."""
+    found, notes = {}, []
+    for name in dict.fromkeys(n for table in tables for n in table):
+        having = [table[name] for table in tables if name in table]
+        if len({(a.kind, a.width, a.light) for a in having}) > 1:
+            notes.append(f"The attribute {name!r} is of different kinds in different meshes and was left out.")
+            continue
+        first = having[0]
+        dtype = np.result_type(*[a.values.dtype for a in having])
+        values, absent = [], []
+        for table in tables:
+            count = len(table["position"].values)
+            a = table.get(name)
+            values.append(a.values.astype(dtype) if a else np.zeros((count, *first.values.shape[1:]), dtype))
+            absent.append(np.full(count, a is None))
+        missing = np.concatenate(absent)
+        fields = tuple(Field(f.name, dtype.newbyteorder("<").str) for f in first.fields)
+        found[name] = Attribute(
+            name, first.kind, np.concatenate(values), (), fields, missing if missing.any() else None, first.stands_for,
+            first.light,
+        )  # fmt: skip
+    return found, notes
+
+
+def _materials(codes: np.ndarray, names: list[str]) -> Attribute:
+    labels = (*(name or f"material {k}" for k, name in enumerate(names)), "")
+    return Attribute("material", "text", np.where(codes < 0, len(names), codes).astype(np.int32), labels,
+                     (Field("material", "<i4"),))  # fmt: skip
+
+
+# Writing
+
+
+def write(population: Population, results: Results | None, about: About = About()) -> bytes:
+    """A mesh with its colours as COLOR_0 and its attributes as custom ones; clones as instances of their shape."""
+    out = Writing()
+    if isinstance(population.form, Polygons):
+        _write_mesh(out, population, population.form, results, about)
+    else:
+        _write_clones(out, population, results, about)
+    return out.data()
+
+
+def _colours(population: Population, results: Results | None) -> np.ndarray | None:
+    colours = linear_colours(population, results)
+    return None if colours is None else np.clip(colours, 0, 1).astype("<f4")
+
+
+def _custom(population: Population, results: Results | None) -> Iterator[tuple[str, np.ndarray]]:
+    """Attributes under names of their own, as glTF allows them: no 32-bit whole numbers, nothing that is not finite."""
+    taken: set[str] = set()
+    elements = population.elements
+    columns = [(a.name, a.values, a.kind) for a in (elements.attribute(n) for n in elements.brought)]
+    columns += [(word, v, "number") for word, v in (results or {}).items() if word != "base_colour"]
+    for name, values, kind in columns:
+        if name in ("position", "normal", "uv", "colour", "orientation", "size"):
+            continue
+        word = "_" + (re.sub(r"[^A-Z0-9_]", "_", name.upper()) or "VALUE")
+        while word in taken:
+            word += "_"
+        taken.add(word)
+        width = 1 if values.ndim == 1 else values.shape[1]
+        if width > 4 or (kind == "text" and width > 1):
+            continue
+        yield word, _allowed(values)
+
+
+def _allowed(values: np.ndarray) -> np.ndarray:
+    if values.dtype.kind in "iu":
+        low, high = (int(values.min()), int(values.max())) if len(values) else (0, 0)
+        for kind in ("u1", "<u2"):
+            if low >= 0 and high <= np.iinfo(kind).max:
+                return values.astype(kind)
+    finite = np.where(np.isfinite(values), values, 0)
+    return finite.astype("<f4")
+
+
+def _write_mesh(out: Writing, population: Population, form: Polygons, results: Results | None, about: About) -> None:
+    y_up = np.linalg.inv(_Z_UP)
+    elements = population.elements
+    position = moved(elements.attribute("position").readable, "point", y_up).astype("<f4")
+    normal = moved(elements.attribute("normal").readable, "normal", y_up).astype("<f4")
+    attributes = {
+        "POSITION": out.add(position, target=34962, ends=True), "NORMAL": out.add(_unit(normal), target=34962),
+    }  # fmt: skip
+    uv = elements.find("uv")
+    if uv is not None and uv.width == 2:
+        flipped = uv.readable * np.array([1, -1], np.float32) + np.array([0, 1], np.float32)
+        attributes["TEXCOORD_0"] = out.add(flipped.astype("<f4"), target=34962)
+    colours = _colours(population, results)
+    if colours is not None:
+        attributes["COLOR_0"] = out.add(colours, target=34962)
+    for word, values in _custom(population, results):
+        attributes[word] = out.add(values, target=34962)
+    out.json["meshes"], out.json["materials"] = (
+        [],
+        [{"name": about.name, "pbrMetallicRoughness": {"metallicFactor": 0.0}}],
+    )
+    for label, triangles in _pieces(form):
+        index = out.add(triangles.reshape(-1).astype("<u4"), target=34963)
+        primitive = {"attributes": attributes, "indices": index, "material": 0}
+        out.json["meshes"].append({"name": label or about.name, "primitives": [primitive]})
+        out.node({"name": label or about.name, "mesh": len(out.json["meshes"]) - 1})
+
+
+#: Parts that go out as nodes of their own; more would make the file unwieldy, and are told by the attribute _PART.
+_MOST_NODES_OUT = 4096
+
+
+def _pieces(form: Polygons) -> Iterator[tuple[str, np.ndarray]]:
+    """The triangles of each part of a file, with its name; all together where there are no such parts, or too many."""
+    part = form.of_faces.get(PART)
+    if part is None or len(part.labels) > _MOST_NODES_OUT:
+        yield "", form.triangles
+        return
+    of_triangles = part.values[form.cut[1]]
+    order = np.argsort(of_triangles, kind="stable")
+    ends = np.searchsorted(of_triangles[order], np.arange(len(part.labels) + 1))
+    for k, label in enumerate(part.labels):
+        if ends[k + 1] > ends[k]:
+            yield label or f"part {k}", form.triangles[order[ends[k] : ends[k + 1]]]
+
+
+def _unit(normals: np.ndarray) -> np.ndarray:
+    lengths = np.linalg.norm(normals, axis=1, keepdims=True)
+    return np.where(lengths > 1e-6, normals / np.maximum(lengths, 1e-12), [0, 1, 0]).astype("<f4")
+
+
+def _write_clones(out: Writing, population: Population, results: Results | None, about: About) -> None:
+    y_up = np.linalg.inv(_Z_UP)
+    turns, sizes = standing(population)
+    places = population.elements.attribute("position").readable
+    vertices, normals, faces = shape_mesh(about.shape)
+    vertices = moved(vertices, "point", y_up).astype("<f4")
+    normals = moved(normals, "normal", y_up).astype("<f4")
+    mesh = {
+        "attributes": {
+            "POSITION": out.add(vertices, target=34962, ends=True), "NORMAL": out.add(normals, target=34962),
+        },
+        "indices": out.add(faces.reshape(-1).astype("<u2"), target=34963), "material": 0,
+    }  # fmt: skip
+    out.json["materials"] = [{"name": about.name, "pbrMetallicRoughness": {"metallicFactor": 0.0}}]
+    out.json["meshes"] = [{"name": about.shape, "primitives": [mesh]}]
+    # The shape stands in the file's space too, so an instance turns about the same axis, seen from there.
+    rotation = np.concatenate([moved(turns[:, :3], "direction", y_up), turns[:, 3:]], axis=1).astype("<f4")
+    rotation /= np.linalg.norm(rotation, axis=1, keepdims=True)
+    attributes = {
+        "TRANSLATION": out.add(moved(places, "point", y_up).astype("<f4")), "ROTATION": out.add(rotation),
+        "SCALE": out.add(np.repeat(sizes[:, None], 3, axis=1).astype("<f4")),
+    }  # fmt: skip
+    colours = _colours(population, results)
+    if colours is not None:
+        # Not in the extension's text, but what those that read it look for (common practice).
+        attributes["_COLOR_0"] = out.add(colours)
+    for word, values in _custom(population, results):
+        attributes[word] = out.add(values.astype("<f4") if values.dtype.itemsize < 4 else values)
+    out.json["extensionsUsed"] = out.json["extensionsRequired"] = [INSTANCING]
+    out.node({"name": about.name, "mesh": 0, "extensions": {INSTANCING: {"attributes": attributes}}})
+
+
+def _is_glb(data: bytes) -> bool:
+    return data.startswith(MAGIC)
+
+
+FORMATS.add("glb", Format("glb", "GLB", ".glb", "model/gltf-binary", write, read, _is_glb))
