@@ -68,6 +68,8 @@ class Format:
     read
         ``read(data, name, check, wish)`` gives the things in the file; None for a form that another format of this
         ending reads.
+    also
+        Further endings of its files.
     kinds
         Words of the kinds of population that it writes.
     recognises
@@ -84,6 +86,7 @@ class Format:
     read: Callable[[bytes, str, Check, Wish], list[Thing]] | None = None
     recognises: Callable[[bytes], bool] | None = None
     as_text: bool = False
+    also: tuple[str, ...] = ()
     kinds: tuple[str, ...] = ("clones", "mesh")
 
 
@@ -93,6 +96,6 @@ FORMATS: Registry[Format] = Registry("format")
 
 def format_of(ending: str, as_text: bool = False) -> Format | None:
     """The format that writes files of an ending such as ``.ply``; the one in plain text where that is wanted."""
-    found = [f for f in FORMATS.values() if f.ending == ending.lower()]
+    found = [f for f in FORMATS.values() if ending.lower() in (f.ending, *f.also)]
     wanted = [f for f in found if f.as_text == as_text]
     return next(iter(wanted or found), None)

@@ -14,7 +14,7 @@ from pathlib import PurePath
 import numpy as np
 
 from ..errors import BadInput
-from ..geometry.placing import affine, moved, quaternion
+from ..geometry.placing import affine, moved
 from ..population import Attribute, Field, Polygons, Population
 from ..population.attribute import Kind, Light
 from ..population.derive import standing, with_derived
@@ -24,7 +24,7 @@ from .base import FORMATS, About, Format, Thing, Wish
 from .cells import Check, never
 from .columns import Results
 from .gltf import FAN, INSTANCING, MAGIC, POINTS, STRIP, TRIANGLES, Arrays, Document, Node, Primitive, Writing, opened
-from .meshing import linear_colours, mesh_of, part_attribute
+from .meshing import joined, linear_colours, mesh_of, named_apart, of_matrices, part_attribute
 from .shapes import shape_mesh
 
 MOST_NODES = 1_000_000
@@ -64,19 +64,7 @@ def read(data: bytes, name: str, check: Check = never, wish: Wish = Wish()) -> l
     if not things:
         left = f" {reader.lines} lines were found; they are not read." if reader.lines else ""
         raise BadInput(f"{name} holds no meshes and no points.{left} Export them with it.", place=name, code="nothing")
-    return _named_apart(things)
-
-
-def _named_apart(things: list[Thing]) -> list[Thing]:
-    """The things with names that differ."""
-    seen: Counter[str] = Counter()
-    found = []
-    for thing in things:
-        seen[thing.name] += 1
-        again = seen[thing.name]
-        label = thing.name if again == 1 else f"{thing.name} {again}"
-        found.append(Thing(label, thing.population, thing.becomes))
-    return found
+    return named_apart(things)
 
 
 class _Reader:
@@ -172,7 +160,7 @@ class _Reader:
             materials.append(self._material(primitive, len(triangles)))
         faces = np.concatenate(corners)
         notes = [f"{self.lines} lines were left out: they are not read yet."] if self.lines else []
-        table, more = _together(tables)
+        table, more = joined(tables, [len(t["position"].values) for t in tables])
         of_faces = {PART: part_attribute(np.concatenate(parts), labels)}
         codes = np.concatenate(materials)
         if (codes >= 0).any():
@@ -281,7 +269,7 @@ class _Reader:
         matrices = np.stack([node.matrix @ np.linalg.inv(_Z_UP) for node in nodes])
         label = self.document.meshes[mesh].name or nodes[0].name
         names = [node.name for node in nodes]
-        table = _standing(matrices)
+        table = of_matrices(matrices)
         labels = tuple(dict.fromkeys(names))
         codes = {text: k for k, text in enumerate(labels)}
         table["name"] = Attribute("name", "text", np.array([codes[n] for n in names], np.int32), labels,
@@ -305,7 +293,7 @@ class _Reader:
         places = given.get("TRANSLATION")
         if places is not None and places.width == 3:
             matrices[:, :3, 3] = places.values
-        table = _standing(node.matrix @ matrices @ np.linalg.inv(_Z_UP))
+        table = of_matrices(node.matrix @ matrices @ np.linalg.inv(_Z_UP))
         for word, a in given.items():
             if a is not None and word not in ("TRANSLATION", "ROTATION", "SCALE") and a.name not in table:
                 table[a.name] = a
@@ -349,48 +337,6 @@ def _rotations(q: np.ndarray) -> np.ndarray:
     )
 
 
-def _standing(matrices: np.ndarray) -> dict[str, Attribute]:
-    """Places, turns and sizes of clones from (n, 4, 4)."""
-    linear = matrices[:, :3, :3]
-    sizes = np.cbrt(np.abs(np.linalg.det(linear)))
-    turns = np.stack([quaternion(m) for m in linear])
-
-    def column(name: str, kind: str, values: np.ndarray, *axes: str) -> Attribute:
-        fields = tuple(Field(a, "<f4") for a in axes)
-        return Attribute(name, kind, values.astype("<f4"), (), fields)  # type: ignore[arg-type]
-
-    return {
-        "position": column("position", "vector", matrices[:, :3, 3], "x", "y", "z"),
-        "orientation": column("orientation", "vector", turns, "qx", "qy", "qz", "qw"),
-        "size": column("size", "number", sizes, "size"),
-    }
-
-
-def _together(tables: list[dict[str, Attribute]]) -> tuple[dict[str, Attribute], list[str]]:
-    """The vertices of several pieces as one table; what some pieces lack is missing there."""
-    found, notes = {}, []
-    for name in dict.fromkeys(n for table in tables for n in table):
-        having = [table[name] for table in tables if name in table]
-        if len({(a.kind, a.width, a.light) for a in having}) > 1:
-            notes.append(f"The attribute {name!r} is of different kinds in different meshes and was left out.")
-            continue
-        first = having[0]
-        dtype = np.result_type(*[a.values.dtype for a in having])
-        values, absent = [], []
-        for table in tables:
-            count = len(table["position"].values)
-            a = table.get(name)
-            values.append(a.values.astype(dtype) if a else np.zeros((count, *first.values.shape[1:]), dtype))
-            absent.append(np.full(count, a is None))
-        missing = np.concatenate(absent)
-        fields = tuple(Field(f.name, dtype.newbyteorder("<").str) for f in first.fields)
-        found[name] = Attribute(
-            name, first.kind, np.concatenate(values), (), fields, missing if missing.any() else None, first.stands_for,
-            first.light,
-        )  # fmt: skip
-    return found, notes
-
-
 def _materials(codes: np.ndarray, names: list[str]) -> Attribute:
     labels = (*(name or f"material {k}" for k, name in enumerate(names)), "")
     return Attribute("material", "text", np.where(codes < 0, len(names), codes).astype(np.int32), labels,
@@ -419,7 +365,9 @@ def _custom(population: Population, results: Results | None) -> Iterator[tuple[s
     """Attributes under names of their own, as glTF allows them: no 32-bit whole numbers, nothing that is not finite."""
     taken: set[str] = set()
     elements = population.elements
-    columns = [(a.name, a.values, a.kind) for a in (elements.attribute(n) for n in elements.brought)]
+    columns = [(a.name, a.values, a.kind) for a in (elements.attribute(n) for n in elements.brought) if a.fields]
+    if isinstance(population.form, Polygons) and not _apart(population.form):
+        columns.append(("part", elements.attribute("part").values, "integer"))
     columns += [(word, v, "number") for word, v in (results or {}).items() if word != "base_colour"]
     for name, values, kind in columns:
         if name in ("position", "normal", "uv", "colour", "orientation", "size"):
@@ -476,10 +424,16 @@ def _write_mesh(out: Writing, population: Population, form: Polygons, results: R
 _MOST_NODES_OUT = 4096
 
 
+def _apart(form: Polygons) -> bool:
+    """Whether each part goes out as a node of its own."""
+    part = form.of_faces.get(PART)
+    return part is not None and len(part.labels) <= _MOST_NODES_OUT
+
+
 def _pieces(form: Polygons) -> Iterator[tuple[str, np.ndarray]]:
     """The triangles of each part of a file, with its name; all together where there are no such parts, or too many."""
     part = form.of_faces.get(PART)
-    if part is None or len(part.labels) > _MOST_NODES_OUT:
+    if part is None or not _apart(form):
         yield "", form.triangles
         return
     of_triangles = part.values[form.cut[1]]

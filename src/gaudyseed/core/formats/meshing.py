@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Sequence
 
 import numpy as np
 
-from ..colour.spaces import display_bytes, encode_srgb
+from ..colour.spaces import encode_srgb
 from ..errors import BadInput
-from ..population import Attribute, Polygons, Population
+from ..geometry.placing import quaternion
+from ..population import Attribute, Field, Polygons, Population
 from ..population.meshes import PART, check_polygons, of_polygons
+from .base import Thing
 from .columns import Results
 
 #: Parts that a mesh of a file may have.
@@ -83,6 +86,71 @@ def linear_colours(population: Population, results: Results | None) -> np.ndarra
     return None if brought is None or brought.kind != "colour" else brought.readable
 
 
-__all__ = [
-    "MOST_PARTS", "display_bytes", "linear_colours", "mesh_of", "part_attribute", "polygons_of", "shown_colours",
-]  # fmt: skip
+def named_apart(things: list[Thing]) -> list[Thing]:
+    """The things with names that differ."""
+    seen: Counter[str] = Counter()
+    found = []
+    for thing in things:
+        seen[thing.name] += 1
+        again = seen[thing.name]
+        label = thing.name if again == 1 else f"{thing.name} {again}"
+        found.append(Thing(label, thing.population, thing.becomes))
+    return found
+
+
+def of_matrices(matrices: np.ndarray) -> dict[str, Attribute]:
+    """Places, turns and sizes of clones from (n, 4, 4)."""
+    linear = matrices[:, :3, :3]
+    sizes = np.cbrt(np.abs(np.linalg.det(linear)))
+    turns = np.stack([quaternion(m) for m in linear])
+
+    def column(name: str, kind: str, values: np.ndarray, *axes: str) -> Attribute:
+        fields = tuple(Field(a, "<f4") for a in axes)
+        return Attribute(name, kind, values.astype("<f4"), (), fields)  # type: ignore[arg-type]
+
+    return {
+        "position": column("position", "vector", matrices[:, :3, 3], "x", "y", "z"),
+        "orientation": column("orientation", "vector", turns, "qx", "qy", "qz", "qw"),
+        "size": column("size", "number", sizes, "size"),
+    }
+
+
+def joined(tables: list[dict[str, Attribute]], counts: list[int]) -> tuple[dict[str, Attribute], list[str]]:
+    """Several tables of so many rows as one; what some of them lack is missing there.
+
+    And sentences about what was left out.
+    """
+    found, notes = {}, []
+    for name in dict.fromkeys(n for table in tables for n in table):
+        having = [table[name] for table in tables if name in table]
+        if len({(a.kind, a.width, a.light) for a in having}) > 1:
+            notes.append(f"The attribute {name!r} is of different kinds in different meshes and was left out.")
+            continue
+        rows = [(table.get(name), count) for table, count in zip(tables, counts, strict=True)]
+        found[name] = _of_all(name, having[0], rows)
+    return found, notes
+
+
+def _of_all(name: str, first: Attribute, rows: list[tuple[Attribute | None, int]]) -> Attribute:
+    """One attribute out of those of several tables, each with how many rows it has."""
+    having = [a for a, _ in rows if a]
+    labels = tuple(dict.fromkeys(label for a in having for label in a.labels))
+    codes = {label: k for k, label in enumerate(labels)}
+    dtype = np.dtype(np.int32) if labels else np.result_type(*[a.values.dtype for a in having])
+    values, absent = [], []
+    for a, count in rows:
+        if a is None:
+            values.append(np.zeros((count, *first.values.shape[1:]), dtype))
+        elif labels:
+            # Codes of one table's texts become those of all.
+            values.append(np.array([codes[label] for label in a.labels], np.int32)[a.values])
+        else:
+            values.append(a.values.astype(dtype))
+        gone = np.full(count, a is None)
+        absent.append(gone if a is None or a.missing is None else gone | a.missing)
+    missing = np.concatenate(absent)
+    fields = tuple(Field(f.name, dtype.newbyteorder("<").str) for f in first.fields)
+    return Attribute(
+        name, first.kind, np.concatenate(values), labels, fields, missing if missing.any() else None, first.stands_for,
+        first.light,
+    )  # fmt: skip

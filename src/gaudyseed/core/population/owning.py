@@ -31,6 +31,11 @@ class Owning:
     index: np.ndarray
     count: int
 
+    def __post_init__(self) -> None:
+        # The kernels look nothing up twice: an index beyond the owners would write beyond their arrays.
+        if len(self.index) and not 0 <= int(self.index.min()) <= int(self.index.max()) < self.count:
+            raise ValueError("some elements have an owner that is not there")
+
     @cached_property
     def sizes(self) -> np.ndarray:
         """(k,) int64: how many elements each has."""

@@ -157,7 +157,10 @@ def _listed(_registered: tuple[tuple[object, ...], ...]) -> StepList:
             MakerDescription(name=word, title=maker.title, offered=maker.offered, parameters=controls(maker))
             for word, maker in MAKERS.items()
         ],
-        kinds=[KindDescription(name=k.word, title=k.title, element=k.element, elements=k.elements, drawn=k.drawn) for k in KINDS.values()],
+        kinds=[
+            KindDescription(name=k.word, title=k.title, element=k.element, elements=k.elements, drawn=k.drawn)
+            for k in KINDS.values()
+        ],
         formats=[FormatDescription(
                 name=f.word, title=f.title, ending=f.ending, kinds=list(f.kinds), reads=f.read is not None
             )

@@ -1,0 +1,486 @@
+"""USD: usda, usdc and usdz in, by a process of its own; readable usda out, by our own writer."""
+
+from __future__ import annotations
+
+import io
+import json
+import re
+import subprocess
+import sys
+import tempfile
+import zipfile
+from collections.abc import Iterator
+from pathlib import Path, PurePath
+from typing import Any
+
+import numpy as np
+
+from ..errors import BadInput
+from ..geometry.placing import moved
+from ..population import Attribute, Field, Polygons, Population
+from ..population.attribute import Kind, Light
+from ..population.derive import standing, with_derived
+from ..population.meshes import PART
+from ..population.population import of_points
+from .base import FORMATS, About, Format, Thing, Wish
+from .cells import Check, never
+from .columns import Results, digits
+from .meshing import joined, linear_colours, mesh_of, named_apart, of_matrices, part_attribute
+from .shapes import shape_mesh
+
+_WORKER = Path(__file__).with_name("usd_worker.py")
+_SECONDS = 150
+#: Of a usdz archive, all files together.
+_LARGEST_ARCHIVE = 1 << 30
+_NAMES = {"normals": "normal", "st": "uv", "displayColor": "colour", "widths": "width", "ids": "id",
+          "velocities": "velocity"}  # fmt: skip
+
+
+def read(data: bytes, name: str, check: Check = never, wish: Wish = Wish()) -> list[Thing]:
+    """The meshes of a file as one mesh whose parts are its prims; points, instancers and instances as clones.
+
+    BadInput where the file cannot be read; nothing outside it is ever opened.
+    """
+    header, arrays = _apart(data, name, check, wish)
+    things, notes = header["things"], tuple(header["notes"])
+    reader = _Reader(arrays, name)
+    meshes = [t for t in things if t["kind"] == "mesh"]
+    found = [reader.meshes(meshes, PurePath(name).stem, notes)] if meshes else []
+    for thing in things:
+        check()
+        if thing["kind"] != "mesh":
+            found.append(reader.clones(thing, notes))
+    if not found:
+        told = " ".join(notes)
+        raise BadInput(f"{name} holds no meshes and no points. {told}".strip(), place=name, code="nothing")
+    return named_apart(found)
+
+
+def _apart(data: bytes, name: str, check: Check, wish: Wish) -> tuple[dict[str, Any], memoryview]:
+    """What the other process found: a header, and the bytes of all arrays."""
+    ending = _ending(data, name)
+    with tempfile.TemporaryDirectory() as folder:
+        given, wanted, out = Path(folder) / f"in{ending}", Path(folder) / "wish", Path(folder) / "out"
+        given.write_bytes(data)
+        wanted.write_text(json.dumps({"repeated": wish.repeated, "frame": wish.frame}))
+        _run([str(given), str(wanted), str(out)], name, check)
+        held = out.read_bytes()
+    line, _, rest = held.partition(b"\n")
+    return json.loads(line), memoryview(rest)
+
+
+def _run(arguments: list[str], name: str, check: Check) -> None:
+    process = subprocess.Popen(
+        [sys.executable, "-I", str(_WORKER), *arguments], stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL,
+        stderr=subprocess.PIPE,
+    )  # fmt: skip
+    try:
+        waited = 0.0
+        while True:
+            try:
+                _, said = process.communicate(timeout=0.2)
+                break
+            except subprocess.TimeoutExpired:
+                waited += 0.2
+                check()
+                if waited > _SECONDS:
+                    raise BadInput(f"{name} took longer than {_SECONDS} s to read. Split it.", place=name) from None
+    finally:
+        if process.poll() is None:
+            process.kill()
+            process.communicate()
+    if process.returncode == 3:
+        lines = said.decode("utf-8", "replace").strip().splitlines()
+        raise BadInput(lines[-1] if lines else "The file cannot be read.", place=name, code="bad_usd")
+    if process.returncode:
+        raise BadInput(
+            f"{name} stopped the reader: it is damaged, nested too deep, or wants too much memory. Export it again.",
+            place=name, code="bad_usd",
+        )  # fmt: skip
+
+
+def _ending(data: bytes, name: str) -> str:
+    """Which form of USD it is; archives are looked through before anything unpacks them."""
+    if data.startswith(b"PXR-USDC"):
+        return ".usdc"
+    if data.startswith(b"#usda"):
+        return ".usda"
+    try:
+        with zipfile.ZipFile(io.BytesIO(data)) as archive:
+            files = archive.infolist()
+    except (zipfile.BadZipFile, ValueError, NotImplementedError):
+        raise BadInput(f"{name} is a damaged archive. Export it again.", place=name, code="bad_usd") from None
+    if any(f.compress_type != zipfile.ZIP_STORED for f in files) or len(files) > 10_000:
+        raise BadInput(
+            f"{name} has compressed files, which usdz does not allow. Export it again.", place=name, code="bad_usd"
+        )
+    if sum(f.file_size for f in files) > _LARGEST_ARCHIVE or any(f.file_size != f.compress_size for f in files):
+        raise BadInput(f"{name} claims more than it holds. Export it again.", place=name, code="bad_usd")
+    return ".usdz"
+
+
+class _Reader:
+    """Builds populations out of what was found."""
+
+    def __init__(self, arrays: memoryview, name: str) -> None:
+        self.arrays, self.name = arrays, name
+
+    def array(self, entry: dict[str, Any]) -> np.ndarray:
+        """An array by its entry."""
+        kind, shape = np.dtype(entry["dtype"]), tuple(entry["shape"])
+        count = int(np.prod(shape))
+        return np.frombuffer(self.arrays, kind, count, entry["at"]).reshape(shape)
+
+    def meshes(self, meshes: list[dict[str, Any]], stem: str, notes: tuple[str, ...]) -> Thing:
+        """All meshes as one, a part for each."""
+        tables, sizes, corners, parts, faces, around = [], [], [], [], [], []
+        shift, more = 0, list(notes)
+        for k, mesh in enumerate(meshes):
+            matrix = np.array(mesh["matrix"]).reshape(4, 4)
+            points = self.array(mesh["points"])
+            counts, indices = self.array(mesh["counts"]).astype(np.int64), self.array(mesh["indices"]).astype(np.int64)
+            self._check(mesh["name"], points, counts, indices)
+            levels = {"vertex": len(points), "face": len(counts), "corner": len(indices)}
+            carried = self._carried(mesh, levels, more)
+            if mesh["left"] != (np.linalg.det(matrix[:3, :3]) < 0):
+                order = _turned_over(counts)
+                indices = indices[order]
+                carried["corner"] = {n: a.taken(order) for n, a in carried["corner"].items()}
+            place = _attribute("position", points, "point3f[]", None)
+            own = {"position": place, **carried["vertex"]}
+            tables.append({n: _moved(a, matrix) for n, a in own.items()})
+            around.append({n: _moved(a, matrix) for n, a in carried["corner"].items()})
+            faces.append(carried["face"])
+            sizes.append(counts)
+            corners.append(indices + shift)
+            parts.append(np.full(len(counts), k, np.int32))
+            shift += len(points)
+        lengths = [[len(t["position"].values) for t in tables], [len(s) for s in sizes], [len(c) for c in corners]]
+        (table, said), (of_faces, said_too), (of_corners, also) = (
+            joined(t, n) for t, n in zip((tables, faces, around), lengths, strict=True)
+        )
+        names = [mesh["name"] for mesh in meshes]
+        codes = np.concatenate(parts)
+        if len(meshes) == 1 and "group" in of_faces:
+            # One mesh whose subsets are named: these are its parts, faces in none of them one more.
+            codes, names = of_faces["group"].values, list(of_faces["group"].labels)
+            if (codes > 0).all():
+                codes, names = codes - 1, names[1:]
+        starts = np.concatenate([[0], np.cumsum(np.concatenate(sizes))])
+        cages = [mesh["name"] for mesh in meshes if mesh["scheme"] not in ("none", "bilinear")]
+        if cages:
+            more.append("The meshes are cages for smooth subdivision: raise the subdivision to see them smooth.")
+        population = mesh_of(
+            table, starts, np.concatenate(corners), self.name, of_corners=of_corners,
+            of_faces={**of_faces, PART: part_attribute(codes, names)},
+            notes=[*more, *said, *said_too, *also],
+        )  # fmt: skip
+        title = meshes[0]["name"] if len(meshes) == 1 else stem
+        return Thing(title, population, f"a mesh of {len(starts) - 1:,} faces and {len(names):,} parts")
+
+    def _check(self, label: str, points: np.ndarray, counts: np.ndarray, indices: np.ndarray) -> None:
+        if points.ndim != 2 or points.shape[1] != 3 or (counts < 0).any() or counts.sum() != len(indices):
+            raise BadInput(
+                f"The faces of {label!r} in {self.name} do not match its indices. Export it again.",
+                place=f"{self.name}, {label}", code="bad_faces",
+            )  # fmt: skip
+        outside = np.flatnonzero((indices < 0) | (indices >= len(points)))
+        if len(outside):
+            face = int(np.searchsorted(np.cumsum(counts), outside[0], side="right")) + 1
+            raise BadInput(
+                f"Face {face} of {label!r} in {self.name} names point {indices[outside[0]]}, but there are "
+                f"{len(points):,}. Export it again.",
+                place=f"{self.name}, {label}, face {face}", code="bad_faces",
+            )  # fmt: skip
+
+    def _carried(
+        self, mesh: dict[str, Any], levels: dict[str, int], notes: list[str]
+    ) -> dict[str, dict[str, Attribute]]:
+        """The primvars by where they live; those of a wrong length are told and left out."""
+        found: dict[str, dict[str, Attribute]] = {"vertex": {}, "face": {}, "corner": {}}
+        where = {"uniform": "face", "faceVarying": "corner", "vertex": "vertex", "varying": "vertex"}
+        for title, entry in mesh["primvars"].items():
+            values = self.array(entry["array"])
+            level = where.get(entry["interpolation"], "vertex")
+            if entry["interpolation"] == "constant" and len(values) == 1:
+                values = np.repeat(values, levels["vertex"], axis=0)
+            if len(values) != levels[level]:
+                wrong = f"{len(values):,} values where {levels[level]:,} are wanted"
+                notes.append(f"{title!r} of {mesh['name']} has {wrong}; it was left out.")
+                continue
+            attribute = _attribute(_NAMES.get(title, title), values, entry["type"], entry.get("labels"))
+            found[level][attribute.name] = attribute
+        if mesh["subsets"]:
+            labels = ["", *mesh["subsets"]]
+            codes = np.zeros(levels["face"], np.int32)
+            for k, entry in enumerate(mesh["subsets"].values(), 1):
+                rows = self.array(entry)
+                codes[rows[(rows >= 0) & (rows < levels["face"])]] = k
+            found["face"]["group"] = Attribute("group", "text", codes, tuple(labels), (Field("group", "<i4"),))
+        return found
+
+    def clones(self, thing: dict[str, Any], notes: tuple[str, ...]) -> Thing:
+        """Points, or the copies of an instancer."""
+        table: dict[str, Attribute] = {}
+        if thing["kind"] == "points":
+            matrix = np.array(thing["matrix"]).reshape(4, 4)
+            table["position"] = _attribute("position", self.array(thing["points"]), "point3f[]", None)
+            count, becomes = len(table["position"].values), "clones, one a point"
+        else:
+            matrix = np.eye(4)
+            table |= of_matrices(self.array(thing["matrices"]).astype(np.float64))
+            count, becomes = len(table["position"].values), "clones, one a copy"
+            codes = self.array(thing["shape"]).astype(np.int32)
+            table["shape"] = Attribute(
+                "shape", "text", codes, tuple(thing["shapes"]) or ("shape",), (Field("shape", "<i4"),)
+            )
+        more: list[str] = []
+        entries = {**thing["primvars"], **thing["more"]}
+        for title, entry in entries.items():
+            values = self.array(entry["array"])
+            if entry.get("interpolation") == "constant" and len(values) == 1:
+                values = np.repeat(values, count, axis=0)
+            attribute = _attribute(_NAMES.get(title, title), values, entry["type"], entry.get("labels"))
+            if len(values) == count and attribute.name not in table:
+                table[attribute.name] = attribute
+            elif len(values) != count:
+                more.append(f"{title!r} has {len(values):,} values for {count:,} elements; it was left out.")
+        width = table.get("width")
+        if width is not None and "size" not in table:
+            table["size"] = Attribute("size", "number", width.values, (), (Field("size", width.values.dtype.str),))
+        table = {n: _moved(a, matrix) for n, a in table.items()}
+        if not np.isfinite(table["position"].values).all():
+            raise BadInput(f"Some places of {thing['name']!r} are not finite. Export it again.", place=self.name)
+        population = with_derived(of_points(count, table, (*notes, *more)))
+        return Thing(thing["name"], population, f"{count:,} {becomes}")
+
+
+def _turned_over(counts: np.ndarray) -> np.ndarray:
+    """(c,) the corners of each face in the other direction."""
+    ends = np.cumsum(counts)
+    starts = ends - counts
+    at = np.arange(int(counts.sum()))
+    face = np.repeat(np.arange(len(counts)), counts)
+    found: np.ndarray = ends[face] - 1 - (at - starts[face])
+    return found
+
+
+def _attribute(name: str, values: np.ndarray, type_name: str, labels: list[str] | None) -> Attribute:
+    """An attribute of the kind that a type's name says."""
+    kind: Kind = "vector" if values.ndim == 2 else "integer" if values.dtype.kind in "iu" else "number"
+    light: Light = ""
+    role = {"point": "point", "vector": "direction", "normal": "normal"}.get(re.match("[a-z]*", type_name).group(), "")  # type: ignore[union-attr]
+    if labels is not None:
+        kind = "text"
+    elif type_name.startswith("color") and values.ndim == 2 and values.shape[1] in (3, 4):
+        kind, light = "colour", "linear"
+    if values.dtype.kind in "iu" and values.dtype.itemsize == 8 and values.dtype.kind == "u":
+        values = values.astype(np.int64)
+    if values.ndim == 2 and values.shape[1] == 1:
+        values = values[:, 0]
+        kind = "integer" if values.dtype.kind in "iu" else "number"
+    width = 1 if values.ndim == 1 else values.shape[1]
+    known = {
+        "position": "x y z",
+        "normal": "nx ny nz",
+        "uv": "u v",
+        "colour": "red green blue alpha",
+        "velocity": "vx vy vz",
+    }
+    axes = known[name].split()[:width] if name in known and width <= len(known[name].split()) else (
+        [name] if width == 1 else [f"{name}_{k}" for k in ("xyzw" if width <= 4 else range(width))][:width]
+    )  # fmt: skip
+    fields = tuple(Field(a, values.dtype.str) for a in axes)
+    return Attribute(name, kind, values, tuple(labels or ()), fields, None, role if width == 3 else "", light)  # type: ignore[arg-type]
+
+
+def _moved(a: Attribute, matrix: np.ndarray) -> Attribute:
+    if not a.role or a.values.dtype.kind != "f":
+        return a
+    return Attribute(
+        a.name, a.kind, moved(a.values, a.role, matrix), a.labels, a.fields, a.missing, a.stands_for, a.light
+    )
+
+
+# Writing
+
+_TYPES = {"f4": "float", "f8": "double", "i1": "int", "u1": "int", "i2": "int", "u2": "int", "i4": "int", "u4": "uint",
+          "i8": "int64"}  # fmt: skip
+_BACK = {"uv": "st", "colour": "original_color", "normal": "normals"}
+
+
+def write(population: Population, results: Results | None, about: About = About()) -> bytes:
+    """Readable USD: a mesh with displayColor and primvars, its parts as subsets; clones as an instancer."""
+    body = _mesh if isinstance(population.form, Polygons) else _instancer
+    head = f'#usda 1.0\n(\n    defaultPrim = "{_word(about.name)}"\n    metersPerUnit = 1\n    upAxis = "Z"\n)\n\n'
+    return "".join([head, *body(population, results, about)]).encode()
+
+
+def _word(name: str) -> str:
+    """A name as USD allows it."""
+    plain = re.sub(r"[^A-Za-z0-9_]+", "_", name).strip("_") or "population"
+    return plain if not plain[0].isdigit() else f"_{plain}"
+
+
+def _listed(values: np.ndarray) -> Iterator[str]:
+    """An array in brackets, vectors in parentheses."""
+    yield "["
+    if values.ndim == 1:
+        for a in range(0, len(values), 65_536):
+            yield (", " if a else "") + ", ".join(digits(values[a : a + 65_536]))
+    else:
+        for a in range(0, len(values), 65_536):
+            rows = zip(*(digits(values[a : a + 65_536, k]) for k in range(values.shape[1])), strict=True)
+            yield (", " if a else "") + ", ".join(f"({', '.join(row)})" for row in rows)
+    yield "]"
+
+
+def _array(declared: str, values: np.ndarray, more: str = "") -> Iterator[str]:
+    yield f"    {declared} = "
+    yield from _listed(values)
+    yield f"{more}\n"
+
+
+def _primvar(name: str, kind: str, values: np.ndarray, interpolation: str) -> Iterator[str]:
+    yield from _array(f"{kind}[] primvars:{name}", values, f' (\n        interpolation = "{interpolation}"\n    )')
+
+
+def _kind_of(a: Attribute) -> str | None:
+    """The USD type of an attribute; None for what has none."""
+    width = a.width
+    scalar = _TYPES[a.values.dtype.str[1:]]
+    if a.kind == "colour":
+        return f"color{min(width, 4)}f"
+    if width == 1:
+        return scalar
+    if width > 4:
+        return None
+    role = {"point": "point3f", "direction": "vector3f", "normal": "normal3f"}.get(a.role)
+    short = {"float": "f", "double": "d", "int": "i"}.get(scalar)
+    return role or (f"{'texCoord2f' if a.name == 'uv' else ('float' if short != 'i' else 'int') + str(width)}")
+
+
+def _of_attribute(a: Attribute, interpolation: str) -> Iterator[str]:
+    if a.kind == "text":
+        texts = np.array([json.dumps(t, ensure_ascii=False) for t in a.labels], object)
+        listed = ", ".join(texts[a.values].tolist())
+        yield f"    string[] primvars:{_word(a.name)} = [{listed}]"
+        yield f' (\n        interpolation = "{interpolation}"\n    )\n'
+        return
+    kind = _kind_of(a)
+    if kind is None:
+        return
+    values = a.readable if a.kind == "colour" else a.present(a.values)
+    if values.dtype.kind == "f":
+        values = np.where(np.isfinite(values), values, 0).astype(values.dtype)
+    if kind.startswith("color"):
+        kind, values = "color3f", values[:, :3]
+    yield from _primvar(_BACK.get(a.name, _word(a.name)), kind, values, interpolation)
+
+
+def _results(population: Population, results: Results | None, interpolation: str) -> Iterator[str]:
+    colours = linear_colours(population, results)
+    if colours is not None:
+        yield from _primvar("displayColor", "color3f", np.clip(colours, 0, None).astype(np.float32), interpolation)
+    for word, values in (results or {}).items():
+        if word != "base_colour":
+            yield from _primvar(word, "float", values.astype(np.float32), interpolation)
+
+
+def _mesh(population: Population, results: Results | None, about: About) -> Iterator[str]:
+    form = population.form
+    assert isinstance(form, Polygons)
+    yield f'def Mesh "{_word(about.name)}"\n{{\n    uniform token subdivisionScheme = "none"\n'
+    yield from _array("int[] faceVertexCounts", np.diff(form.starts))
+    yield from _array("int[] faceVertexIndices", form.corners)
+    position = population.elements.attribute("position")
+    yield from _array("point3f[] points", position.readable)
+    low, high = position.readable.min(axis=0), position.readable.max(axis=0)
+    yield from _array("float3[] extent", np.stack([low, high]))
+    yield from _results(population, results, "vertex")
+    for a in (population.elements.attribute(n) for n in population.elements.brought):
+        if a.name != "position" and a.fields:
+            yield from _of_attribute(a, "vertex")
+    for a in form.of_corners.values():
+        yield from _of_attribute(a, "faceVarying")
+    for a in form.of_faces.values():
+        if a.name != PART:
+            yield from _of_attribute(a, "uniform")
+    yield from _subsets(form)
+    yield "}\n"
+
+
+#: Parts that go out as subsets; more are told by the primvar.
+_MOST_SUBSETS = 4096
+
+
+def _subsets(form: Polygons) -> Iterator[str]:
+    part = form.of_faces.get(PART)
+    if part is None:
+        return
+    if len(part.labels) > _MOST_SUBSETS:
+        yield from _primvar("part", "int", part.values, "uniform")
+        return
+    names = _differing([_word(label or f"part_{k}") for k, label in enumerate(part.labels)])
+    order = np.argsort(part.values, kind="stable")
+    ends = np.searchsorted(part.values[order], np.arange(len(part.labels) + 1))
+    for k in range(len(names)):
+        if ends[k + 1] > ends[k]:
+            yield f'\n    def GeomSubset "{names[k]}"\n    {{\n'
+            yield '        uniform token elementType = "face"\n        uniform token familyName = "part"\n'
+            yield from _array("    int[] indices", order[ends[k] : ends[k + 1]])
+            yield "    }\n"
+
+
+def _differing(names: list[str]) -> list[str]:
+    """Names that differ: those that come again carry their number."""
+    seen: set[str] = set()
+    found = []
+    for k, name in enumerate(names):
+        found.append(name if name not in seen else f"{name}_{k}")
+        seen.add(name)
+    return found
+
+
+def _instancer(population: Population, results: Results | None, about: About) -> Iterator[str]:
+    turns, sizes = standing(population)
+    vertices, _, faces = shape_mesh(about.shape)
+    yield f'def PointInstancer "{_word(about.name)}"\n{{\n'
+    yield from _array("point3f[] positions", population.elements.attribute("position").readable)
+    # Real part first; half floats are what the schema wants.
+    yield from _array("quath[] orientations", turns[:, [3, 0, 1, 2]])
+    yield from _array("float3[] scales", np.repeat(sizes[:, None], 3, axis=1).astype(np.float32))
+    yield from _array("int[] protoIndices", np.zeros(population.count, np.int32))
+    yield f"    rel prototypes = </{_word(about.name)}/{about.shape}>\n"
+    identity = population.elements.own.get("id")
+    if identity is not None and identity.kind == "integer":
+        yield from _array("int64[] ids", identity.values)
+    yield from _results(population, results, "vertex")
+    for a in (population.elements.attribute(n) for n in population.elements.brought):
+        if a.name not in ("position", "orientation", "size", "id", "normal") and a.fields:
+            yield from _of_attribute(a, "vertex")
+    yield f'\n    def Mesh "{about.shape}"\n    {{\n        uniform token subdivisionScheme = "none"\n'
+    yield from _array("    int[] faceVertexCounts", np.full(len(faces), 3))
+    yield from _array("    int[] faceVertexIndices", faces.reshape(-1))
+    yield from _array("    point3f[] points", vertices)
+    yield "    }\n}\n"
+
+
+def write_crate(population: Population, results: Results | None, about: About = About()) -> bytes:
+    """The same as binary USD, which the library's process makes of the readable form."""
+    with tempfile.TemporaryDirectory() as folder:
+        text, out = Path(folder) / "out.usda", Path(folder) / "out.usdc"
+        text.write_bytes(write(population, results, about))
+        _run(["--crate", str(text), str(out)], about.name, never)
+        return out.read_bytes()
+
+
+def _is_usd(data: bytes) -> bool:
+    if data.startswith((b"PXR-USDC", b"#usda")):
+        return True
+    # An archive whose first file is USD; its name stands at a fixed place.
+    return data.startswith(b"PK\x03\x04") and re.match(rb".{0,200}?\.usd[ac]?", data[30:260], re.S) is not None
+
+
+FORMATS.add("usd", Format("usd", "USD, text", ".usda", "model/vnd.usda", write, read, _is_usd, also=(".usd",)))
+FORMATS.add("usdc", Format("usdc", "USD, binary", ".usdc", "application/octet-stream", write_crate))

@@ -1,0 +1,390 @@
+"""Reads and writes USD in a process of its own, since some damaged files stop the library's whole process.
+
+Run as ``python usd_worker.py FILE WISH OUT``: reads FILE after the JSON in WISH and writes what it found to OUT, a line
+of JSON followed by the bytes of all arrays. ``python usd_worker.py --crate TEXT OUT`` writes readable USD as binary.
+It imports nothing of the product, so that it starts quickly. Nothing but FILE is ever opened: references to other
+files are taken out before the stage is composed.
+"""
+
+from __future__ import annotations
+
+import json
+import os
+import sys
+from pathlib import Path
+from typing import Any
+
+#: Bytes of memory, seconds of processor time, bytes of output.
+MOST_MEMORY, MOST_SECONDS, MOST_OUTPUT = 3 * 2**30, 120, 2**31
+MOST_PRIMS = 200_000
+
+
+def limited() -> None:
+    """Hold this process within limits where the system can."""
+    try:
+        import resource
+    except ImportError:
+        return
+    for what, most in (
+        (resource.RLIMIT_AS, MOST_MEMORY), (resource.RLIMIT_CPU, MOST_SECONDS), (resource.RLIMIT_FSIZE, MOST_OUTPUT),
+        (resource.RLIMIT_CORE, 0),
+    ):  # fmt: skip
+        resource.setrlimit(what, (most, most))
+
+
+class Refused(Exception):
+    """A sentence for the user."""
+
+
+class Found:
+    """What was found, and the arrays of it."""
+
+    def __init__(self) -> None:
+        self.things: list[dict[str, Any]] = []
+        self.notes: list[str] = []
+        self.parts: list[Any] = []
+        self.size = 0
+
+    def array(self, values: Any) -> dict[str, Any]:
+        """An array, kept for the end of the output."""
+        import numpy as np
+
+        held = np.ascontiguousarray(values)
+        if held.dtype.kind == "b":
+            held = held.astype(np.uint8)
+        if held.dtype == np.float16:
+            held = held.astype(np.float32)
+        entry = {"dtype": held.dtype.newbyteorder("<").str, "shape": list(held.shape), "at": self.size}
+        self.parts.append(held)
+        self.size += held.nbytes
+        return entry
+
+    def write(self, out: Path) -> None:
+        """A line of JSON, then the bytes."""
+        with out.open("wb") as file:
+            file.write(json.dumps({"things": self.things, "notes": self.notes}).encode() + b"\n")
+            for part in self.parts:
+                file.write(part.tobytes())
+
+
+def opened(path: str) -> tuple[Any, list[str]]:
+    """The stage of a file alone, and sentences about what was left out."""
+    from pxr import Sdf, Usd
+
+    layer = Sdf.Layer.OpenAsAnonymous(path)
+    if not layer:
+        raise Refused("The file cannot be read as USD. Export it again.")
+    notes = []
+    outside = [a for a in layer.GetCompositionAssetDependencies() if a]
+    inside: set[str] = set()
+    if path.endswith(".usdz"):
+        inside = set(Sdf.ZipFile.Open(path).GetFileNames())
+    for asset in outside:
+        layer.UpdateCompositionAssetDependency(asset, "")
+    named = [a for a in outside if a not in inside]
+    if named:
+        listed = ", ".join(repr(a[:60]) for a in named[:4])
+        notes.append(f"It refers to {len(named)} other files ({listed}), which are never read.")
+
+    def clear(place: Any) -> None:
+        prim = layer.GetPrimAtPath(place)
+        if prim:
+            for key in ("clips", "clipSets"):
+                if prim.HasInfo(key):
+                    prim.ClearInfo(key)
+
+    layer.Traverse(Sdf.Path.absoluteRootPath, clear)
+    stage = Usd.Stage.Open(layer)
+    if not stage:
+        raise Refused("The file cannot be composed. Export it again.")
+    return stage, notes
+
+
+def read(path: str, wish: dict[str, Any]) -> Found:
+    """Meshes, points and instancers of a file, in a space whose z is up."""
+    import numpy as np
+    from pxr import Usd, UsdGeom
+
+    stage, notes = opened(path)
+    found = Found()
+    found.notes = notes
+    moving = stage.HasAuthoredTimeCodeRange() and stage.GetStartTimeCode() < stage.GetEndTimeCode()
+    frame = wish.get("frame")
+    time = (
+        Usd.TimeCode(frame if frame is not None else stage.GetStartTimeCode())
+        if moving
+        else Usd.TimeCode.EarliestTime()
+    )
+    turned = np.eye(4)
+    if UsdGeom.GetStageUpAxis(stage) == UsdGeom.Tokens.y:
+        turned = np.array([[1.0, 0, 0, 0], [0, 0, -1, 0], [0, 1, 0, 0], [0, 0, 0, 1]])
+    unit = UsdGeom.GetStageMetersPerUnit(stage)
+    if UsdGeom.StageHasAuthoredMetersPerUnit(stage) and abs(unit - 1) > 1e-9:
+        found.notes.append(f"A unit of the file is {unit:g} m; numbers are taken as they are.")
+    xforms = UsdGeom.XformCache(time)
+    reader = Reader(found, xforms, time, turned)
+    instancers: list[Any] = []
+    for count, prim in enumerate(Usd.PrimRange(stage.GetPseudoRoot(), Usd.TraverseInstanceProxies())):
+        if count > MOST_PRIMS:
+            raise Refused(f"The file has more than {MOST_PRIMS:,} prims. Split it.")
+        if any(str(prim.GetPath()).startswith(f"{i.GetPath()}/") for i in instancers):
+            continue
+        if prim.IsA(UsdGeom.PointInstancer):
+            instancers.append(prim)
+        reader.prim(prim, wish.get("repeated", "clones") == "clones")
+    reader.finish()
+    if reader.moving:
+        listed = ", ".join(reader.moving[:6]) + (" and more" if len(reader.moving) > 6 else "")
+        at = stage.GetStartTimeCode() if frame is None else frame
+        found.notes.append(f"These move; they are taken at frame {at:g}: {listed}.")
+    if reader.curves:
+        found.notes.append(f"{reader.curves} curves were left out: they are not read yet.")
+    return found
+
+
+class Reader:
+    """Goes through the prims of a stage."""
+
+    def __init__(self, found: Found, xforms: Any, time: Any, turned: Any) -> None:
+        self.found, self.xforms, self.time, self.turned = found, xforms, time, turned
+        self.moving: list[str] = []
+        self.curves = 0
+        self.instances: dict[str, list[tuple[str, Any]]] = {}
+        self.proxied: set[str] = set()
+
+    def matrix(self, prim: Any) -> Any:
+        """(4, 4), columns last: from the prim's space into ours."""
+        import numpy as np
+
+        return self.turned @ np.array(self.xforms.GetLocalToWorldTransform(prim)).T
+
+    def prim(self, prim: Any, clones: bool) -> None:
+        """One prim; what hangs below an instance is met once for each instance."""
+        from pxr import UsdGeom
+
+        if prim.IsInstance() and clones:
+            key = str(prim.GetPrototype().GetPath())
+            self.instances.setdefault(key, []).append((prim.GetName(), self.matrix(prim)))
+            self.proxied.add(str(prim.GetPath()))
+        if clones and any(str(prim.GetPath()).startswith(f"{path}/") for path in self.proxied):
+            return
+        if prim.IsA(UsdGeom.Mesh):
+            self.mesh(UsdGeom.Mesh(prim), prim)
+        elif prim.IsA(UsdGeom.Points):
+            self.points(UsdGeom.Points(prim), prim)
+        elif prim.IsA(UsdGeom.PointInstancer):
+            self.instancer(UsdGeom.PointInstancer(prim), prim)
+        elif prim.IsA(UsdGeom.Curves):
+            self.curves += 1
+
+    def get(self, attribute: Any) -> Any:
+        """An attribute's value at the chosen moment; None where it has none."""
+        if not attribute or not attribute.HasValue():
+            return None
+        return attribute.Get(self.time)
+
+    def note_motion(self, prim: Any, attributes: list[Any]) -> None:
+        """Remember prims of which something has several time samples."""
+        from pxr import UsdGeom
+
+        moving = any(a and a.ValueMightBeTimeVarying() for a in attributes)
+        parent = prim
+        while not moving and parent and not parent.IsPseudoRoot():
+            moving = UsdGeom.Xformable(parent).TransformMightBeTimeVarying() if UsdGeom.Xformable(parent) else False
+            parent = parent.GetParent()
+        if moving:
+            self.moving.append(prim.GetName())
+
+    def primvars(self, prim: Any) -> dict[str, Any]:
+        """By name: interpolation, values flattened, what they are."""
+        from pxr import UsdGeom
+
+        found: dict[str, Any] = {}
+        for primvar in UsdGeom.PrimvarsAPI(prim).FindPrimvarsWithInheritance():
+            values = primvar.ComputeFlattened(self.time)
+            entry = self.values(values, str(primvar.GetTypeName()))
+            if entry is not None:
+                entry["interpolation"] = str(primvar.GetInterpolation())
+                size = primvar.GetElementSize()
+                if size > 1 and len(entry["array"]["shape"]) == 1:
+                    entry["array"]["shape"] = [entry["array"]["shape"][0] // size, size]
+                found[str(primvar.GetPrimvarName())] = entry
+        return found
+
+    def values(self, values: Any, type_name: str) -> dict[str, Any] | None:
+        """Values and what they stand for; None for what cannot be carried."""
+        import numpy as np
+
+        if values is None:
+            return None
+        if type_name.startswith(("string", "token")):
+            texts = [str(v) for v in (values if not isinstance(values, str) else [values])]
+            labels = list(dict.fromkeys(texts))
+            codes = {t: k for k, t in enumerate(labels)}
+            return {
+                "array": self.found.array(np.array([codes[t] for t in texts], np.int32)),
+                "labels": labels,
+                "type": "text",
+            }
+        try:
+            held = np.array(values)
+        except (TypeError, ValueError):
+            return None
+        if held.dtype.kind not in "fiub" or held.ndim > 2:
+            return None
+        if held.ndim == 0:
+            held = held.reshape(1)
+        elif held.ndim == 1 and not type_name.endswith("[]"):
+            held = held.reshape(1, -1)
+        return {"array": self.found.array(held), "type": type_name}
+
+    def mesh(self, mesh: Any, prim: Any) -> None:
+        """A mesh with all that it carries."""
+        import numpy as np
+
+        points, counts, indices = (self.get(a) for a in (mesh.GetPointsAttr(), mesh.GetFaceVertexCountsAttr(),
+                                                         mesh.GetFaceVertexIndicesAttr()))  # fmt: skip
+        if points is None or counts is None or indices is None or len(points) == 0 or len(counts) == 0:
+            self.found.notes.append(f"The mesh {prim.GetName()} has no faces and was left out.")
+            return
+        self.note_motion(prim, [mesh.GetPointsAttr()])
+        thing = {
+            "kind": "mesh", "name": prim.GetName(), "matrix": self.matrix(prim).reshape(-1).tolist(),
+            "points": self.found.array(np.array(points)), "counts": self.found.array(np.array(counts)),
+            "indices": self.found.array(np.array(indices)),
+            "left": str(mesh.GetOrientationAttr().Get()) == "leftHanded",
+            "scheme": str(mesh.GetSubdivisionSchemeAttr().Get()), "primvars": self.primvars(prim),
+            "subsets": self.subsets(mesh),
+        }  # fmt: skip
+        normals = self.get(mesh.GetNormalsAttr())
+        if normals is not None and "normals" not in thing["primvars"]:
+            entry = self.values(normals, "normal3f[]")
+            if entry is not None:
+                entry["interpolation"] = str(mesh.GetNormalsInterpolation())
+                thing["primvars"]["normals"] = entry
+        self.found.things.append(thing)
+
+    def subsets(self, mesh: Any) -> dict[str, Any]:
+        """The faces of each named subset."""
+        import numpy as np
+        from pxr import UsdGeom
+
+        found = {}
+        for subset in UsdGeom.Subset.GetAllGeomSubsets(mesh):
+            indices = self.get(subset.GetIndicesAttr())
+            if indices is not None and str(subset.GetElementTypeAttr().Get()) == "face":
+                found[subset.GetPrim().GetName()] = self.found.array(np.array(indices))
+        return found
+
+    def points(self, points: Any, prim: Any) -> None:
+        """Points, each an element."""
+        import numpy as np
+
+        places = self.get(points.GetPointsAttr())
+        if places is None or len(places) == 0:
+            return
+        self.note_motion(prim, [points.GetPointsAttr()])
+        more = {}
+        known = {
+            "widths": points.GetWidthsAttr(), "ids": points.GetIdsAttr(), "velocities": points.GetVelocitiesAttr(),
+            "normals": points.GetNormalsAttr(),
+        }  # fmt: skip
+        for name, attribute in known.items():
+            entry = self.values(self.get(attribute), "float[]")
+            if entry is not None and entry["array"]["shape"][0] == len(places):
+                more[name] = entry
+        self.found.things.append(
+            {
+                "kind": "points",
+                "name": prim.GetName(),
+                "matrix": self.matrix(prim).reshape(-1).tolist(),
+                "points": self.found.array(np.array(places)),
+                "more": more,
+                "primvars": self.primvars(prim),
+            }
+        )
+
+    def instancer(self, instancer: Any, prim: Any) -> None:
+        """An instancer's copies."""
+        import numpy as np
+        from pxr import UsdGeom
+
+        kinds = self.get(instancer.GetProtoIndicesAttr())
+        if kinds is None or len(kinds) == 0:
+            return
+        self.note_motion(prim, [instancer.GetPositionsAttr(), instancer.GetOrientationsAttr()])
+        matrices = instancer.ComputeInstanceTransformsAtTime(
+            self.time, self.time, UsdGeom.PointInstancer.IncludeProtoXform, UsdGeom.PointInstancer.IgnoreMask
+        )
+        placed = self.matrix(prim) @ np.array([np.array(m).T for m in matrices]).reshape(-1, 4, 4)
+        names = [target.name for target in instancer.GetPrototypesRel().GetTargets()]
+        ids = self.values(self.get(instancer.GetIdsAttr()), "int64[]")
+        self.found.things.append(
+            {
+                "kind": "instances",
+                "name": prim.GetName(),
+                "matrices": self.found.array(placed),
+                "shapes": names,
+                "shape": self.found.array(np.clip(np.array(kinds), 0, max(len(names) - 1, 0))),
+                "more": {} if ids is None else {"ids": ids},
+                "primvars": self.primvars(prim),
+            }
+        )
+
+    def finish(self) -> None:
+        """Instances of prototypes, as copies of these."""
+        import numpy as np
+
+        for k, copies in enumerate(self.instances.values()):
+            names = [name for name, _ in copies]
+            labels = list(dict.fromkeys(names))
+            codes = {n: i for i, n in enumerate(labels)}
+            self.found.things.append(
+                {
+                    "kind": "instances",
+                    "name": f"instances {k + 1}",
+                    "shapes": [labels[0]],
+                    "matrices": self.found.array(np.stack([m for _, m in copies])),
+                    "shape": self.found.array(np.zeros(len(copies), np.int32)),
+                    "more": {},
+                    "primvars": {
+                        "name": {
+                            "array": self.found.array(np.array([codes[n] for n in names], np.int32)),
+                            "labels": labels,
+                            "type": "text",
+                            "interpolation": "vertex",
+                        }
+                    },
+                }
+            )
+
+
+def crate(text: str, out: str) -> None:
+    """Readable USD as binary."""
+    from pxr import Sdf
+
+    layer = Sdf.Layer.OpenAsAnonymous(text)
+    if not layer or not layer.Export(out):
+        raise Refused("The file could not be written as binary USD.")
+
+
+def main(arguments: list[str]) -> int:
+    """0 where it worked, 3 with a sentence on the error stream where it did not."""
+    os.environ["PXR_WORK_THREAD_LIMIT"] = "1"
+    limited()
+    try:
+        if arguments[0] == "--crate":
+            crate(arguments[1], arguments[2])
+        else:
+            read(arguments[0], json.loads(Path(arguments[1]).read_text())).write(Path(arguments[2]))
+    except Refused as error:
+        print(error, file=sys.stderr)
+        return 3
+    except ImportError:
+        print("The package usd-core is missing, which reads USD. Set up again with ./gaudy demo.", file=sys.stderr)
+        return 3
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main(sys.argv[1:]))
