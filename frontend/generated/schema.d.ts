@@ -21,6 +21,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/costs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a population costs, without making more of it than there is. */
+        post: operations["costs"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/dial-names": {
         parameters: {
             query?: never;
@@ -786,6 +803,33 @@ export interface components {
             value: number | string | components["schemas"]["FollowDial"];
         };
         /**
+         * CostAnswer
+         * @description Elements in the view, as they go out, and after one more subdivision; bytes and seconds for each of them.
+         *
+         *     Seconds are 0 until something has been made and coloured.
+         */
+        CostAnswer: {
+            /** View */
+            view: number;
+            /** Out */
+            out: number;
+            /** More */
+            more: number | null;
+            /** Bytes */
+            bytes: number;
+            /** Seconds */
+            seconds: number;
+        };
+        /**
+         * CostRequest
+         * @description Of which population.
+         */
+        CostRequest: {
+            scene: components["schemas"]["Scene"];
+            /** Population */
+            population: string;
+        };
+        /**
          * Curve
          * @description Through points from left to right, level outside them.
          *
@@ -1084,6 +1128,12 @@ export interface components {
              */
             limit: number;
             /**
+             * Level
+             * @description Rows for the owners of this level in place of the elements.
+             * @default
+             */
+            level: string;
+            /**
              * Find
              * @description An element whose row is looked for.
              * @default null
@@ -1171,7 +1221,9 @@ export interface components {
         };
         /**
          * Fix
-         * @description What one click does: JSON Patch operations (RFC 6902) on the look.
+         * @description What one click does: JSON Patch operations (RFC 6902) on the look, or an action on the population.
+         *
+         *     ``subdivide`` raises the subdivision of a mesh by one.
          */
         Fix: {
             /** Label */
@@ -1180,6 +1232,12 @@ export interface components {
             operations: {
                 [key: string]: unknown;
             }[];
+            /**
+             * Action
+             * @default
+             * @enum {string}
+             */
+            action: "" | "subdivide";
         };
         /**
          * Follow
@@ -2941,6 +2999,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ColourList"];
+                };
+            };
+            /** @description Refused */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    costs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CostRequest"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CostAnswer"];
                 };
             };
             /** @description Refused */

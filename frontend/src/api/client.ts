@@ -37,6 +37,7 @@ export type StepDescription = Schemas["StepDescription"];
 export type StepList = Schemas["StepList"];
 export type ElementsAnswer = Schemas["ElementsAnswer"];
 export type ImportPreview = Schemas["ImportPreview"];
+export type CostAnswer = Schemas["CostAnswer"];
 export type ThingPreview = Schemas["ThingPreview"];
 export type ImportAnswer = Schemas["ImportAnswer"];
 
@@ -98,6 +99,8 @@ export interface PatchOperation {
 export interface Fix {
   label: string;
   operations: PatchOperation[];
+  /** What is done to the population in place of an edit of the look. */
+  action: "" | "subdivide";
 }
 
 export interface Advisory {
@@ -120,6 +123,8 @@ export interface TraceStep {
 export interface Trace {
   element: number;
   id: number;
+  /** Of each level above: which of its owners the element belongs to. */
+  owners: { level: string; number: number; name: string }[];
   steps: TraceStep[];
   result: string;
 }

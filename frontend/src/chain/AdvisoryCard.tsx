@@ -1,8 +1,8 @@
 /** Something the core noticed: a black-edged card with a sign, the reason, and the fix. */
 import { TriangleAlert } from "lucide-react";
-import type { Advisory, Fix, Refused } from "../api/client";
+import type { Advisory, Fix, PopulationDocument, Refused } from "../api/client";
 import { parsePlace, patched } from "../state/edits";
-import { chooseChain, editLook } from "../state/store";
+import { chooseChain, chosenPopulation, editLook, editPopulation, useStore } from "../state/store";
 import { Button } from "../widgets/Button";
 
 export function AdvisoryCard({ advisory }: { advisory: Advisory }) {
@@ -30,11 +30,31 @@ export function ErrorCard({ error }: { error: Refused }) {
 }
 
 function FixButton({ fix, strong }: { fix: Fix; strong: boolean }) {
+  const more = useStore((s) => {
+    const level = subdivisionOf(chosenPopulation(s));
+    return level !== null && level < 4;
+  });
+  const apply = () => (fix.action === "subdivide" ? subdivide(fix.label) : editLook(fix.label, (look) => patched(look, fix.operations)));
   return (
-    <Button strong={strong} onClick={() => editLook(fix.label, (look) => patched(look, fix.operations))}>
+    <Button strong={strong} disabled={fix.action === "subdivide" && !more} onClick={apply}>
       {fix.label}
     </Button>
   );
+}
+
+/** The subdivision of a mesh, where it is a number. */
+function subdivisionOf(population: PopulationDocument | null): number | null {
+  const maker = population?.maker;
+  return maker && "subdivision" in maker && typeof maker.subdivision === "number" ? maker.subdivision : null;
+}
+
+/** Subdivide the chosen mesh once more, in the view too. */
+function subdivide(label: string) {
+  editPopulation(label, (p) => {
+    const level = (subdivisionOf(p) ?? 0) + 1;
+    const most = p.draft.subdivision;
+    return { ...p, maker: { ...p.maker, subdivision: level } as PopulationDocument["maker"], draft: { ...p.draft, subdivision: most === null ? null : Math.max(most, level) } };
+  });
 }
 
 function Card(props: { sentence: string; place?: string; role: "alert" | "status"; children?: React.ReactNode }) {

@@ -7,6 +7,8 @@ export interface SelectionSlice {
   stop: number;
   /** The group of the chosen population that is singled out. */
   isolated: number | null;
+  /** The part of the chosen population that is singled out, in place of a group. */
+  part: number | null;
   /** The element of the chosen population that is traced. */
   traced: number | null;
   /** Takes the colour of the element that is clicked next in the view. */
@@ -19,6 +21,7 @@ export const selection: SelectionSlice = {
   step: null,
   stop: 0,
   isolated: null,
+  part: null,
   traced: null,
   picking: null,
 };

@@ -48,7 +48,7 @@ export function settle() {
 
 export function choosePopulation(id: string) {
   if (id === get().chosen) return;
-  set({ chosen: id, chain: paintOf(0), step: null, stop: 0, isolated: null, traced: null, preview: null, pinned: null });
+  set({ chosen: id, chain: paintOf(0), step: null, stop: 0, isolated: null, part: null, traced: null, preview: null, pinned: null });
   settle();
 }
 
@@ -63,6 +63,11 @@ export function chooseStep(step: number, stop = 0) {
 
 export function isolate(group: number | null) {
   if (get().isolated !== group) set({ isolated: group });
+}
+
+/** Single out a part of the chosen population; null none. */
+export function isolatePart(part: number | null) {
+  set({ part });
 }
 
 /** Trace an element of the chosen population. */

@@ -15,6 +15,8 @@ export interface ViewSlice {
   vision: Vision | null;
   /** The one population that the view shows, while it shows one alone. */
   alone: string | null;
+  /** Whether the handles of the chosen population's place are in the view. */
+  placing: boolean;
 }
 
-export const viewing: ViewSlice = { room: "colour", table: false, preview: null, pinned: null, scale: "greys", vision: null, alone: null };
+export const viewing: ViewSlice = { room: "colour", table: false, preview: null, pinned: null, scale: "greys", vision: null, alone: null, placing: false };

@@ -201,6 +201,24 @@ export class Stage {
     return place ? this.view.project(place, this.canvas.clientWidth, this.canvas.clientHeight) : null;
   }
 
+  /** The box around a population in the scene. */
+  boxOf(id: string): THREE.Box3 | null {
+    return this.drawers.get(id)?.box ?? null;
+  }
+
+  /** Where a place of the scene is on the canvas, in CSS pixels. */
+  placed(point: THREE.Vector3): { x: number; y: number } | null {
+    return this.view.project(point, this.canvas.clientWidth, this.canvas.clientHeight);
+  }
+
+  /** The place at a height under a pixel; null where the pixel shows the sky. */
+  onGround(x: number, y: number, height: number): THREE.Vector3 | null {
+    const { clientWidth: width, clientHeight: tall } = this.canvas;
+    const ray = new THREE.Raycaster();
+    ray.setFromCamera(new THREE.Vector2((2 * x) / width - 1, 1 - (2 * y) / tall), this.view.camera);
+    return ray.ray.intersectPlane(new THREE.Plane(new THREE.Vector3(0, 0, 1), -height), new THREE.Vector3());
+  }
+
   /** A PNG of the view at a size in pixels. */
   async picture(width: number, height: number): Promise<Blob> {
     const size = this.renderer.getSize(new THREE.Vector2());

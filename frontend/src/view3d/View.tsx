@@ -1,12 +1,13 @@
 /** The view with its controls, the traced element's mark and card. */
-import { Maximize, Move3d, X } from "lucide-react";
+import { Maximize, Move3d, ScanSearch, X } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
 import type { PreviewLegend } from "../api/client";
-import { arrayOf, choosePopulation, chosenPopulation, edit, lookWith, pinPreview, showAlone, trace, useStore } from "../state/store";
+import { arrayOf, choosePopulation, chosenPopulation, edit, isolatePart, lookWith, pinPreview, showAlone, trace, travel, useStore } from "../state/store";
 import { Choice } from "../widgets/Choice";
-import { IconButton } from "../widgets/Button";
+import { Button, IconButton } from "../widgets/Button";
 import { Bar } from "../widgets/Distribution";
 import { hexFromBytes } from "../widgets/bytes";
+import { Handles } from "./Handles";
 import { ViewTrace } from "./ViewTrace";
 import { view } from "./current";
 import { quality } from "./quality";
@@ -85,7 +86,7 @@ function choose(picked: Picked | null) {
 
 /** What the keys do in the view; whether one did something. */
 function keyed(event: React.KeyboardEvent<HTMLCanvasElement>, count: number): boolean {
-  const { traced, picking } = useStore.getState();
+  const { traced, picking, chosen } = useStore.getState();
   const camera = view.stage?.view;
   const step = event.shiftKey ? 0.36 : 0.12;
   const box = event.currentTarget;
@@ -98,6 +99,7 @@ function keyed(event: React.KeyboardEvent<HTMLCanvasElement>, count: number): bo
     "=": () => camera?.zoom(0.88),
     "-": () => camera?.zoom(1.14),
     "0": () => view.stage?.frame(),
+    "9": () => view.stage?.frame(chosen),
     Enter: () => choose(view.stage?.elementAt(box.clientWidth / 2, box.clientHeight / 2) ?? null),
     PageDown: () => count && trace(((traced ?? -1) + 1) % count),
     PageUp: () => count && trace(((traced ?? 0) - 1 + count) % count),
@@ -115,6 +117,7 @@ function Controls() {
   const surround = useStore((s) => s.scene?.view.surround ?? "mid");
   const shading = useStore((s) => s.scene?.view.shading ?? "finished");
   const alone = useStore((s) => s.scene?.populations.find((p) => p.id === s.alone)?.name);
+  const several = useStore((s) => (s.scene?.populations.length ?? 0) > 1);
   return (
     <div className="pointer-events-none absolute inset-x-2.5 top-2.5 flex items-start gap-2 [&>*]:pointer-events-auto">
       <Choice
@@ -150,6 +153,11 @@ function Controls() {
       <IconButton label="Frame all (0)" className="bg-panel" onClick={() => view.stage?.frame()}>
         <Maximize size={14} />
       </IconButton>
+      {several && (
+        <IconButton label="Frame the chosen one (9)" className="bg-panel" onClick={() => view.stage?.frame(useStore.getState().chosen)}>
+          <ScanSearch size={14} />
+        </IconButton>
+      )}
       {alone && (
         <span className="chip ml-auto border border-ink" role="status">
           <span className="max-w-40 truncate">{alone} alone</span>
@@ -165,10 +173,26 @@ function Controls() {
 /** How many elements the chosen population has, and how many of them are drawn. */
 function Count({ count }: { count: number }) {
   const making = useStore((s) => s.making[s.chosen]);
+  const word = useStore((s) => (s.geometry[s.chosen]?.header.kind === "mesh" ? "vertices" : "elements"));
+  const part = useStore((s) => s.part);
   return (
-    <div className="pointer-events-none absolute right-2.5 bottom-2.5">
+    <div className="pointer-events-none absolute right-2.5 bottom-2.5 flex gap-2 [&>*]:pointer-events-auto">
+      {making && (
+        <Button onClick={() => void travel("undo")}>
+          <X size={13} aria-hidden />
+          Stop and undo
+        </Button>
+      )}
+      {part !== null && (
+        <span className="chip border border-ink" role="status">
+          Part {part} singled out
+          <IconButton label="Show all parts" className="-mr-1.5" onClick={() => isolatePart(null)}>
+            <X size={13} />
+          </IconButton>
+        </span>
+      )}
       <span className="chip tabular" role="status">
-        <span>{making ? "making…" : `${count.toLocaleString("en-GB")} elements`}</span>
+        <span>{making ? "making…" : `${count.toLocaleString("en-GB")} ${word}`}</span>
         {count > MOST && <span className="text-soft">{MOST.toLocaleString("en-GB")} drawn</span>}
       </span>
     </div>
@@ -212,7 +236,7 @@ export default function View() {
         tabIndex={0}
         // oxlint-disable-next-line jsx-a11y/no-interactive-element-to-noninteractive-role -- a canvas takes part only so
         role="application"
-        aria-label={`View of ${population?.name ?? "nothing"}. Arrow keys orbit, with Alt they pan, plus and minus zoom, 0 frames all, Enter traces the element in the middle, Page Up and Page Down the neighbours.`}
+        aria-label={`View of ${population?.name ?? "nothing"}. Arrow keys orbit, with Alt they pan, plus and minus zoom, 0 frames all, 9 the chosen population, Enter traces the element in the middle, Page Up and Page Down the neighbours.`}
         className={`block h-full w-full touch-none outline-none ${picking ? "cursor-crosshair" : ""} focus-visible:shadow-[inset_0_0_0_2px_var(--ink)]`}
         onPointerDown={(e) => {
           pressed.current = { x: e.clientX, y: e.clientY };
@@ -239,6 +263,7 @@ export default function View() {
       )}
       <Mode />
       {legend && <Legend of={legend} />}
+      <Handles />
       <ViewTrace />
     </div>
   );

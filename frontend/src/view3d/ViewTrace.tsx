@@ -3,7 +3,7 @@ import { X } from "lucide-react";
 import { useEffect, useState } from "react";
 import type { Look, Step, TraceStep } from "../api/client";
 import { at as lying, layerOf, layersOf, outerOf, parsePlace, signalAt, stackOf } from "../state/edits";
-import { chosenLook, chosenPopulation, trace, useStore } from "../state/store";
+import { chosenLook, chosenPopulation, isolatePart, trace, useStore } from "../state/store";
 import { titleOf } from "../chain/steps";
 import { view } from "./current";
 
@@ -39,6 +39,7 @@ export function ViewTrace() {
   const population = useStore(chosenPopulation);
   const look = useStore(chosenLook);
   const traced = useStore((s) => s.traced);
+  const part = useStore((s) => s.part);
   const found = useStore((s) => s.results[s.chosen]?.trace ?? null);
   useFrames(traced !== null);
   if (traced === null || !population || !look || !found || found.element !== traced) return null;
@@ -65,6 +66,19 @@ export function ViewTrace() {
           </button>
         </div>
         <dl className="grid max-h-[46vh] grid-cols-[1fr_auto] gap-y-1 overflow-y-auto tabular">
+          {found.owners.map((owner) => (
+            <div key={owner.level} className="contents">
+              <dt className="text-[#bdbdbd]">{owner.level === "part" ? "Part" : owner.level}</dt>
+              <dd className="flex items-center justify-end gap-1.5">
+                <span className="max-w-28 truncate">{owner.name || owner.number}</span>
+                {owner.level === "part" && (
+                  <button type="button" className="rounded border border-white/40 px-1 hover:bg-white/15" aria-pressed={part === owner.number} onClick={() => isolatePart(part === owner.number ? null : owner.number)}>
+                    {part === owner.number ? "Show all" : "Single out"}
+                  </button>
+                )}
+              </dd>
+            </div>
+          ))}
           {found.steps.map((at, k) => (
             <div key={at.place} className="contents">
               {several && chainOf(at) !== chainOf(found.steps[k - 1]) && (

@@ -56,7 +56,13 @@ export function synced(stage: Stage, took: (milliseconds: number) => void): () =
       stage.setSurround(state.scene?.view.surround ?? "mid");
       stage.setShading(state.scene?.view.shading ?? "finished");
     }
-    if (!last || state.isolated !== last.isolated || state.chosen !== last.chosen) stage.isolate(state.chosen, state.isolated);
+    if (!last || state.isolated !== last.isolated || state.part !== last.part || state.chosen !== last.chosen) isolated(state);
+  }
+
+  /** Single out the group or the part that is chosen. */
+  function isolated(state: State) {
+    const parts = state.part === null ? null : (state.geometry[state.chosen]?.arrays.parts ?? null);
+    stage.isolate(state.chosen, parts ? state.part : state.isolated, parts);
   }
 
   function showAll(state: State) {
@@ -69,7 +75,7 @@ export function synced(stage: Stage, took: (milliseconds: number) => void): () =
         for (const name of NAMES()) stage.setLane(id, name, arrayOf(id, name) ?? null);
         if (arrayOf(id, "base_colour")) stage.applied();
         if (id === state.chosen) stage.told(!awaited(id));
-        stage.isolate(state.chosen, state.isolated);
+        isolated(state);
       }
       const placement = state.results[id]?.placement;
       if (placement) stage.place(id, placement);

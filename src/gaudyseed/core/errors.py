@@ -3,15 +3,19 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, Literal
 
 
 @dataclass(frozen=True)
 class Fix:
-    """What one click does: JSON Patch operations (RFC 6902) on the look."""
+    """What one click does: JSON Patch operations (RFC 6902) on the look, or an action on the population.
+
+    ``subdivide`` raises the subdivision of a mesh by one.
+    """
 
     label: str
     operations: list[dict[str, Any]]
+    action: Literal["", "subdivide"] = ""
 
 
 class BadInput(ValueError):

@@ -134,10 +134,24 @@ class Reporter:
         return {
             "element": element,
             "id": int(stable.values[element]) if stable is not None and stable.kind == "integer" else element,
+            "owners": _owners_at(evaluation, element),
             "steps": steps,
             "result": to_hex(evaluation.colours[element]),
             "lanes": {word: _numbers_at(lane.values, element) for word, lane in evaluation.lanes.items()},
         }
+
+
+def _owners_at(evaluation: Evaluation, element: int) -> list[dict[str, Any]]:
+    """Of each level above the elements: the number and name of the one that the element belongs to."""
+    elements, found = evaluation.population.elements, []
+    for above in elements.owners:
+        index = elements.owner_of(above.level)
+        if index is not None:
+            row = int(index[element])
+            named = above.attributes.get(f"{above.level}_name") or above.attributes.get(above.level)
+            text = named.labels[named.values[row]] if named is not None and named.kind == "text" else ""
+            found.append({"level": above.level, "number": row, "name": text})
+    return found
 
 
 def _numbers_at(values: np.ndarray, element: int) -> list[float]:

@@ -15,7 +15,8 @@ from .errors import BadInput
 from .kinds import NUMBER
 from .look.evaluate import Evaluation, never_overtaken
 from .look.steps import STEPS, Context, carried_out
-from .population import Attribute
+from .population import Attribute, Owners
+from .population.owning import owning_of
 
 RESULT = "result"
 _AXES = "xyzw"
@@ -29,10 +30,13 @@ class Column:
     kind: str
 
 
-def columns_of(evaluation: Evaluation) -> list[Column]:
-    """A column for each number an element carries, each signal, and the finished colour last."""
+def columns_of(evaluation: Evaluation, level: str = "") -> list[Column]:
+    """A column for each number an element carries, each signal, and the finished colour last.
+
+    With a level, for each number that its owners have, and the mean colour of their elements.
+    """
     found = []
-    for a in _attributes(evaluation):
+    for a in _attributes(evaluation, level):
         if a.kind in ("number", "integer", "text", "colour"):
             found.append(Column(a.name, a.kind if a.kind in ("text", "colour") else "number"))
         else:
@@ -40,18 +44,49 @@ def columns_of(evaluation: Evaluation) -> list[Column]:
     return [*found, Column(RESULT, "colour")]
 
 
-def _attributes(evaluation: Evaluation) -> list[Attribute]:
-    """The attributes, what tells elements apart first, and the signals as more of them."""
+def _attributes(evaluation: Evaluation, level: str = "") -> list[Attribute]:
+    """The attributes, what tells elements apart first, and the signals as more of them.
+
+    With a level, those of its owners.
+    """
+    if level:
+        return list(_owners(evaluation, level).attributes.values())
     signals = [Attribute(name, value.kind.word, value.array) for name, value in evaluation.signal_values.items()]
     elements = evaluation.population.elements
     names = sorted(elements.names, key=lambda name: name != "id")
     return [*(elements.attribute(name) for name in names), *signals]
 
 
+def _owners(evaluation: Evaluation, level: str) -> Owners:
+    for above in evaluation.population.elements.owners:
+        if above.level == level:
+            return above
+    raise BadInput(f"The elements belong to no {level[:60]!r}.", place="level", code="unknown_level")
+
+
+def count_of(evaluation: Evaluation, level: str = "") -> int:
+    """How many elements there are, or owners of a level."""
+    return _owners(evaluation, level).count if level else evaluation.population.count
+
+
+def colours_of(evaluation: Evaluation, cache: ResultCache, level: str) -> np.ndarray:
+    """(k, 3) linear float32: the mean colour of the elements of each owner of a level."""
+    key = digest_of("colours of", level, evaluation.population.digest, evaluation.lanes["base_colour"].digest)
+    found: np.ndarray | None = cache.get(key)
+    if found is None:
+        _owners(evaluation, level)
+        found = owning_of(evaluation.population.elements, level).of(evaluation.colours, "mean")
+        cache.put(key, found, found.nbytes)
+    return found
+
+
 def order(
-    evaluation: Evaluation, cache: ResultCache, sort: str = "", descending: bool = False, keep: str = ""
-) -> np.ndarray:
+    evaluation: Evaluation, cache: ResultCache, sort: str = "", descending: bool = False, keep: str = "",
+    level: str = "",
+) -> np.ndarray:  # fmt: skip
     """Element numbers (m,) int64 that pass the filter, sorted; stable, ties in element order.
+
+    With a level, numbers of its owners; these have no filter.
 
     Parameters
     ----------
@@ -68,21 +103,25 @@ def order(
     population = evaluation.population
     reads = [evaluation.digest if sort == RESULT else "", [s.digest for s in evaluation.signals.values()]]
     dials = {name: dial.value for name, dial in evaluation.scope.dials.items()}
-    key = digest_of("order", population.digest, reads, dials, sort, descending, keep)
+    key = digest_of("order", population.digest, reads, dials, sort, descending, keep, level)
     found: np.ndarray | None = cache.get(key)
     if found is None:
-        found = _order(evaluation, sort, descending, keep)
+        found = _order(evaluation, cache, sort, descending, keep, level)
         cache.put(key, found, found.nbytes)
     return found
 
 
-def _order(evaluation: Evaluation, sort: str, descending: bool, keep: str) -> np.ndarray:
-    numbers = np.arange(evaluation.population.count)
+def _order(
+    evaluation: Evaluation, cache: ResultCache, sort: str, descending: bool, keep: str, level: str
+) -> np.ndarray:
+    numbers = np.arange(_owners(evaluation, level).count if level else evaluation.population.count)
+    if level and keep.strip():
+        raise BadInput(f"Each {level} has no filter yet. Keep elements, or sort.", place="filter", code="no_filter")
     if keep.strip():
         numbers = np.flatnonzero(_kept(evaluation, keep))
     if not sort:
         return numbers[::-1] if descending else numbers
-    values = _sortable(evaluation, sort)[numbers]
+    values = _sortable(evaluation, cache, sort, level)[numbers]
     # The complement turns the order of whole numbers round as the sign does that of others, and cannot overflow.
     turned = ~values if values.dtype.kind == "i" else -values
     return numbers[np.argsort(turned if descending else values, kind="stable")]
@@ -100,11 +139,11 @@ def _kept(evaluation: Evaluation, text: str) -> np.ndarray:
     return carried_out(formula, context, None).array != 0
 
 
-def _sortable(evaluation: Evaluation, key: str) -> np.ndarray:
+def _sortable(evaluation: Evaluation, cache: ResultCache, key: str, level: str) -> np.ndarray:
     if key == RESULT:
-        return linear_to_oklab(evaluation.colours)[:, 0]
+        return linear_to_oklab(colours_of(evaluation, cache, level) if level else evaluation.colours)[:, 0]
     name, _, axis = key.rpartition(".")
-    named = {a.name: a for a in _attributes(evaluation)}
+    named = {a.name: a for a in _attributes(evaluation, level)}
     attribute = named.get(key) or named.get(name)
     if attribute is None:
         raise BadInput(f"There is no column {key!r}.", place="sort", code="unknown_column")
@@ -123,12 +162,13 @@ def _sortable(evaluation: Evaluation, key: str) -> np.ndarray:
     return values.astype(np.float64)
 
 
-def rows(evaluation: Evaluation, numbers: np.ndarray) -> list[list[Any]]:
-    """What each of these elements shows in every column, as JSON; missing numbers are None."""
+def rows(evaluation: Evaluation, numbers: np.ndarray, cache: ResultCache, level: str = "") -> list[list[Any]]:
+    """What each of these elements, or owners, shows in every column, as JSON; missing numbers are None."""
     columns: list[list[Any]] = []
-    for a in _attributes(evaluation):
+    colours = colours_of(evaluation, cache, level) if level else evaluation.colours
+    for a in _attributes(evaluation, level):
         columns += _shown(a, numbers)
-    columns.append(_hexes(display_bytes(np.ascontiguousarray(evaluation.colours[numbers]))))
+    columns.append(_hexes(display_bytes(np.ascontiguousarray(colours[numbers]))))
     return [list(row) for row in zip(*columns, strict=True)]
 
 

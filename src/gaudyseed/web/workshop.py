@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+import time
 from collections import OrderedDict
 from collections.abc import Callable
 from typing import cast
@@ -57,6 +58,8 @@ class Workshop:
         self._populations = ResultCache(POPULATION_BYTES)
         self._making: dict[str, threading.Lock] = {}
         self._lock = threading.Lock()
+        #: Seconds that an element took when something was made last, by what made it.
+        self.rates: dict[str, float] = {}
 
     def population(self, order: Order) -> Population:
         """What is ordered; made once, however many ask at the same time."""
@@ -66,7 +69,9 @@ class Workshop:
         with turn:
             found = self._populations.get(key)
             if found is None:
+                began = time.perf_counter()
                 found = order.make(self.store)
+                self.rates[type(order.maker).__name__] = (time.perf_counter() - began) / max(found.count, 1)
                 self._populations.put(key, found, found.nbytes * 2)
         with self._lock:
             self._making.pop(key, None)

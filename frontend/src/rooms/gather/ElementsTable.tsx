@@ -3,7 +3,8 @@ import { ArrowDown, ArrowUp, X } from "lucide-react";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useCallback, useEffect, useRef, useState } from "react";
 import { type ElementsAnswer, json, Refused } from "../../api/client";
-import { trace, useStore } from "../../state/store";
+import { isolatePart, NONE, trace, useStore } from "../../state/store";
+import { Choice } from "../../widgets/Choice";
 import { IconButton } from "../../widgets/Button";
 
 const ROW = 24;
@@ -18,6 +19,8 @@ const MOST_PAGES = 12;
 const TALLEST = 12_000_000;
 
 interface Query {
+  /** The level whose owners are listed; empty for the elements. */
+  level: string;
   sort: string;
   descending: boolean;
   keep: string;
@@ -124,10 +127,15 @@ function reveal(box: HTMLElement, { row, column }: Cell) {
 }
 
 export function ElementsTable() {
-  const traced = useStore((s) => s.traced);
+  const element = useStore((s) => s.traced);
+  const part = useStore((s) => s.part);
+  const owner = useStore((s) => s.results[s.chosen]?.trace?.owners.find((o) => o.level === "part")?.number ?? null);
   const box = useRef<HTMLDivElement>(null);
-  const [query, setQuery] = useState<Query>({ sort: "", descending: false, keep: "" });
+  const [query, setQuery] = useState<Query>({ level: "", sort: "", descending: false, keep: "" });
   const { head, pages, sentence, ask, load } = usePages(query, () => box.current?.scrollTop ?? 0);
+  const parts = query.level !== "";
+  // What is picked out: an element, or of parts the one that is singled out, else that of the traced element.
+  const traced = parts ? (part ?? (element === null ? null : owner)) : element;
   /** The cell that the keyboard is on; the head is row -1. */
   const [cell, setCell] = useState<Cell | null>(null);
   const fromTable = useRef<number | null>(null);
@@ -160,9 +168,10 @@ export function ElementsTable() {
 
   const elementAt = (row: number) => pages.get(Math.floor(row / PAGE))?.elements[row % PAGE];
   const sortBy = (key: string) => setQuery((q) => ({ ...q, sort: key, descending: q.sort === key && !q.descending }));
-  function pick(element: number) {
-    fromTable.current = element;
-    trace(element);
+  function pick(picked: number) {
+    fromTable.current = picked;
+    if (parts) isolatePart(picked === part ? null : picked);
+    else trace(picked);
   }
 
   /** Put the keyboard on a cell, and trace its element. */
@@ -189,7 +198,13 @@ export function ElementsTable() {
 
   return (
     <section aria-label="All elements" className="flex h-[300px] min-w-0 flex-col border-t border-line bg-panel">
-      <Keep head={head} wrong={sentence !== ""} onKeep={(keep) => setQuery((q) => (q.keep === keep ? q : { ...q, keep }))} />
+      <Keep
+        head={head}
+        wrong={sentence !== ""}
+        level={query.level}
+        onLevel={(level) => setQuery({ level, sort: "", descending: false, keep: "" })}
+        onKeep={(keep) => setQuery((q) => (q.keep === keep ? q : { ...q, keep }))}
+      />
       {sentence && (
         <p role="alert" className="mx-3 mb-1.5 font-medium">
           {sentence}
@@ -232,12 +247,23 @@ export function ElementsTable() {
 }
 
 /** Which elements are kept, and how many those are. */
-function Keep({ head, wrong, onKeep }: { head: ElementsAnswer | null; wrong: boolean; onKeep: (keep: string) => void }) {
+function Keep({ head, wrong, level, onLevel, onKeep }: { head: ElementsAnswer | null; wrong: boolean; level: string; onLevel: (level: string) => void; onKeep: (keep: string) => void }) {
   const [typed, setTyped] = useState("");
+  const levels = useStore((s) => s.geometry[s.chosen]?.header.levels ?? NONE);
   return (
     <div className="flex items-center gap-2.5 px-3 py-1.5">
-      <h2 className="heading">All elements</h2>
-      <label className="flex grow items-center gap-1.5">
+      {levels.length > 1 ? (
+        <Choice
+          label="Rows"
+          plain
+          value={level}
+          options={levels.map((l, k) => ({ value: k === 0 ? "" : l.name, label: k === 0 ? `Each ${l.name}` : `Each ${l.name} (${l.count.toLocaleString("en-GB")})` }))}
+          onChange={onLevel}
+        />
+      ) : (
+        <h2 className="heading">All elements</h2>
+      )}
+      <label className={`flex grow items-center gap-1.5 ${level ? "invisible" : ""}`}>
         <span className="text-soft">Keep where</span>
         <input
           className="field grow"

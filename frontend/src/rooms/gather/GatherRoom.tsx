@@ -13,6 +13,7 @@ import { Bars } from "../../widgets/Distribution";
 import { Toggle } from "../../widgets/Toggle";
 import { population } from "./fresh";
 import { ENDINGS, offerFile } from "./ImportDialog";
+import { DraftOf, PlaceOf } from "./Standing";
 import { Populations } from "../Populations";
 
 const COUNTS = [2_500, 12_000, 60_000, 250_000];
@@ -72,6 +73,8 @@ export function GatherRight() {
   return (
     <div className="flex flex-col gap-4 p-3">
       <Made population={population} />
+      <PlaceOf population={population} />
+      <DraftOf population={population} />
       <Carried />
     </div>
   );

@@ -12,7 +12,7 @@ from typing import Any
 
 from ..look.evaluate import Evaluation
 from ..look.steps.base import Advisory, Outcome
-from . import layers, values
+from . import coarse, layers, values
 
 __all__ = ["Advisory", "advise", "document"]
 
@@ -29,6 +29,7 @@ def advise(
     for outcome, census in outcomes:
         found += values.of_step(outcome)
         found += outcome.step.advisories(outcome, census)
+        found += coarse.of_step(outcome)
     found += values.of_seeds(evaluation)
     found += values.of_signals(evaluation)
     for name, signal in evaluation.signals.items():

@@ -27,6 +27,7 @@ class ElementsRequest(Document):
     keep: str = Field("", max_length=1000, description="A formula; elements where it is not 0 are kept.")
     offset: int = Field(0, ge=0)
     limit: int = Field(100, ge=0, le=500)
+    level: str = Field("", max_length=40, description="Rows for the owners of this level in place of the elements.")
     find: int | None = Field(None, ge=0, description="An element whose row is looked for.")
 
 
@@ -53,14 +54,15 @@ def list_elements(body: ElementsRequest) -> ElementsAnswer:
     """A window of the elements as rows."""
     shop = workshop()
     evaluation = shop.run(body.scene).evaluation(body.population)
-    order = rows.order(evaluation, shop.evaluator.cache, body.sort, body.descending, body.keep)
+    cache = shop.evaluator.cache
+    order = rows.order(evaluation, cache, body.sort, body.descending, body.keep, body.level)
     window = order[body.offset : body.offset + body.limit]
     found = np.flatnonzero(order == (-1 if body.find is None else body.find))
     return ElementsAnswer(
-        total=evaluation.population.count,
+        total=rows.count_of(evaluation, body.level),
         matched=len(order),
-        columns=[ElementColumn(key=c.key, kind=c.kind) for c in rows.columns_of(evaluation)],
+        columns=[ElementColumn(key=c.key, kind=c.kind) for c in rows.columns_of(evaluation, body.level)],
         elements=window.tolist(),
-        rows=rows.rows(evaluation, window),
+        rows=rows.rows(evaluation, window, cache, body.level),
         row_found=int(found[0]) if len(found) else None,
     )

@@ -136,7 +136,11 @@ def _seen_first(
     """What the view needs of one population; adds its arrays."""
     name = wanted.population
     presence = run.presence(name)
+    population = run.population(name)
+    began = time.perf_counter()
     evaluation = run.evaluation(name)
+    if len(evaluation.computed) == len(evaluation.steps):
+        workshop().rates[f"look of {name}"] = (time.perf_counter() - began) / max(population.count, 1)
     if wanted.trace is not None and wanted.trace >= evaluation.population.count:
         raise BadInput(
             f"There are {evaluation.population.count:,} elements; there is no element {wanted.trace}.", place="trace"

@@ -54,18 +54,23 @@ def described(population: Population) -> dict[str, object]:
 def _instances(population: Population) -> dict[str, np.ndarray]:
     """Places, turns and sizes."""
     orientations, sizes = standing(population)
-    return {"orientations": orientations, "sizes": sizes}
+    return {"orientations": orientations, "sizes": sizes, **_parts(population)}
+
+
+def _parts(population: Population) -> dict[str, np.ndarray]:
+    """The part of each element, where they have parts."""
+    parts = population.elements.owner_of("part")
+    return {} if parts is None else {"parts": np.ascontiguousarray(parts, np.int32)}
 
 
 def _surface(population: Population) -> dict[str, np.ndarray]:
     """Normals, triangles, and the part of each vertex."""
     form = population.form
     assert isinstance(form, Polygons)
-    parts = population.elements.owner_of("part")
     return {
         "normals": population.elements.attribute("normal").readable,
         "triangles": form.triangles,
-        "parts": np.zeros(population.count, np.int32) if parts is None else parts,
+        **_parts(population),
     }
 
 

@@ -312,6 +312,8 @@ class Step(Follower):
     summary: ClassVar[str] = ""
     #: Whether each element's result depends on that element alone, or on all.
     reach: ClassVar[Literal["element", "all"]] = "element"
+    #: Whether what it gives may change much between two elements of which little else differs, as at a band's edge.
+    details: ClassVar[bool] = False
     #: Whether it works out whole numbers beyond 2^24 to the last digit, or needs no more of them than float32 has.
     exact: ClassVar[bool] = False
 

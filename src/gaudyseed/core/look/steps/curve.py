@@ -59,6 +59,7 @@ class Curve(Step):
     group: ClassVar = "shape"
     takes: ClassVar[tuple[Word, ...]] = ("number",)
     summary: ClassVar[str] = "bend the values along a drawn curve"
+    details: ClassVar[bool] = True
     exact: ClassVar[bool] = True  # values beyond 1 are all alike to it
 
     step: Literal["curve"]

@@ -21,6 +21,7 @@ class Levels(Step):
     group: ClassVar = "shape"
     takes: ClassVar[tuple[Word, ...]] = ("number",)
     summary: ClassVar[str] = "black and white point, gamma, contrast"
+    details: ClassVar[bool] = True
     exact: ClassVar[bool] = True
 
     step: Literal["levels"]

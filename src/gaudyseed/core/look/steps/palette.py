@@ -37,6 +37,7 @@ class Palette(Step):
     takes: ClassVar[tuple[Word, ...]] = ("number", "vector")
     gives: ClassVar[Kind] = COLOUR
     summary: ClassVar[str] = "one swatch of a palette for each element"
+    details: ClassVar[bool] = True
     exact: ClassVar[bool] = True  # values beyond 1 are all alike to it
 
     step: Literal["palette"]

@@ -27,6 +27,7 @@ class Quantise(Step):
     group: ClassVar = "shape"
     takes: ClassVar[tuple[Word, ...]] = ("number",)
     summary: ClassVar[str] = "a few equal levels, or whole numbers to ramp places"
+    details: ClassVar[bool] = True
     exact: ClassVar[bool] = True
 
     step: Literal["quantise"]

@@ -72,6 +72,7 @@ class Ramp(Step):
     takes: ClassVar[tuple[Word, ...]] = ("number",)
     gives: ClassVar[Kind] = COLOUR
     summary: ClassVar[str] = "values to colours through stops"
+    details: ClassVar[bool] = True
     exact: ClassVar[bool] = True  # values beyond 1 are all alike to it
 
     step: Literal["ramp"]

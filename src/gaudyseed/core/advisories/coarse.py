@@ -1,0 +1,94 @@
+"""Meshes that are too coarse for what their chains ask of them.
+
+Between two vertices the view and the files have straight mixes of their values. Where a step gives something else
+half-way along an edge, as a ramp with a hard border does, the mesh is too coarse there.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from dataclasses import replace
+
+import numpy as np
+
+from ..colour.spaces import linear_to_oklab
+from ..errors import Fix
+from ..look.scope import Scope
+from ..look.steps import Context, Value, carried_out
+from ..look.steps.base import Advisory, Outcome
+from ..population import Elements, Polygons, Population
+
+#: How far the value half-way may be from the mix: in OKLab for colours (several just noticeable steps), else in 0..1.
+NEAR_COLOUR, NEAR_NUMBER = 0.08, 0.08
+#: A mesh is told to be too coarse from so many vertices on, and at least this part of all.
+FEW, PART = 12, 0.002
+#: Edges that are looked at; of larger meshes every so many-th.
+_MOST_EDGES = 400_000
+
+
+def of_step(outcome: Outcome) -> Iterator[Advisory]:
+    """Where a step that maps each element by itself gives too much between neighbours."""
+    population = outcome.scope.population
+    form, step = population.form, outcome.step
+    if not isinstance(form, Polygons) or outcome.incoming is None or not step.details or step.reach != "element":
+        return
+    if outcome.incoming.kind.word != "number" or outcome.value.kind.word == "vector":
+        return
+    found: dict[str, int] = outcome.cached("too coarse", lambda: _counted(outcome, population, form), 200)
+    count = found["vertices"]
+    if count < max(FEW, PART * population.count):
+        return
+    part = 100 * count / population.count
+    yield Advisory(
+        "too_coarse", outcome.place,
+        f"The mesh is too coarse for this: {count:,} vertices ({part:.2g} %) are too far from their neighbours for "
+        "what happens between them, so edges will look blurred or jagged.",
+        (Fix("Subdivide it once more", [], "subdivide"),),
+    )  # fmt: skip
+
+
+def _counted(outcome: Outcome, population: Population, form: Polygons) -> dict[str, int]:
+    """How many vertices have an edge along which the step does not run straight."""
+    ends = form.edges(population.count).ends
+    every = max(1, -(-len(ends) // _MOST_EDGES))
+    ends = ends[::every]
+    assert outcome.incoming is not None
+    half = _at_middles(outcome, ends)
+    straight = _mixed(_comparable(outcome.value), ends)
+    apart = np.abs(_comparable(half) - straight)
+    if outcome.value.kind.word == "colour":
+        too_far = np.sqrt((apart**2).sum(axis=1)) > NEAR_COLOUR
+    else:
+        too_far = apart > NEAR_NUMBER
+    if every > 1:
+        return {"vertices": min(population.count, int(too_far.sum()) * every)}
+    marked = np.zeros(population.count, bool)
+    marked[ends[too_far].reshape(-1)] = True
+    return {"vertices": int(marked.sum())}
+
+
+def _comparable(value: Value) -> np.ndarray:
+    return linear_to_oklab(value.array) if value.kind.word == "colour" else value.array
+
+
+def _mixed(values: np.ndarray, ends: np.ndarray) -> np.ndarray:
+    found: np.ndarray = (values[ends[:, 0]] + values[ends[:, 1]]) / 2
+    return found
+
+
+def _at_middles(outcome: Outcome, ends: np.ndarray) -> Value:
+    """What the step gives half-way along edges, from the mixes of what comes in and of the signals that it follows."""
+    population = outcome.scope.population
+    assert outcome.incoming is not None
+    elements = Elements(population.elements.level, len(ends), {})
+    scope = Scope(replace(population, elements=elements, form=Polygons(np.zeros(1, np.int64), np.empty(0, np.int32))),
+                  outcome.scope.surroundings, outcome.scope.signals)  # fmt: skip
+    read = outcome.step.signals_read()
+    signals: Mapping[str, Value] = {
+        name: Value(value.kind, np.ascontiguousarray(_mixed(value.array, ends), np.float32))
+        for name, value in outcome.signals.items()
+        if name in read
+    }
+    context = Context(scope, outcome.place, lambda: None, outcome.value.kind, signals)
+    incoming = Value(outcome.incoming.kind, np.ascontiguousarray(_mixed(outcome.incoming.array, ends), np.float32))
+    return carried_out(outcome.step, context, incoming)
