@@ -18,16 +18,17 @@ from statistics import median
 from typing import Any
 
 import numpy as np
+from tests.support import beetle_scene
 
 from bench.colours import bench_colour
 from bench.edits import bench_edits
 from bench.plain import chain as plain_chain
+from gaudyseed.core.document import parse
 from gaudyseed.core.kinds import NUMBER
 from gaudyseed.core.look.evaluate import Evaluator, run_step
-from gaudyseed.core.look.model import Look
+from gaudyseed.core.look.model import Look, Scene
 from gaudyseed.core.look.steps import STEPS, Value
 from gaudyseed.core.population import Attribute, Population, of_points
-from gaudyseed.demo import demo_scene
 
 ROOT = Path(__file__).resolve().parent.parent
 PLACES = np.array([0.0, 0.2, 0.4, 0.6, 0.8, 1.0])
@@ -154,7 +155,7 @@ def bench_steps(rows: list[tuple[str, str, str]]) -> None:
                 f"{theirs / mine:.1f} ({wanted}){memory}",
             )
         )
-    sequins = demo_scene().populations[0].maker.make(None)  # type: ignore[arg-type]
+    sequins = parse(Scene, beetle_scene()).populations[0].maker.make(None)  # type: ignore[arg-type]
     spread = STEPS["spread"].model_validate({"step": "spread", "seed": 1})
     part = Value(NUMBER, values[: sequins.count])
     took = median(timed(lambda: run_step(spread, sequins, part), 3))

@@ -10,9 +10,7 @@ from statistics import median
 from typing import Any
 
 import numpy as np
-from tests.support import messages
-
-from gaudyseed.demo import demo_scene
+from tests.support import beetle_scene, messages
 
 Post = Callable[[str, dict[str, Any]], bytes]
 Row = tuple[str, str, str]
@@ -60,7 +58,7 @@ class Edits:
 def bench_edits(post: Post, rows: list[Row]) -> None:
     """A ramp edit, request to answer, for two counts; then in a scene of eight large populations against one."""
     for count, wanted, rounds in ((50_000, 8, 200), (1_000_000, 80, 40)):
-        scene = demo_scene().model_dump(mode="json")
+        scene = beetle_scene()
         scene["populations"][0]["maker"].update(count=count, evenness=0.3)
         edits = Edits(post, scene)
         for k in range(rounds + 5):
@@ -99,7 +97,7 @@ def _scenes(post: Post, rows: list[Row]) -> None:
 
 def large(populations: int) -> dict[str, Any]:
     """The demo's scene with so many populations of twelve layers, each of which lets those below shine through."""
-    scene = demo_scene().model_dump(mode="json")
+    scene = beetle_scene()
     first = scene["populations"][0]
     layer = first["look"]["lanes"]["base_colour"]["layers"][0]
     for k in range(1, LAYERS):

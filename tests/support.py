@@ -19,6 +19,7 @@ from gaudyseed.core.look.scope import Scope
 from gaudyseed.core.look.steps import STEPS, Context, Step, Value
 from gaudyseed.core.population import Attribute, Field, Population, of_points
 from gaudyseed.core.population.derive import with_derived
+from gaudyseed.demo import demo_scene
 
 ROOT = Path(__file__).resolve().parent.parent
 FIVE = ["#131f4d", "#0b6a72", "#22a98a", "#f3b13c", "#ef5236"]
@@ -115,3 +116,11 @@ def ply_text(rows: list[str], properties: tuple[str, ...] = PLACES, count: int |
     """An ASCII PLY file."""
     head = ["ply", "format ascii 1.0", f"element vertex {len(rows) if count is None else count}"]
     return "\n".join([*head, *(f"property {p}" for p in properties), "end_header", *rows, ""]).encode()
+
+
+def beetle_scene() -> dict:
+    """The scene that most tests begin with, as JSON: the demo's sequins, on a beetle that only carries them."""
+    scene = demo_scene().model_dump(mode="json")
+    scene["populations"] = scene["populations"][:1]
+    scene["populations"][0]["maker"] |= {"on": None, "density": None}
+    return scene

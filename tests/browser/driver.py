@@ -19,7 +19,7 @@ import numpy as np
 from PIL import Image
 from playwright.sync_api import Browser, Locator, Page, sync_playwright
 
-from gaudyseed.demo import demo_scene
+from tests.support import beetle_scene
 
 #: Software drawing through Mesa is one to three times as fast as Chromium's own.
 ARGUMENTS = [
@@ -121,7 +121,7 @@ class BrowserCase(unittest.TestCase):
 
     def document(self) -> dict:
         """The scene that each test begins with: the demo's."""
-        return demo_scene().model_dump(mode="json")
+        return beetle_scene()
 
     def opened(self) -> Page:
         page = self.context.new_page()

@@ -6,14 +6,13 @@ import re
 
 import numpy as np
 
-from gaudyseed.demo import demo_scene
 from tests.browser.test_colour import ColourCase
-from tests.support import FIVE, ramp
+from tests.support import FIVE, beetle_scene, ramp
 
 
 def demo_with(*paint: dict, **look: object) -> dict:
     """The demo's scene with another chain."""
-    scene = demo_scene().model_dump(mode="json")
+    scene = beetle_scene()
     document = scene["populations"][0]["look"]
     document["lanes"]["base_colour"]["layers"][0]["paint"] = list(paint)
     document.update(look)

@@ -88,7 +88,7 @@ class Refused(unittest.TestCase):
     def test_other_files(self):
         png = b"\x89PNG\r\n\x1a\n" + bytes(100)
         for name in ("picture.png", "points.ply", "points.csv"):
-            self.refused(png, name, "PNG picture", "PLY or CSV")
+            self.refused(png, name, "PNG picture", "OBJ, PLY, GLB, USD or CSV")
         self.refused(b"", "empty.ply", "empty")
         self.refused(b" \n\n", "blank.csv", "empty")
         self.refused(b"solid cube", "shape.ply", "does not begin")

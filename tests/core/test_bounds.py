@@ -16,6 +16,8 @@ from gaudyseed.core.kernels.blending import MODES, NON_SEPARABLE
 from gaudyseed.core.kernels.encoding import LARGEST
 from gaudyseed.core.look.evaluate import Evaluator
 from gaudyseed.core.look.model import Look
+from gaudyseed.core.population import Attribute, Polygons
+from gaudyseed.core.population.meshes import of_polygons
 from gaudyseed.core.report import Reporter
 from tests.support import look, look_document, points, ramp
 
@@ -121,12 +123,16 @@ class Finite(unittest.TestCase):
 
     def test_no_file_holds_what_is_no_number(self):
         population = points(5)
+        place = Attribute("position", "vector", np.arange(15, dtype=np.float32).reshape(5, 3) ** 2)
+        mesh = of_polygons({"position": place}, Polygons(np.array([0, 5]), np.arange(5, dtype=np.int32)))
+        parted = mesh
         for bad in (np.nan, np.inf):
             colours = np.full((5, 3), 0.5, np.float32)
             colours[2, 1] = bad
             for form in FORMATS.values():
-                with self.assertRaises(BadInput):
-                    form.write(population, {"base_colour": colours})
+                made = mesh if "clones" not in form.kinds else parted if form.word == "csv_parts" else population
+                with self.assertRaises(BadInput, msg=form.word):
+                    form.write(made, {"base_colour": colours})
         evaluation = Evaluator().evaluate(points(15, v=values()), look(FAR, {"step": "range", "own": True}, DUSK))
         data = FORMATS["ply"].write(evaluation.population, evaluation.results)
         with warnings.catch_warnings():

@@ -17,11 +17,11 @@ import numpy as np
 from click.testing import CliRunner
 
 from gaudyseed.cli import main
+from gaudyseed.core.document import parse
 from gaudyseed.core.formats import read_points
 from gaudyseed.core.look.evaluate import Evaluator
-from gaudyseed.core.look.model import Look
-from gaudyseed.demo import demo_scene
-from tests.support import FIVE, look_document, ply_text, ramp
+from gaudyseed.core.look.model import Look, Scene
+from tests.support import FIVE, beetle_scene, look_document, ply_text, ramp
 
 
 class CommandLine(unittest.TestCase):
@@ -246,5 +246,5 @@ class Serving(unittest.TestCase):
 
 class Demo(unittest.TestCase):
     def test_the_scene_is_valid_and_has_twelve_thousand_sequins(self):
-        maker = demo_scene().populations[0].maker
+        maker = parse(Scene, beetle_scene()).populations[0].maker
         self.assertEqual(maker.make(None).count, 12_000)

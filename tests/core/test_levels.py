@@ -63,7 +63,7 @@ class Reading(unittest.TestCase):
         self.assertEqual([part.labels[k] for k in order], sorted(part.labels))
         kept = elements.order(evaluation, ResultCache(1 << 20), sort="part", keep="part_area > 3")
         at = [c.key for c in elements.columns_of(evaluation)].index("part")
-        rows = elements.rows(evaluation, kept)
+        rows = elements.rows(evaluation, kept, ResultCache(1 << 20))
         self.assertEqual(list(dict.fromkeys(r[at] for r in rows)), ["left wing case", "right wing case", "shield"])
 
     def test_an_own_attribute_hides_that_of_the_owner(self):
@@ -118,7 +118,7 @@ class PerPart(unittest.TestCase):
         """CSV carries the part of each element, so a look per part gives the same colours to the points imported."""
         population = beetle()
         evaluation = Evaluator().evaluate(population, painted(PER_PART))
-        back = csv_points.read(csv_points.write(population, None), "home.csv")
+        back = csv_points.read(csv_points.write(population, None), "home.csv")[0].population
         again = Evaluator().evaluate(back, painted(PER_PART))
         np.testing.assert_array_equal(evaluation.colours, again.colours)
 

@@ -15,8 +15,7 @@ from gaudyseed.core.errors import BadInput
 from gaudyseed.core.look.model import Look, Scene
 from gaudyseed.core.paths import parse_path, path_of, path_text, placed, pointer, resolve
 from gaudyseed.core.references import named
-from gaudyseed.demo import demo_scene
-from tests.support import ROOT, look_document
+from tests.support import ROOT, beetle_scene, look_document
 
 CASES = json.loads((Path(__file__).parent / "data/paths.json").read_text())
 
@@ -70,7 +69,7 @@ class Core(unittest.TestCase):
 
     def test_the_path_of_an_error_walks_the_input(self):
         """What pydantic adds for the branches of unions is left out, whatever they are called."""
-        document = demo_scene().model_dump(mode="json")
+        document = beetle_scene()
         look = document["populations"][0]["look"]["lanes"]["base_colour"]["layers"][0]
         start = "populations[0].look.lanes.base_colour.layers[0]"
         cases = [

@@ -17,7 +17,7 @@ from gaudyseed.core import channels as channel_table
 from gaudyseed.core.channels import CHANNELS, Channel
 from gaudyseed.core.document import parse, rebuild
 from gaudyseed.core.errors import BadInput, Fix
-from gaudyseed.core.formats import FORMATS, Format, read_points
+from gaudyseed.core.formats import FORMATS, About, Format, Thing, read_points
 from gaudyseed.core.kernels import parallel
 from gaudyseed.core.kinds import NUMBER, Kind, Word
 from gaudyseed.core.look.evaluate import Evaluator
@@ -280,7 +280,8 @@ class MadeUpKindAndMaker(unittest.TestCase):
             listed = client.get("/api/steps").json
             self.assertEqual({m["name"]: m["title"] for m in listed["makers"]}["row"], "Row")
             self.assertIn("pegs", [k["name"] for k in listed["kinds"]])
-            answer = client.post("/api/populations", json={"maker": {"maker": "row", "count": 3}})
+            scene = self.scene(count=3).model_dump(mode="json")
+            answer = client.post("/api/populations", json={"scene": scene, "population": "p"})
             header, arrays = unpack(answer.data)
             self.assertEqual((header["kind"], header["drawn"], header["count"]), ("pegs", "instances", 3))
             self.assertEqual(arrays["positions"].shape, (3, 3))
@@ -289,11 +290,11 @@ class MadeUpKindAndMaker(unittest.TestCase):
 
 class MadeUpFormat(unittest.TestCase):
     def test_it_reads_and_writes(self):
-        def write(population: Population, results: Any) -> bytes:
+        def write(population: Population, results: Any, about: About = About()) -> bytes:
             return f"pegs {population.count}".encode()
 
-        def read(data: bytes, name: str, check: Any) -> Population:
-            return points(int(data.split()[1]))
+        def read(data: bytes, name: str, check: Any, wish: Any) -> list[Thing]:
+            return [Thing("pegs", points(int(data.split()[1])), "pegs")]
 
         FORMATS.add(
             "pegs", Format("pegs", "Pegs", ".pegs", "text/plain", write, read, lambda data: data.startswith(b"pegs "))

@@ -48,7 +48,7 @@ class Tables(unittest.TestCase):
         columns = {n: column(t, count, seed) for n, t in extra.items() if n not in taken}
         population = points(count, seed, **columns)
         wanted = {c.name: c.values for c in outgoing(population, None)}
-        for form in FORMATS:
+        for form in ("ply", "ply_ascii", "csv"):
             back = read_points(FORMATS[form].write(population, None), f"x.{form[:3]}")
             found = {c.name: c.values for c in outgoing(back, None)}
             self.assertEqual(list(found), list(wanted))

@@ -18,8 +18,7 @@ from flask.testing import FlaskClient
 from PIL import Image
 
 from gaudyseed.core.look.steps import STEPS
-from gaudyseed.demo import demo_scene
-from tests.support import ply_text
+from tests.support import beetle_scene, ply_text
 
 #: What is put in place of something in a document.
 ODD: list[Any] = [
@@ -155,7 +154,7 @@ def request(rng: random.Random, scene: dict[str, Any]) -> tuple[str, dict[str, A
 
 def drafts(seed: int, count: int) -> Iterator[tuple[str, dict[str, Any]]]:
     """Requests with looks of which every other one is spoiled in a place."""
-    scene = demo_scene().model_dump(mode="json")
+    scene = beetle_scene()
     scene["populations"][0]["maker"]["count"] = 60
     scene["dials"] = [{"name": "d", "value": 0.5}, {"name": "n", "value": 7}, {"name": "c", "value": "#ff8800"}]
     documents = Documents(seed)

@@ -12,12 +12,11 @@ from gaudyseed.core.errors import Overtaken
 from gaudyseed.core.formats import read_points
 from gaudyseed.core.look.evaluate import Evaluator
 from gaudyseed.core.look.model import Scene
-from gaudyseed.demo import demo_scene
 from gaudyseed.store import Store
 from gaudyseed.web import create_app
 from gaudyseed.web.security import Guard, Throttle
 from gaudyseed.web.workshop import Latest
-from tests.support import FIVE, look_document, ply_text, ramp, unpack
+from tests.support import FIVE, beetle_scene, look_document, ply_text, ramp, unpack
 
 POINTS = ply_text(
     ["0 0 0 0.1 255 0 0", "1 0 0 0.4 0 255 0", "0 1 0 0.9 0 0 255"],
@@ -34,7 +33,7 @@ class ServerCase(unittest.TestCase):
         self.addCleanup(self.store.close)
         self.app = create_app(self.store)
         self.client = self.app.test_client()
-        self.scene = demo_scene().model_dump(mode="json")
+        self.scene = beetle_scene()
         self.scene["populations"][0]["maker"]["count"] = 2000
 
     def evaluate(self, **more):
@@ -187,6 +186,11 @@ class Scenes(ServerCase):
         self.refused(self.client.post("/api/step-edits", json=wrong), 422, "Nothing comes into")
 
 
+def alone(maker: dict) -> dict:
+    """A request to make one population."""
+    return {"scene": {"populations": [{"id": "p", "name": "P", "maker": maker}]}, "population": "p"}
+
+
 class Imports(ServerCase):
     def count_columns(self) -> int:
         with self.store.engine.connect() as connection:
@@ -194,10 +198,10 @@ class Imports(ServerCase):
 
     def test_in_and_home_again(self):
         preview = self.client.post("/api/imports/preview?name=three.ply", data=POINTS)
-        self.assertEqual(preview.json["count"], 3)
+        self.assertEqual([thing["count"] for thing in preview.json["things"]], [3])
         self.assertEqual(self.count_columns(), 0)
-        answer = self.client.post("/api/imports?name=three.ply", data=POINTS).json
-        kinds = {a["name"]: a["kind"] for a in answer["attributes"]}
+        answer = self.client.post("/api/imports?name=three.ply", data=POINTS).json["things"][0]
+        kinds = {a["name"]: a["kind"] for a in answer["maker"]["attributes"]}
         self.assertEqual(kinds["colour"], "colour")
         chain = look_document({"step": "attribute", "name": "weight"}, ramp([0, 0.3, 0.5], FIVE[:3]))
         self.scene["populations"].append(
@@ -211,7 +215,7 @@ class Imports(ServerCase):
         self.assertEqual(back.elements.own["original_colour"].values.tolist(), [[255, 0, 0], [0, 255, 0], [0, 0, 255]])
         result = ["#{:02x}{:02x}{:02x}".format(*c) for c in back.elements.own["colour"].values]
         self.assertEqual(result, FIVE[:3])
-        made = self.client.post("/api/populations", json={"maker": answer["maker"]})
+        made = self.client.post("/api/populations", json={"scene": self.scene, "population": "three"})
         self.assertEqual(unpack(made.data)[0]["count"], 3)
 
     def test_bad_files_store_nothing(self):
@@ -227,23 +231,23 @@ class Imports(ServerCase):
         self.assertEqual(self.count_columns(), 0)
 
     def test_a_maker_with_columns_that_are_not_there(self):
-        maker = self.client.post("/api/imports?name=three.ply", data=POINTS).json["maker"]
+        maker = self.client.post("/api/imports?name=three.ply", data=POINTS).json["things"][0]["maker"]
         changes = [("digest", "0" * 32), ("dtype", "<f8"), ("width", 2), ("kind", "text"), ("kind", "number")]
-        for key, value in [*changes, ("name", "place"), ("fields", [])]:
+        for key, value in [*changes, ("name", "place"), ("fields", [{"name": "x", "dtype": "<f4"}])]:
             broken = json.loads(json.dumps(maker))
             broken["attributes"][0][key] = value
-            self.refused(self.client.post("/api/populations", json={"maker": broken}), 422)
+            self.refused(self.client.post("/api/populations", json=alone(broken)), 422)
 
     def test_columns_that_only_share_a_name_with_what_the_view_wants(self):
         names = ("x", "y", "z", "normal", "size_x", "size_y", "size_z", "orientation", "colour")
         rows = [" ".join(str(k * 0.5 + n) for n in range(len(names))) for k in range(4)]
         data = ply_text(rows, tuple(f"float {n}" for n in names))
-        answer = self.client.post("/api/imports?name=odd.ply", data=data).json
-        kinds = {a["name"]: (a["kind"], a["width"]) for a in answer["attributes"]}
+        answer = self.client.post("/api/imports?name=odd.ply", data=data).json["things"][0]
+        kinds = {a["name"]: (a["kind"], a["width"]) for a in answer["maker"]["attributes"]}
         self.assertEqual(
             (kinds["normal"], kinds["size"], kinds["colour"]), (("number", 1), ("vector", 3), ("number", 1))
         )
-        header, arrays = unpack(self.client.post("/api/populations", json={"maker": answer["maker"]}).data)
+        header, arrays = unpack(self.client.post("/api/populations", json=alone(answer["maker"])).data)
         self.assertEqual((header["count"], arrays["orientations"].shape, arrays["sizes"].shape), (4, (4, 4), (4,)))
         self.scene["populations"].append({"id": "odd", "name": "Odd", "maker": answer["maker"], "look": {}})
         for name in kinds:

@@ -22,7 +22,7 @@ from gaudyseed.core.formats.cells import runs_as_formula
 from gaudyseed.core.palette import read_picture
 from gaudyseed.web.openapi import document
 from tests.support import ply_text, points
-from tests.web.test_api import ServerCase
+from tests.web.test_api import ServerCase, alone
 
 #: Sentences of code that was never meant for a person.
 RAW = ("Traceback", "object at 0x", "Error:", "NoneType", "<class")
@@ -342,11 +342,11 @@ class Routes(ServerCase):
 
     def test_labels_that_are_another_column(self):
         rows = "x,y,z,n\n0,0,0,left\n1,1,1,right\n"
-        maker = self.client.post("/api/imports?name=a.csv", data=rows.encode()).json["maker"]
+        maker = self.client.post("/api/imports?name=a.csv", data=rows.encode()).json["things"][0]["maker"]
         text = next(a for a in maker["attributes"] if a["kind"] == "text")
         for other in maker["attributes"]:
             text["labels"] = other["digest"]
-            answer = self.client.post("/api/populations", json={"maker": maker})
+            answer = self.client.post("/api/populations", json=alone(maker))
             self.refused(answer, 422, "Import again")
 
     def test_counts_and_columns_of_other_digits(self):

@@ -22,8 +22,8 @@ from unittest import mock
 from click.testing import CliRunner
 
 from gaudyseed.cli import main
-from gaudyseed.demo import demo_scene
 from gaudyseed.web.server import HEAD_SECONDS
+from tests.support import beetle_scene
 
 
 class Served(unittest.TestCase):
@@ -96,7 +96,7 @@ class Places(Served):
         self.assertIn(b"413", one.recv(200))
 
     def test_the_files_beside_the_data_are_nobody_elses(self):
-        self.ask("scenes", {"document": demo_scene().model_dump(mode="json")})
+        self.ask("scenes", {"document": beetle_scene()})
         beside = [p for p in self.data.parent.iterdir() if p.name.startswith("data.sqlite")]
         self.assertGreater(len(beside), 1, "the write-ahead log is there")
         for path in beside:
@@ -128,7 +128,7 @@ class Token(Served):
 class Memory(Served):
     def test_large_looks_give_their_memory_back(self):
         """Nine looks of 120 steps on some 600,000 elements, three at a time; the caches hold at most 1.5 GB."""
-        scene = demo_scene().model_dump(mode="json")
+        scene = beetle_scene()
         chain = [{"step": "random", "seed": 1}, *[{"step": "levels", "gamma": 1 + 0.01 * k} for k in range(40)]]
         ends = [{"at": 0, "colour": "#112233"}, {"at": 1, "colour": "#ffeeaa"}]
         chain += [{"step": "ramp", "stops": ends}, *[{"step": "grade", "gamma": 1.2 + 0.01 * k} for k in range(20)]]

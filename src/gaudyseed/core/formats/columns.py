@@ -177,6 +177,15 @@ def digits(values: np.ndarray) -> list[str]:
     return list(map("%.9g".__mod__, values.tolist()))
 
 
+def check_results(results: Results | None) -> None:
+    """BadInput where some results are no finite numbers, which no file may hold."""
+    for word, values in (results or {}).items():
+        channel = CHANNELS[word]
+        if not np.isfinite(values).all():
+            what = "colours" if channel.kind.word == "colour" else f"values of {channel.title.lower()}"
+            raise BadInput(f"Some {what} are no finite numbers, so no file is written. Check the look's numbers.")
+
+
 def outgoing(population: Population, results: Results | None) -> list[RawColumn]:
     """Every column that came in, unchanged, those of coarser levels too, then the results.
 
@@ -202,10 +211,8 @@ def outgoing(population: Population, results: Results | None) -> list[RawColumn]
                 while name in present:
                     name = KEPT + name
             columns.append(RawColumn(name, values, a.labels, a.missing))
+    check_results(results)
     for channel, values in written.items():
-        if not np.isfinite(values).all():
-            what = "colours" if channel.kind.word == "colour" else f"values of {channel.title.lower()}"
-            raise BadInput(f"Some {what} are no finite numbers, so no file is written. Check the look's numbers.")
         if channel.shown:
             levels = display_bytes(values)
             columns += [RawColumn(n, levels[:, k]) for k, n in enumerate(channel.shown)]

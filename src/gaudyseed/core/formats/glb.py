@@ -22,7 +22,7 @@ from ..population.meshes import PART
 from ..population.population import of_points
 from .base import FORMATS, About, Format, Thing, Wish
 from .cells import Check, never
-from .columns import Results
+from .columns import Results, check_results
 from .gltf import FAN, INSTANCING, MAGIC, POINTS, STRIP, TRIANGLES, Arrays, Document, Node, Primitive, Writing, opened
 from .meshing import joined, linear_colours, mesh_of, named_apart, of_matrices, part_attribute
 from .shapes import shape_mesh
@@ -348,6 +348,7 @@ def _materials(codes: np.ndarray, names: list[str]) -> Attribute:
 
 def write(population: Population, results: Results | None, about: About = About()) -> bytes:
     """A mesh with its colours as COLOR_0 and its attributes as custom ones; clones as instances of their shape."""
+    check_results(results)
     out = Writing()
     if isinstance(population.form, Polygons):
         _write_mesh(out, population, population.form, results, about)

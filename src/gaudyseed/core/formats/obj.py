@@ -20,7 +20,7 @@ from ..population.meshes import PART
 from ..population.population import of_points
 from .base import FORMATS, About, Format, Thing, Wish
 from .cells import Check, is_number, never
-from .columns import Results, batches, digits
+from .columns import Results, batches, check_results, digits
 from .meshing import MOST_PARTS, mesh_of, part_attribute, polygons_of, shown_colours
 
 #: Bytes read at a time, so that a reader can be stopped and lets others work.
@@ -234,6 +234,7 @@ def _vector(name: str, values: np.ndarray, axes: str) -> Attribute:
 
 def write(population: Population, results: Results | None, about: About = About()) -> bytes:
     """OBJ in text with digits that read back exactly; colours of vertices as display levels after their places."""
+    check_results(results)
     form = polygons_of(population, "OBJ")
     colours = shown_colours(population, results)
     parts = [b"# made by Gaudy Seed\n"]

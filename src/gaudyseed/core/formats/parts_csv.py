@@ -9,7 +9,7 @@ from ..errors import BadInput
 from ..population import Attribute, Field, Population, of_points
 from ..population.owning import owning_of
 from .base import FORMATS, About, Format
-from .columns import Results
+from .columns import Results, check_results
 from .csv_points import write as write_rows
 
 LEVEL = "part"
@@ -23,6 +23,7 @@ def write(population: Population, results: Results | None, about: About = About(
     owners = next((above for above in population.elements.owners if above.level == LEVEL), None)
     if owners is None:
         raise BadInput("These elements belong to no parts. Write CSV of the elements.", code="no_parts")
+    check_results(results)
     owning = owning_of(population.elements, LEVEL)
     table = {name: _listed(a) for name, a in owners.attributes.items()}
     means = {

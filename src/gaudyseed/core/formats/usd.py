@@ -24,7 +24,7 @@ from ..population.meshes import PART
 from ..population.population import of_points
 from .base import FORMATS, About, Format, Thing, Wish
 from .cells import Check, never
-from .columns import Results, digits
+from .columns import Results, check_results, digits
 from .meshing import joined, linear_colours, mesh_of, named_apart, of_matrices, part_attribute
 from .shapes import shape_mesh
 
@@ -311,6 +311,7 @@ _BACK = {"uv": "st", "colour": "original_color", "normal": "normals"}
 
 def write(population: Population, results: Results | None, about: About = About()) -> bytes:
     """Readable USD: a mesh with displayColor and primvars, its parts as subsets; clones as an instancer."""
+    check_results(results)
     body = _mesh if isinstance(population.form, Polygons) else _instancer
     head = f'#usda 1.0\n(\n    defaultPrim = "{_word(about.name)}"\n    metersPerUnit = 1\n    upAxis = "Z"\n)\n\n'
     return "".join([head, *body(population, results, about)]).encode()
