@@ -125,7 +125,7 @@ def _parts(positions: np.ndarray, form: Polygons) -> Owners:
         count = len(names)
     owning = Owning(np.ascontiguousarray(index, np.int32), count)
     by_face = Owning(np.ascontiguousarray(of_faces, np.int32), count)
-    areas = polygons.areas(positions, form.starts, form.corners).astype(np.float32)
+    areas = np.minimum(polygons.areas(positions, form.starts, form.corners), 1e30).astype(np.float32)
     low, high = owning.of(positions, "least"), owning.of(positions, "greatest")
     table = [
         Attribute("part", "integer", np.arange(count, dtype=np.int32)),
