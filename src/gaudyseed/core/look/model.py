@@ -183,7 +183,7 @@ class Draft(Follower):
         less = {
             name: min(most, getattr(maker, name)) for name, most in held.items() if most is not None and name in fields
         }
-        return maker.model_copy(update=less) if less else maker
+        return maker.changed(**less) if less else maker
 
 
 class Presence(Follower):

@@ -65,4 +65,4 @@ def _finer(maker: MakerModel) -> int | None:
     level = getattr(maker, "subdivision", None)
     if not isinstance(level, int) or level >= 4:
         return None
-    return maker.model_copy(update={"subdivision": level + 1}).estimated()
+    return maker.changed(subdivision=level + 1).estimated()

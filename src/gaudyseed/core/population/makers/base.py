@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cached_property
-from typing import TYPE_CHECKING, Any, ClassVar, Protocol, get_args
+from typing import TYPE_CHECKING, Any, ClassVar, Protocol, Self, get_args
 
 from ...digest import digest_of
 from ...errors import BadInput
@@ -83,6 +83,10 @@ class MakerModel(Follower):
         """Equal keys make equal populations."""
         content: dict[str, Any] = self.model_dump(mode="json")
         return digest_of("maker", content)
+
+    def changed(self, **parameters: Any) -> Self:
+        """The same with other parameters; what was worked out of the old ones is left behind."""
+        return type(self).model_validate({**self.model_dump(mode="json"), **parameters})
 
     @property
     def ground(self) -> str | None:
