@@ -193,7 +193,7 @@ function Count({ count }: { count: number }) {
       )}
       <span className="chip tabular" role="status">
         <span>{making ? "making…" : `${count.toLocaleString("en-GB")} ${word}`}</span>
-        {count > MOST && <span className="text-soft">{MOST.toLocaleString("en-GB")} drawn</span>}
+        {word === "elements" && count > MOST && <span className="text-soft">{MOST.toLocaleString("en-GB")} drawn</span>}
       </span>
     </div>
   );

@@ -31,7 +31,7 @@ from .steps.base import put, whole_step
 _CONVERTS = {
     ("vector", "number"): "Read one component of it: x, y, z or length.",
     ("number", "colour"): "Put a ramp before it.",
-    ("vector", "colour"): "Read one component and put a ramp before it.",
+    ("vector", "colour"): "Show it as colour, or read one component and put a ramp before it.",
     ("colour", "number"): "Put a component step between them, or move this step before the ramp.",
 }
 
@@ -41,6 +41,7 @@ _CONVERTERS: dict[tuple[str, str], tuple[str, str, dict[str, Any]]] = {
     ("vector", "number"): ("Read its length", "component", {"part": "length"}),
     ("colour", "number"): ("Read its hue", "component", {"part": "hue"}),
     ("number", "colour"): ("Put a ramp in", "ramp", {"stops": _STOPS}),
+    ("vector", "colour"): ("Show it as colour", "as_colour", {}),
 }
 
 #: All steps of a look together, those of chains inside steps included: each may need memory for all elements.

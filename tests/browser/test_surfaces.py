@@ -1,0 +1,381 @@
+"""Meshes in the page: parts, normals, curvature, sequins on a beetle, subdivision, files, places."""
+
+from __future__ import annotations
+
+import io
+import re
+from pathlib import Path
+
+import numpy as np
+import trimesh
+
+from gaudyseed.core.colour.spaces import linear_to_oklab
+from gaudyseed.core.formats import read_points
+from tests.browser.driver import APPLICATION, BrowserCase
+from tests.reference.test_mesh_files import of_trimesh
+from tests.support import beetle_scene, look_document, ramp
+
+NIGHT = ramp([0, 1], ["#102040", "#ffcc88"], interpolation="straight")
+PER_PART = [{"step": "random", "per": "part", "seed": 3}, NIGHT]
+
+
+class SurfaceCase(BrowserCase):
+    """A scene of one mesh in flat colours."""
+
+    SURFACE = "carp"
+    SUBDIVISION = 0
+    PAINT = PER_PART
+
+    def document(self) -> dict:
+        scene = beetle_scene()
+        scene["view"]["shading"] = "flat"
+        maker = {"maker": "mesh", "surface": self.SURFACE, "subdivision": self.SUBDIVISION}
+        scene["populations"] = [{"id": "mesh", "name": "Mesh", "maker": maker, "look": look_document(*self.PAINT)}]
+        return scene
+
+    def add(self, title: str) -> None:
+        self.page.get_by_role("button", name="Add a step").click()
+        self.after(lambda: self.page.get_by_role("menuitem", name=re.compile(f"^{title} ")).click())
+
+    def choose(self, label: str, option: str) -> None:
+        """Take another one of a choice."""
+        self.page.get_by_role("button", name=re.compile(f"^{label}: ")).first.click()
+        self.page.get_by_role("option", name=re.compile(f"^{option}")).first.click()
+
+    def exported(self, button: str) -> bytes:
+        self.page.keyboard.press("Alt+3")
+        with self.page.expect_download() as waiting:
+            self.page.get_by_role("button", name=f"Download {button}", exact=True).click()
+        data = Path(waiting.value.path()).read_bytes()
+        self.page.keyboard.press("Alt+2")
+        return data
+
+    def colours(self) -> tuple[np.ndarray, object]:
+        """The finished colours and the population, out of a file that the page gave."""
+        made = read_points(self.exported("PLY, binary"), "a.ply")
+        return made.elements.own["base_colour"].readable, made
+
+
+class Carp(SurfaceCase):
+    """One colour per tile from a palette, tiles that share a name alike, another palette, its hue turned."""
+
+    def one_per_part(self, made, colours) -> np.ndarray:
+        tiles = colours.reshape(-1, 12, 3)
+        self.assertEqual(np.ptp(tiles, axis=1).max(), 0)
+        return tiles[:, 0]
+
+    def test_a_palette_over_the_tiles(self):
+        page = self.page
+        page.get_by_role("button", name=re.compile("^Ramp")).first.click()
+        self.add("Palette")
+        colours, made = self.colours()
+        tiles = self.one_per_part(made, colours)
+        first = {tuple(c) for c in np.round(tiles, 4).tolist()}
+        self.assertTrue(3 <= len(first) <= 12, len(first))
+        names = self.names()
+        self.assertGreater(len({tuple(c) for c in tiles[names == "back stripe"].tolist()}), 2)
+        # Equal names alike: random per part name, which the choice tells apart from per part.
+        page.get_by_role("button", name=re.compile("^Random")).first.click()
+        page.get_by_role("button", name=re.compile("^Per: ")).click()
+        listed = page.get_by_role("option").all_inner_texts()
+        self.assertTrue(any(t.startswith("part · 1") for t in listed), listed)
+        self.after(lambda: page.get_by_role("option", name=re.compile("^part_name")).click())
+        tiles = self.one_per_part(made, self.colours()[0])
+        self.assertEqual(len({tuple(c) for c in tiles[names == "back stripe"].tolist()}), 1)
+        self.assertGreater(len({tuple(c) for c in tiles[names == ""].tolist()}), 2)
+        # Another palette out of the library, then its hue turned by a grade.
+        page.get_by_role("button", name=re.compile("^Palette")).first.click()
+        page.get_by_role("button", name="Library", exact=True).first.click()
+        dialog = page.get_by_role("dialog")
+        self.after(lambda: dialog.get_by_role("button", name=re.compile("^Use ")).last.click())
+        if dialog.count():
+            page.keyboard.press("Escape")
+        other = self.one_per_part(made, self.colours()[0])
+        second = {tuple(c) for c in np.round(other, 4).tolist()}
+        self.assertFalse(first & second)
+        self.add("Grade")
+        page.get_by_label("Hue turn, degrees", exact=True).fill("120")
+        self.after(lambda: page.keyboard.press("Enter"))
+        turned = self.one_per_part(made, self.colours()[0])
+        self.assertGreater(np.abs(linear_to_oklab(turned) - linear_to_oklab(other))[:, 1:].max(), 0.05)
+
+    def names(self) -> np.ndarray:
+        from gaudyseed.core.geometry.cages import cage
+
+        return np.array(cage("carp").parts)
+
+    def test_a_part_is_picked_singled_out_and_found_in_the_table(self):
+        page = self.page
+        canvas = page.get_by_role("application")
+        page.wait_for_timeout(300)
+        whole = self.pixels(canvas)
+        self.redrawn(lambda: canvas.click(position={"x": 380, "y": 330}))
+        card = page.get_by_role("region", name="Trace of element")
+        card.get_by_text("Part", exact=True).wait_for()
+        self.redrawn(lambda: card.get_by_role("button", name="Single out").click())
+        shown = page.get_by_role("status").filter(has_text="singled out").inner_text()
+        number = int(re.search(r"Part (\d+)", shown)[1])
+        dimmed = self.pixels(canvas)
+        self.assertGreater((np.abs(dimmed - whole).max(axis=2) > 8).sum(), 5000)
+        page.keyboard.press("Alt+1")
+        page.get_by_role("button", name="All elements").click()
+        page.get_by_role("button", name=re.compile("^Rows: ")).click()
+        page.get_by_role("option", name=re.compile("^Each part")).click()
+        row = page.get_by_role("grid", name="Elements").get_by_role("row", selected=True)
+        row.wait_for()
+        self.assertEqual(row.get_by_role("gridcell").first.inner_text().strip(), str(number))
+        self.assertIn("1,9", page.get_by_role("status").filter(has_text=" of ").first.inner_text())
+        self.redrawn(lambda: page.get_by_role("button", name="Show all parts").click())
+        self.settle()
+
+
+class Mask(SurfaceCase):
+    SURFACE = "mask"
+
+    def test_its_normals_with_two_axes_swapped(self):
+        page = self.page
+        page.get_by_role("button", name=re.compile("^Random")).first.click()
+        page.get_by_role("button", name="Add a step").click()
+        page.get_by_role("menuitem", name=re.compile("^Attribute ")).click()
+        self.settle()
+        self.choose("Name", "normal")
+        # The chain cannot go on with a vector: the card offers what can.
+        page.get_by_role("alert").wait_for()
+        page.get_by_role("button", name=re.compile("^Ramp")).first.click()
+        page.get_by_role("button", name="Add a step").click()
+        self.after(lambda: page.get_by_role("menuitem", name=re.compile("^As colour ")).click())
+        self.choose("Red", "Z")
+        self.choose("Blue", "X")
+        self.settle()
+        colours, made = self.colours()
+        normals = made.elements.attribute("normal").readable
+        from gaudyseed.core.colour.spaces import decode_srgb
+
+        wanted = decode_srgb(np.clip(normals[:, [2, 1, 0]] * 0.5 + 0.5, 0, 1))
+        np.testing.assert_allclose(colours, wanted, atol=2e-3)
+
+    def test_an_edge_colour_from_curvature(self):
+        page = self.page
+        page.get_by_role("button", name=re.compile("^Random")).first.click()
+        page.get_by_role("button", name="Add a step").click()
+        page.get_by_role("menuitem", name=re.compile("^Attribute ")).click()
+        self.settle()
+        self.choose("Name", "curvature")
+        self.settle()
+        self.add("Range")
+        page.get_by_role("switch", name=re.compile("own", re.I)).first.click()
+        self.settle()
+        colours, made = self.colours()
+        curved = made.elements.attribute("curvature").readable
+        bright = linear_to_oklab(colours)[:, 0]
+        edge, hollow = curved > np.percentile(curved, 95), curved < np.percentile(curved, 20)
+        self.assertGreater(bright[edge].mean(), bright[hollow].mean() + 0.1)
+
+
+class Coarse(SurfaceCase):
+    SURFACE = "mask"
+    PAINT = [
+        {"step": "attribute", "name": "position", "component": "z"}, {"step": "range", "own": True},
+        ramp([0, 0.5], ["#102040", "#ffcc88"], interpolation="steps"),
+    ]  # fmt: skip
+
+    def blurred(self) -> int:
+        """Pixels that are neither of the two colours nor the surround."""
+        picture = self.pixels(self.page.get_by_role("application"))[70:-50]
+        known = [(16, 32, 64), (255, 204, 136), (169, 169, 169)]
+        apart = np.min([np.abs(picture - np.array(c)).max(axis=2) for c in known], axis=0)
+        return int((apart > 12).sum())
+
+    def test_it_is_told_and_subdivided_in_one_click(self):
+        page = self.page
+        card = page.get_by_role("status").filter(has_text="too coarse")
+        card.wait_for()
+        before = self.blurred()
+        self.after(lambda: card.get_by_role("button", name="Subdivide it once more").click())
+        page.get_by_text("20,006 vertices").first.wait_for()
+        self.settle()
+        page.wait_for_timeout(400)
+        self.assertLess(self.blurred(), 0.75 * before)
+        self.after(lambda: page.keyboard.press("Control+z"))
+        page.get_by_text("5,000 vertices").first.wait_for()
+
+
+class Beetle(SurfaceCase):
+    """Sequins that take up the colours of the beetle under them."""
+
+    def document(self) -> dict:
+        scene = beetle_scene()
+        scene["view"]["shading"] = "flat"
+        sequins = scene["populations"][0]
+        sequins["maker"] |= {
+            "on": "beetle",
+            "density": {"of": "attribute", "name": "coat"},
+            "count": 1000,
+            "size": 0.12,
+        }
+        sequins["look"] = look_document({"step": "random", "seed": 1}, NIGHT)
+        height = {"step": "attribute", "name": "position", "component": "y"}
+        body = look_document(
+            height, {"step": "range", "own": True}, ramp([0, 1], ["#000000", "#ffffff"], interpolation="straight")
+        )
+        beetle = {
+            "id": "beetle",
+            "name": "Body",
+            "maker": {"maker": "mesh", "surface": "beetle", "subdivision": 0},
+            "look": body,
+        }
+        scene["populations"].append(beetle)
+        return scene
+
+    def test_they_follow_the_beetles_ramp_while_it_is_dragged(self):
+        page = self.page
+        page.get_by_role("button", name=re.compile("^Random")).first.click()
+        page.get_by_role("button", name=re.compile("^Ramp")).first.click()
+        page.get_by_role("button", name="Add a step").click()
+        page.get_by_role("menuitem", name=re.compile("^Ground ")).click()
+        # The ground's colours need no ramp: it goes.
+        page.get_by_label("More for Ramp", exact=True).click()
+        self.after(lambda: page.get_by_role("menuitem", name="Remove", exact=True).click())
+        self.settle()
+        shares = "[...document.querySelectorAll('[data-shares]')].map((e) => e.dataset.shares)"
+        page.get_by_role("button", name=re.compile("^Body")).first.click()
+        self.settle()
+        before = page.evaluate(shares)[0]
+        page.wait_for_timeout(200)
+        grey = self.pixels(page.get_by_role("application"))
+        stop = page.get_by_role("group", name="Stops").get_by_role("slider").last
+        box = stop.bounding_box()
+        page.mouse.move(box["x"] + box["width"] / 2, box["y"] + 8)
+        page.mouse.down()
+        page.mouse.move(box["x"] - 90, box["y"] + 8, steps=6)
+        # Not let go yet: the sequins have other colours all the same, and stand where they stood.
+        page.wait_for_function(f"b => {shares}[0] !== b", arg=before)
+        page.wait_for_timeout(400)
+        self.assertGreater((np.abs(self.pixels(page.get_by_role("application")) - grey).max(axis=2) > 20).sum(), 3000)
+        page.mouse.up()
+        self.settle()
+        self.after(lambda: page.keyboard.press("Control+z"))
+        page.wait_for_function(f"b => {shares}[0] === b", arg=before)
+
+
+class Files(SurfaceCase):
+    """A file of another library goes in, is coloured per part and comes out in four formats."""
+
+    def test_in_coloured_and_out(self):
+        page = self.page
+        page.keyboard.press("Alt+1")
+        data = of_trimesh().export(file_type="glb")
+        upload = {"name": "things.glb", "mimeType": "model/gltf-binary", "buffer": data}
+        page.get_by_label("File to import").set_input_files(upload)
+        dialog = page.get_by_role("dialog")
+        dialog.get_by_text("in 4 parts").wait_for()
+        self.assertIn("Clones", dialog.get_by_role("button", name=re.compile("^Repeated meshes become")).inner_text())
+        self.after(lambda: dialog.get_by_role("button", name="Add to the scene").click())
+        page.get_by_role("button", name=re.compile("^things")).wait_for()
+        page.keyboard.press("Alt+2")
+        page.get_by_role("button", name=re.compile("^Random")).first.click()
+        page.get_by_role("button", name=re.compile("^Per: ")).click()
+        self.after(lambda: page.get_by_role("option", name=re.compile("^part · 4")).click())
+        wanted, made = self.colours()
+        self.assertEqual(len(np.unique(np.round(wanted, 4), axis=0)), 4)
+        whole = of_trimesh().to_geometry()
+        for title, ending in (
+            ("OBJ", "obj"),
+            ("GLB", "glb"),
+            ("PLY, binary", "ply"),
+            ("USD, text", "usda"),
+            ("USD, binary", "usdc"),
+        ):
+            file = self.exported(title)
+            back = read_points(file, f"a.{ending}")
+            own = back.elements.own
+            found = own.get("base_colour", own["colour"]).readable
+            np.testing.assert_allclose(found, wanted, atol=3e-3, err_msg=title)
+            self.assertEqual((back.count, back.form.faces), (made.count, len(whole.faces)), title)
+            np.testing.assert_array_equal(back.form.triangles, made.form.triangles, err_msg=title)
+            if ending in ("obj", "glb"):
+                read = trimesh.load(io.BytesIO(file), file_type=ending, process=False)
+                read = read.to_geometry() if ending == "glb" else read
+                self.assertAlmostEqual(read.area, whole.area, places=3)
+            if ending == "usdc":
+                self.second_reader_of_usd(file, wanted)
+        rows = self.exported("CSV of parts").decode().splitlines()
+        self.assertEqual((len(rows), rows[0].split(",")[:3]), (5, ["part", "part_name", "part_size"]))
+
+    def second_reader_of_usd(self, data: bytes, wanted: np.ndarray) -> None:
+        from pxr import Usd, UsdGeom
+
+        path = self.folder / "second.usdc"
+        path.write_bytes(data)
+        stage = Usd.Stage.Open(str(path))
+        colours = UsdGeom.Mesh(stage.GetDefaultPrim()).GetDisplayColorPrimvar().Get()
+        np.testing.assert_allclose(np.array(colours), wanted, atol=1e-6)
+
+    def test_a_file_with_several_things_and_a_bad_one(self):
+        page = self.page
+        scene = of_trimesh()
+        scene.add_geometry(trimesh.creation.box((0.2, 0.2, 0.2)), geom_name="crate", node_name="crate 0")
+        for k in range(1, 4):
+            place = trimesh.transformations.translation_matrix([k, 0, 3])
+            scene.graph.update(frame_to=f"crate {k}", matrix=place, geometry="crate")
+        page.keyboard.press("Alt+1")
+        upload = {"name": "many.glb", "mimeType": "model/gltf-binary", "buffer": scene.export(file_type="glb")}
+        page.get_by_label("File to import").set_input_files(upload)
+        dialog = page.get_by_role("dialog")
+        boxes = dialog.get_by_role("checkbox")
+        boxes.first.wait_for()
+        self.assertEqual(boxes.count(), 2)
+        boxes.first.uncheck()
+        self.after(lambda: dialog.get_by_role("button", name="Add 1 to the scene").click())
+        page.get_by_role("region", name="Populations").get_by_text("4 clones").wait_for()
+        upload = {"name": "bad.obj", "mimeType": "text/plain", "buffer": b"v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 9\n"}
+        page.get_by_label("File to import").set_input_files(upload)
+        said = page.get_by_role("dialog").get_by_role("alert")
+        said.wait_for()
+        self.assertIn("Line 4 names vertex 9", said.inner_text())
+
+
+class Placing(SurfaceCase):
+    SURFACE = "ball"
+    SUBDIVISION = 1
+
+    def test_by_handles_keys_and_typing(self):
+        page = self.page
+        page.keyboard.press("Alt+1")
+        page.get_by_role("switch", name="Handles in the view").click()
+        handle = page.get_by_role("button", name=re.compile("^Move on the ground"))
+        handle.wait_for()
+        before = handle.bounding_box()
+        self.after(lambda: (handle.focus(), page.keyboard.press("Shift+ArrowRight")))
+        field = page.get_by_label("Position x", exact=True)
+        self.assertEqual(field.input_value(), "0.5")
+        page.wait_for_timeout(200)
+        self.assertGreater(abs(handle.bounding_box()["x"] - before["x"]), 10)
+        at = handle.bounding_box()
+        page.mouse.move(at["x"] + 14, at["y"] + 14)
+        page.mouse.down()
+        page.mouse.move(at["x"] + 60, at["y"] + 30, steps=5)
+        page.mouse.up()
+        self.settle()
+        self.assertNotEqual(field.input_value(), "0.5")
+        self.after(lambda: page.keyboard.press("Control+z"))
+        page.wait_for_function("() => document.querySelector('[aria-label=\"Position x\"]').value === '0.5'")
+        size = page.get_by_label("Size of the whole", exact=True)
+        size.fill("2")
+        self.after(lambda: page.keyboard.press("Enter"))
+        made = read_points(self.exported("PLY, binary"), "a.ply")
+        place = made.elements.own["position"].values
+        np.testing.assert_allclose([place[:, 0].min(), place[:, 0].max()], [-1.5, 2.5], atol=0.02)
+
+    def test_a_draft_with_its_costs(self):
+        page = self.page
+        page.keyboard.press("Alt+1")
+        costs = page.get_by_label("Costs")
+        costs.get_by_text("One level more").wait_for()
+        self.assertIn("7,9", costs.inner_text())
+        self.after(lambda: page.get_by_role("switch", name="Coarser").click())
+        costs.get_by_text("Goes out").wait_for()
+        self.assertIn("482 vertices", costs.inner_text())
+        self.assertEqual(page.evaluate(f"{APPLICATION}.told"), "all")
+        made = read_points(self.exported("PLY, binary"), "a.ply")
+        self.assertGreater(made.count, 1900)
