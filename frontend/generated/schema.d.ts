@@ -1459,6 +1459,66 @@ export interface components {
             cdl_saturation: number | components["schemas"]["Follow"];
         };
         /**
+         * GridMaker
+         * @description Clones in rows, columns and layers, about the middle of the ground; each knows its own.
+         */
+        GridMaker: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            maker: "grid";
+            /**
+             * Copies of
+             * @description A single shape, or a thing of several named parts.
+             * @default single
+             */
+            copies: ("single" | "lantern" | "rosette") | components["schemas"]["FollowDial"];
+            /**
+             * Element
+             * @default copy
+             */
+            each: ("copy" | "part") | components["schemas"]["FollowDial"];
+            /**
+             * Columns
+             * @description Along x.
+             * @default 20
+             */
+            columns: number | components["schemas"]["FollowDial"];
+            /**
+             * Rows
+             * @description Along y.
+             * @default 20
+             */
+            rows: number | components["schemas"]["FollowDial"];
+            /**
+             * Layers
+             * @description Upwards.
+             * @default 1
+             */
+            layers: number | components["schemas"]["FollowDial"];
+            /**
+             * Column spacing
+             * @default 0.2
+             */
+            column_spacing: number | components["schemas"]["FollowDial"];
+            /**
+             * Row spacing
+             * @default 0.2
+             */
+            row_spacing: number | components["schemas"]["FollowDial"];
+            /**
+             * Layer spacing
+             * @default 0.2
+             */
+            layer_spacing: number | components["schemas"]["FollowDial"];
+            /**
+             * Size
+             * @default 0.16
+             */
+            size: number | components["schemas"]["FollowDial"];
+        };
+        /**
          * Ground
          * @description An attribute, a signal or a channel of the mesh that an element stands on, interpolated at its foot.
          *
@@ -2080,7 +2140,7 @@ export interface components {
             /** Name */
             name: string;
             /** Maker */
-            maker: components["schemas"]["ImportedMaker"] | components["schemas"]["ScatterMaker"] | components["schemas"]["SurfaceMaker"];
+            maker: components["schemas"]["GridMaker"] | components["schemas"]["ImportedMaker"] | components["schemas"]["ScatterMaker"] | components["schemas"]["SurfaceMaker"];
             /**
              * @default {
              *       "position": [
@@ -2413,6 +2473,17 @@ export interface components {
              * @default null
              */
             density: components["schemas"]["Reading"] | null;
+            /**
+             * Copies of
+             * @description A single shape, or a thing of several named parts.
+             * @default single
+             */
+            copies: ("single" | "lantern" | "rosette") | components["schemas"]["FollowDial"];
+            /**
+             * Element
+             * @default copy
+             */
+            each: ("copy" | "part") | components["schemas"]["FollowDial"];
             /**
              * Count
              * @description How many elements to make.

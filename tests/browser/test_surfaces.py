@@ -299,7 +299,7 @@ class Files(SurfaceCase):
                 self.assertAlmostEqual(read.area, whole.area, places=3)
             if ending == "usdc":
                 self.second_reader_of_usd(file, wanted)
-        rows = self.exported("CSV of parts").decode().splitlines()
+        rows = self.exported("Parts, CSV").decode().splitlines()
         self.assertEqual((len(rows), rows[0].split(",")[:3]), (5, ["part", "part_name", "part_size"]))
 
     def second_reader_of_usd(self, data: bytes, wanted: np.ndarray) -> None:

@@ -12,6 +12,8 @@ from gaudyseed.core.look.model import Look
 from gaudyseed.core.population import Attribute, of_points
 from tests.support import FIVE, look, points, ramp
 
+CACHE = ResultCache(1 << 20)
+
 
 class Rows(unittest.TestCase):
     def setUp(self):
@@ -37,7 +39,7 @@ class Rows(unittest.TestCase):
         names = np.array(columns["part"].labels)[columns["part"].values]
         self.assertEqual(names[self.order("part")].tolist(), sorted(names.tolist()))
         np.testing.assert_array_equal(self.order(), np.arange(500))
-        results = [elements.rows(self.evaluation, self.order("result")[[0, -1]])[k][-1] for k in (0, 1)]
+        results = [elements.rows(self.evaluation, self.order("result")[[0, -1]], CACHE)[k][-1] for k in (0, 1)]
         self.assertEqual(results, FIVE[:2])
 
     def test_kept_by_a_formula(self):
@@ -58,13 +60,13 @@ class Rows(unittest.TestCase):
 
     def test_rows_show_what_elements_carry(self):
         columns = elements.columns_of(self.evaluation)
-        shown = elements.rows(self.evaluation, np.array([3, 7]))
+        shown = elements.rows(self.evaluation, np.array([3, 7]), CACHE)
         self.assertEqual({len(row) for row in shown}, {len(columns)})
         by_key = dict(zip([c.key for c in columns], shown[1], strict=True))
         self.assertEqual(by_key["id"], int(self.population.elements.own["id"].values[7]))
         self.assertEqual(by_key["tint"], "#{:02x}{:02x}{:02x}".format(*self.population.elements.own["tint"].values[7]))
         self.assertIn(by_key["part"], ("wing", "horn", "leg"))
-        self.assertEqual(elements.rows(self.evaluation, np.empty(0, np.int64)), [])
+        self.assertEqual(elements.rows(self.evaluation, np.empty(0, np.int64), CACHE), [])
 
     def test_what_cannot_be_done_is_told(self):
         for arguments, word in (

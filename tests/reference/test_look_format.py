@@ -551,6 +551,24 @@ class Plain:
         hue = np.where(chroma > 2e-4, np.arctan2(lab[:, 2], lab[:, 1]) / (2 * np.pi) % 1, 0)
         return {"lightness": lab[:, 0], "chroma": chroma, "oklch_hue": hue}[part]
 
+    def as_colour(self, v, step):
+        found = []
+        for name, axis in (("red", "x"), ("green", "y"), ("blue", "z")):
+            n = v[:, "xyzw".index(step.get(name, axis))]
+            found.append(np.clip(n / 2 + 0.5 if step.get(f"{name}_from", "signed") == "signed" else n, 0, 1))
+        found = np.stack(found, -1)
+        return decode(found) if step.get("levels", "display") == "display" else found
+
+    def unify(self, v, step):
+        ways = {
+            "mean": np.mean, "least": np.min, "greatest": np.max, "middle": np.median, "sum": np.sum,
+            "first": lambda rows, axis: rows[0], "count": lambda rows, axis: np.full(rows.shape[1:], len(rows)),
+        }  # fmt: skip
+        found, keys = np.empty_like(v, dtype=float), self.table[step["per"]]
+        for key in np.unique(keys):
+            found[keys == key] = ways[step.get("by", "mean")](v[keys == key].astype(float), axis=0)
+        return found
+
     # Joining
 
     def choose(self, v, step):
@@ -803,6 +821,15 @@ def families() -> dict[str, list[list[dict]]]:
                 },
             ],
             [RANDOM, DUSK, {"step": "clamp", "least": 0.2, "greatest": 0.7}],
+        ],
+        "vectors as colours": [
+            [{"step": "attribute", "name": "position"}, {"step": "as_colour", **more}]
+            for more in ({}, {"red": "z", "blue": "x"}, {"green": "x", "red_from": "unit", "levels": "linear"})
+        ],
+        "one for each": [
+            [RANDOM, *colour, {"step": "unify", "per": per, "by": by}, *([] if colour else [GREYS])]
+            for by in ("mean", "least", "greatest", "middle", "first")
+            for per, colour in (("plate", ()), ("plate", (DUSK,)))
         ],
         "components": [
             [RANDOM, DUSK, {"step": "component", "part": p}, GREYS]

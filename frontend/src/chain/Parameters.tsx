@@ -56,7 +56,7 @@ const WIDE = ["triple", "seed"];
 
 export function Parameters({ values, schema, onDraft, onCommit, skip = [], columns }: Props) {
   const properties = (schema.properties ?? {}) as Record<string, Property>;
-  const shown = (n: string) => Object.entries(properties[n]?.when ?? {}).every(([key, value]) => values[key] === value);
+  const shown = (n: string) => Object.entries(properties[n]?.when ?? {}).every(([key, value]) => (Array.isArray(value) ? value.includes(values[key]) : values[key] === value));
   const names = Object.keys(properties).filter((n) => !["step", "maker", "enabled", ...skip].includes(n) && shown(n));
   return (
     <div

@@ -28,7 +28,7 @@ export class Stage {
   private readonly scene = new THREE.Scene();
   private readonly quality: Quality = quality();
   private readonly drawers = new Map<string, Drawer>();
-  /** The bare surfaces under the elements, by name. */
+  /** The bare surfaces under the elements, by the population that stands on each. */
   private readonly bodies = new Map<string, THREE.Mesh>();
   private readonly ground = new THREE.Group();
   private readonly contact = new ContactShadow();
@@ -130,22 +130,29 @@ export class Stage {
     this.measure();
   }
 
-  /** Show these bare surfaces under the elements and no others. */
-  setGrounds(grounds: ReadonlyMap<string, Surface>) {
+  /** Show these bare surfaces under the elements of populations, each at its place, and no others. */
+  setGrounds(grounds: ReadonlyMap<string, { surface: Surface; matrix: number[] | null }>) {
     const before = [...this.bodies.keys()].join();
-    for (const [name, body] of this.bodies) {
-      if (grounds.has(name)) continue;
+    let moved = false;
+    for (const [id, body] of this.bodies) {
+      if (grounds.get(id)?.surface === body.userData.surface) continue;
       this.ground.remove(body);
       body.geometry.dispose();
-      this.bodies.delete(name);
+      this.bodies.delete(id);
+      moved = true;
     }
-    for (const [name, surface] of grounds) {
-      if (this.bodies.has(name)) continue;
-      const body = bodyOf(surface);
-      this.bodies.set(name, body);
-      this.ground.add(body);
+    for (const [id, { surface, matrix }] of grounds) {
+      const body = this.bodies.get(id) ?? bodyOf(surface);
+      if (!this.bodies.has(id)) {
+        this.bodies.set(id, body);
+        this.ground.add(body);
+      }
+      if (!matrix || matrix.every((part, k) => part === body.matrix.elements[k])) continue;
+      body.matrix.fromArray(matrix);
+      body.matrixWorldNeedsUpdate = true;
+      moved = true;
     }
-    if (before !== [...this.bodies.keys()].join()) this.measure();
+    if (moved || before !== [...this.bodies.keys()].join()) this.measure();
   }
 
   /** Put a population where it stands in the scene, 16 numbers column by column. */
@@ -252,12 +259,12 @@ export class Stage {
   private measure() {
     const box = new THREE.Box3();
     for (const drawer of this.drawers.values()) box.union(drawer.box);
-    for (const body of this.bodies.values()) box.union(body.geometry.boundingBox!);
+    for (const body of this.bodies.values()) box.union(boxOf(body));
     if (box.isEmpty()) return this.draw();
     box.getCenter(this.middle);
     this.radius = Math.max(box.min.distanceTo(box.max) / 2, ...[...this.drawers.values()].map((drawer) => drawer.size), 1e-6);
     const solid = [...this.drawers.values()].filter((drawer) => drawer.object.castShadow).map((drawer) => drawer.box.min.z);
-    const bare = [...this.bodies.values()].map((b) => b.geometry.boundingBox!.min.z);
+    const bare = [...this.bodies.values()].map((b) => boxOf(b).min.z);
     const level = Math.min(...(bare.length + solid.length > 0 ? [...bare, ...solid] : [box.min.z]));
     this.shadowFloor.position.set(this.middle.x, this.middle.y, level);
     this.shadowFloor.scale.setScalar(this.radius * 6);
@@ -285,10 +292,12 @@ export class Stage {
 
 /** What the camera frames. */
 function subjectOf(drawers: Drawer[], bodies: THREE.Mesh[], middle: THREE.Vector3, radius: number): Subject {
-  const bare = bodies.flatMap((body) => sampled(body.geometry.getAttribute("position").array as Float32Array));
+  const bare = bodies.flatMap((body) => sampled(body.geometry.getAttribute("position").array as Float32Array).map((p) => p.applyMatrix4(body.matrix)));
   const points = drawers.flatMap((drawer) => sampled(drawer.positions).map((p) => p.applyMatrix4(drawer.object.matrix)));
   return { points: [...points, ...bare], middle, radius: Math.max(radius, 1e-6) };
 }
+
+const boxOf = (body: THREE.Mesh) => body.geometry.boundingBox!.clone().applyMatrix4(body.matrix);
 
 function bodyOf(surface: Surface): THREE.Mesh {
   const geometry = new THREE.BufferGeometry();
@@ -298,6 +307,8 @@ function bodyOf(surface: Surface): THREE.Mesh {
   geometry.setIndex(new THREE.BufferAttribute(new Uint32Array(surface.faces), 1));
   geometry.computeBoundingBox();
   const body = new THREE.Mesh(geometry, bareMaterial());
+  body.matrixAutoUpdate = false;
+  body.userData.surface = surface;
   body.castShadow = true;
   body.receiveShadow = true;
   return body;

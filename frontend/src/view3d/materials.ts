@@ -24,8 +24,11 @@ const STANDING: Record<Standing, string> = {
 attribute vec3 place;
 attribute vec4 turn;
 attribute float size;
+// Of a thing of several parts: the part of the vertex, and the one that the element is, from 1; 0 where all are drawn.
+attribute float piece;
+attribute float own;
 vec3 turned(vec3 v) { return v + 2.0 * cross(turn.xyz, cross(turn.xyz, v) + turn.w * v); }
-vec3 placed(vec3 v) { return place + turned(v * size); }
+vec3 placed(vec3 v) { return abs(piece - own) > 0.5 && own > 0.5 ? place : place + turned(v * size); }
 #define ELEMENT gl_InstanceID
 `,
   surface: /* glsl */ `

@@ -83,22 +83,27 @@ export function synced(stage: Stage, took: (milliseconds: number) => void): () =
       fresh ||= !framed.has(subject);
       framed.add(subject);
     }
-    fresh = grounds(shown.map(({ geometry }) => geometry.header.ground)) || fresh;
+    fresh = grounds(shown.map(({ id, geometry }) => [id, geometry.header.ground])) || fresh;
     if (fresh) stage.frame();
   }
 
   /** Show the surfaces that have come and ask for the others; says whether one is seen for the first time. */
-  function grounds(names: (string | null)[]): boolean {
-    const wanted = new Set(names.filter((name) => name !== null));
-    const there = new Map([...wanted].flatMap((name) => (surfaces.has(name) ? [[name, surfaces.get(name)!] as const] : [])));
-    for (const name of wanted) {
-      if (surfaces.has(name) || asked.has(name)) continue;
-      asked.add(name);
-      void fetchGround(name);
+  function grounds(wanted: [string, string | null][]): boolean {
+    const there = new Map<string, { surface: Surface; matrix: number[] | null }>();
+    let fresh = false;
+    for (const [id, name] of wanted) {
+      if (name === null) continue;
+      const surface = surfaces.get(name);
+      if (surface) {
+        there.set(id, { surface, matrix: placementOf(id) ?? null });
+        fresh ||= !framed.has(name);
+        framed.add(name);
+      } else if (!asked.has(name)) {
+        asked.add(name);
+        void fetchGround(name);
+      }
     }
     stage.setGrounds(there);
-    const fresh = [...there.keys()].some((name) => !framed.has(name));
-    for (const name of there.keys()) framed.add(name);
     return fresh;
   }
   const asked = new Set<string>();

@@ -89,6 +89,7 @@ function Made({ population }: { population: PopulationDocument }) {
   const notes = useStore((s) => s.geometry[s.chosen]?.header.notes ?? NONE);
   const drawn = useStore((s) => s.geometry[s.chosen]?.header.drawn ?? "instances");
   const { maker } = population;
+  const parted = "copies" in maker && maker.copies !== "single";
   return (
     <section className="panel flex flex-col gap-3 p-3" aria-label="Population">
       <label className="flex items-center gap-2">
@@ -105,7 +106,7 @@ function Made({ population }: { population: PopulationDocument }) {
           onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()}
         />
       </label>
-      {drawn === "instances" && <Dialled title="Drawn as" value={population.shape} otherwise="sequin" options={[...SHAPES]} onCommit={(shape, label) => editPopulation(label, (p) => ({ ...p, shape: shape as PopulationDocument["shape"] }))}>
+      {drawn === "instances" && !parted && <Dialled title="Drawn as" value={population.shape} otherwise="sequin" options={[...SHAPES]} onCommit={(shape, label) => editPopulation(label, (p) => ({ ...p, shape: shape as PopulationDocument["shape"] }))}>
         <Choice
           label="Drawn as"
           value={typeof population.shape === "string" ? population.shape : "sequin"}

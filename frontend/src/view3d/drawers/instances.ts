@@ -24,16 +24,31 @@ export class Instances extends Coloured {
 
 /** The arrays of a population as instance attributes over a shape. */
 function instanced({ positions, arrays }: Geometry, shape: Shape, most: number): THREE.InstancedBufferGeometry {
-  const base = shapeGeometry(shape);
+  const base = arrays.shape_positions ? pieces(arrays) : shapeGeometry(shape);
   const count = positions.length / 3;
   const geometry = new THREE.InstancedBufferGeometry();
   geometry.index = base.index;
   geometry.setAttribute("position", base.getAttribute("position"));
   geometry.setAttribute("normal", base.getAttribute("normal"));
-  geometry.setAttribute("place", new THREE.InstancedBufferAttribute(positions, 3));
+  geometry.setAttribute("place", new THREE.InstancedBufferAttribute((arrays.places as Float32Array | undefined) ?? positions, 3));
   geometry.setAttribute("turn", new THREE.InstancedBufferAttribute(arrays.orientations as Float32Array, 4));
   geometry.setAttribute("size", new THREE.InstancedBufferAttribute(arrays.sizes as Float32Array, 1));
+  const piece = base.getAttribute("piece");
+  if (piece && arrays.pieces) {
+    geometry.setAttribute("piece", piece);
+    geometry.setAttribute("own", new THREE.InstancedBufferAttribute(Uint8Array.from(arrays.pieces, (k) => k + 1), 1));
+  }
   changing(geometry, count, true, Object.keys(EFFECTS).map(laneName));
   geometry.instanceCount = Math.min(count, most);
+  return geometry;
+}
+
+/** A thing of several parts as one shape, each vertex with the number of its part. */
+function pieces(arrays: Geometry["arrays"]): THREE.BufferGeometry {
+  const geometry = new THREE.BufferGeometry();
+  geometry.setAttribute("position", new THREE.BufferAttribute(arrays.shape_positions as Float32Array, 3));
+  geometry.setAttribute("normal", new THREE.BufferAttribute(arrays.shape_normals as Float32Array, 3));
+  geometry.setAttribute("piece", new THREE.BufferAttribute(Uint8Array.from(arrays.shape_pieces!, (k) => k + 1), 1));
+  geometry.setIndex(new THREE.BufferAttribute(new Uint32Array(arrays.shape_faces as Int32Array), 1));
   return geometry;
 }

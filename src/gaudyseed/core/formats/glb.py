@@ -25,11 +25,12 @@ from .cells import Check, never
 from .columns import Results, check_results
 from .gltf import FAN, INSTANCING, MAGIC, POINTS, STRIP, TRIANGLES, Arrays, Document, Node, Primitive, Writing, opened
 from .meshing import joined, linear_colours, mesh_of, named_apart, of_matrices, part_attribute
-from .shapes import shape_mesh
+from .shapes import pieces_of, places_of
 
 MOST_NODES = 1_000_000
 #: glTF's y is up, ours z.
 _Z_UP = np.array([[1.0, 0, 0, 0], [0, 0, -1, 0], [0, 1, 0, 0], [0, 0, 0, 1]])
+_Y_UP = np.linalg.inv(_Z_UP)
 _NAMES = {"POSITION": "position", "NORMAL": "normal", "TEXCOORD_0": "uv", "COLOR_0": "colour", "_COLOR_0": "colour"}
 
 
@@ -394,10 +395,9 @@ def _allowed(values: np.ndarray) -> np.ndarray:
 
 
 def _write_mesh(out: Writing, population: Population, form: Polygons, results: Results | None, about: About) -> None:
-    y_up = np.linalg.inv(_Z_UP)
     elements = population.elements
-    position = moved(elements.attribute("position").readable, "point", y_up).astype("<f4")
-    normal = moved(elements.attribute("normal").readable, "normal", y_up).astype("<f4")
+    position = moved(elements.attribute("position").readable, "point", _Y_UP).astype("<f4")
+    normal = moved(elements.attribute("normal").readable, "normal", _Y_UP).astype("<f4")
     attributes = {
         "POSITION": out.add(position, target=34962, ends=True), "NORMAL": out.add(_unit(normal), target=34962),
     }  # fmt: skip
@@ -451,35 +451,35 @@ def _unit(normals: np.ndarray) -> np.ndarray:
 
 
 def _write_clones(out: Writing, population: Population, results: Results | None, about: About) -> None:
-    y_up = np.linalg.inv(_Z_UP)
     turns, sizes = standing(population)
-    places = population.elements.attribute("position").readable
-    vertices, normals, faces = shape_mesh(about.shape)
-    vertices = moved(vertices, "point", y_up).astype("<f4")
-    normals = moved(normals, "normal", y_up).astype("<f4")
-    mesh = {
-        "attributes": {
-            "POSITION": out.add(vertices, target=34962, ends=True), "NORMAL": out.add(normals, target=34962),
-        },
-        "indices": out.add(faces.reshape(-1).astype("<u2"), target=34963), "material": 0,
-    }  # fmt: skip
-    out.json["materials"] = [{"name": about.name, "pbrMetallicRoughness": {"metallicFactor": 0.0}}]
-    out.json["meshes"] = [{"name": about.shape, "primitives": [mesh]}]
     # The shape stands in the file's space too, so an instance turns about the same axis, seen from there.
-    rotation = np.concatenate([moved(turns[:, :3], "direction", y_up), turns[:, 3:]], axis=1).astype("<f4")
+    rotation = np.concatenate([moved(turns[:, :3], "direction", _Y_UP), turns[:, 3:]], axis=1).astype("<f4")
     rotation /= np.linalg.norm(rotation, axis=1, keepdims=True)
-    attributes = {
-        "TRANSLATION": out.add(moved(places, "point", y_up).astype("<f4")), "ROTATION": out.add(rotation),
-        "SCALE": out.add(np.repeat(sizes[:, None], 3, axis=1).astype("<f4")),
+    arrays = {
+        "TRANSLATION": moved(places_of(population), "point", _Y_UP).astype("<f4"), "ROTATION": rotation,
+        "SCALE": np.repeat(sizes[:, None], 3, axis=1).astype("<f4"),
     }  # fmt: skip
     colours = _colours(population, results)
     if colours is not None:
         # Not in the extension's text, but what those that read it look for (common practice).
-        attributes["_COLOR_0"] = out.add(colours)
+        arrays["_COLOR_0"] = colours
     for word, values in _custom(population, results):
-        attributes[word] = out.add(values.astype("<f4") if values.dtype.itemsize < 4 else values)
+        arrays[word] = values.astype("<f4") if values.dtype.itemsize < 4 else values
+    out.json["materials"] = [{"name": about.name, "pbrMetallicRoughness": {"metallicFactor": 0.0}}]
+    out.json["meshes"] = []
     out.json["extensionsUsed"] = out.json["extensionsRequired"] = [INSTANCING]
-    out.node({"name": about.name, "mesh": 0, "extensions": {INSTANCING: {"attributes": attributes}}})
+    for name, (vertices, normals, faces), rows in pieces_of(population, about.shape):
+        mesh = {
+            "attributes": {
+                "POSITION": out.add(moved(vertices, "point", _Y_UP).astype("<f4"), target=34962, ends=True),
+                "NORMAL": out.add(_unit(moved(normals, "normal", _Y_UP).astype("<f4")), target=34962),
+            },
+            "indices": out.add(faces.reshape(-1).astype("<u2"), target=34963), "material": 0,
+        }  # fmt: skip
+        attributes = {word: out.add(values[rows]) for word, values in arrays.items()}
+        out.json["meshes"].append({"name": name, "primitives": [mesh]})
+        extensions = {INSTANCING: {"attributes": attributes}}
+        out.node({"name": about.name, "mesh": len(out.json["meshes"]) - 1, "extensions": extensions})
 
 
 def _is_glb(data: bytes) -> bool:

@@ -43,4 +43,4 @@ def _listed(a: Attribute) -> Attribute:
     )
 
 
-FORMATS.add("csv_parts", Format("csv_parts", "CSV of parts", ".csv", "text/csv; charset=utf-8", write))
+FORMATS.add("csv_parts", Format("csv_parts", "Parts, CSV", ".csv", "text/csv; charset=utf-8", write))

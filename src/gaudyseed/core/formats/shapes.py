@@ -5,6 +5,29 @@ from __future__ import annotations
 import numpy as np
 
 from ..geometry.polygons import normals_of
+from ..geometry.things import thing
+from ..population import Population
+
+
+def pieces_of(population: Population, shape: str) -> list[tuple[str, tuple[np.ndarray, ...], np.ndarray]]:
+    """What the elements are drawn as: a name, its vertices, normals and triangles, and the elements (m,) that are it.
+
+    One for all, or one for each part where the elements are parts of copies.
+    """
+    everyone = np.arange(population.count)
+    if not population.shape:
+        return [(shape, shape_mesh(shape), everyone)]
+    made = thing(population.shape)
+    if population.elements.find("copy_position") is None:
+        return [(population.shape, (made.vertices, made.normals, made.faces), everyone)]
+    part = population.elements.attribute("part").values
+    return [(name, made.piece(k), np.flatnonzero(part == k)) for k, name in enumerate(made.parts)]
+
+
+def places_of(population: Population) -> np.ndarray:
+    """(n, 3) float32: where the shapes of the elements stand; of parts of copies the places of these."""
+    whole = population.elements.find("copy_position")
+    return (whole or population.elements.attribute("position")).readable
 
 
 def shape_mesh(shape: str) -> tuple[np.ndarray, np.ndarray, np.ndarray]:

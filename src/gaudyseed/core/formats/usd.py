@@ -26,7 +26,7 @@ from .base import FORMATS, About, Format, Thing, Wish
 from .cells import Check, never
 from .columns import Results, check_results, digits
 from .meshing import joined, linear_colours, mesh_of, named_apart, of_matrices, part_attribute
-from .shapes import shape_mesh
+from .shapes import pieces_of, places_of
 
 _WORKER = Path(__file__).with_name("usd_worker.py")
 _SECONDS = 150
@@ -445,14 +445,18 @@ def _differing(names: list[str]) -> list[str]:
 
 def _instancer(population: Population, results: Results | None, about: About) -> Iterator[str]:
     turns, sizes = standing(population)
-    vertices, _, faces = shape_mesh(about.shape)
-    yield f'def PointInstancer "{_word(about.name)}"\n{{\n'
-    yield from _array("point3f[] positions", population.elements.attribute("position").readable)
+    name, shapes = _word(about.name), pieces_of(population, about.shape)
+    words = _differing([_word(shape) for shape, _, _ in shapes])
+    kinds = np.zeros(population.count, np.int32)
+    for k, (_, _, rows) in enumerate(shapes):
+        kinds[rows] = k
+    yield f'def PointInstancer "{name}"\n{{\n'
+    yield from _array("point3f[] positions", places_of(population))
     # Real part first; half floats are what the schema wants.
     yield from _array("quath[] orientations", turns[:, [3, 0, 1, 2]])
     yield from _array("float3[] scales", np.repeat(sizes[:, None], 3, axis=1).astype(np.float32))
-    yield from _array("int[] protoIndices", np.zeros(population.count, np.int32))
-    yield f"    rel prototypes = </{_word(about.name)}/{about.shape}>\n"
+    yield from _array("int[] protoIndices", kinds)
+    yield f"    rel prototypes = [{', '.join(f'</{name}/{word}>' for word in words)}]\n"
     identity = population.elements.own.get("id")
     if identity is not None and identity.kind == "integer":
         yield from _array("int64[] ids", identity.values)
@@ -460,11 +464,13 @@ def _instancer(population: Population, results: Results | None, about: About) ->
     for a in (population.elements.attribute(n) for n in population.elements.brought):
         if a.name not in ("position", "orientation", "size", "id", "normal") and a.fields:
             yield from _of_attribute(a, "vertex")
-    yield f'\n    def Mesh "{about.shape}"\n    {{\n        uniform token subdivisionScheme = "none"\n'
-    yield from _array("    int[] faceVertexCounts", np.full(len(faces), 3))
-    yield from _array("    int[] faceVertexIndices", faces.reshape(-1))
-    yield from _array("    point3f[] points", vertices)
-    yield "    }\n}\n"
+    for word, (_, (vertices, _, faces), _) in zip(words, shapes, strict=True):
+        yield f'\n    def Mesh "{word}"\n    {{\n        uniform token subdivisionScheme = "none"\n'
+        yield from _array("    int[] faceVertexCounts", np.full(len(faces), 3))
+        yield from _array("    int[] faceVertexIndices", faces.reshape(-1))
+        yield from _array("    point3f[] points", vertices)
+        yield "    }\n"
+    yield "}\n"
 
 
 def write_crate(population: Population, results: Results | None, about: About = About()) -> bytes:

@@ -158,6 +158,8 @@ class Population:
         Sentences about what was derived or left out when it was made.
     standing
         Where the elements stand on another population; None where they stand on none.
+    shape
+        The word of the thing of several parts that they are copies of; empty for a single shape.
     """
 
     kind: str
@@ -165,6 +167,7 @@ class Population:
     form: Form = Points()
     notes: tuple[str, ...] = ()
     standing: Standing | None = None
+    shape: str = ""
 
     @property
     def count(self) -> int:
@@ -193,7 +196,9 @@ class Population:
     def digest(self) -> str:
         """Content digest of the whole."""
         standing = [self.standing.digest] if self.standing else []
-        return digest_of(self.kind, self.elements.digest, self.form.digest, *standing)
+        return digest_of(
+            self.kind, self.elements.digest, self.form.digest, *standing, *([self.shape] if self.shape else [])
+        )
 
 
 def of_points(

@@ -12,6 +12,7 @@ from pydantic import Field
 from ...core.document import Document
 from ...core.errors import BadInput
 from ...core.geometry.surfaces import SURFACES, surface
+from ...core.geometry.things import thing
 from ...core.population import Polygons, Population
 from ...core.population.derive import standing
 from ...core.population.kinds import KINDS
@@ -54,7 +55,17 @@ def described(population: Population) -> dict[str, object]:
 def _instances(population: Population) -> dict[str, np.ndarray]:
     """Places, turns and sizes."""
     orientations, sizes = standing(population)
-    return {"orientations": orientations, "sizes": sizes, **_parts(population)}
+    found = {"orientations": orientations, "sizes": sizes, **_parts(population)}
+    if not population.shape:
+        return found
+    shape = thing(population.shape)
+    found |= {"shape_positions": shape.vertices, "shape_normals": shape.normals, "shape_faces": shape.faces,
+              "shape_pieces": shape.part_of}  # fmt: skip
+    if population.elements.find("copy_position") is not None:
+        # Drawn as a piece of its copy, which stands at the copy's place.
+        found["pieces"] = population.elements.attribute("part").values.astype(np.uint8)
+        found["places"] = population.elements.attribute("copy_position").readable
+    return found
 
 
 def _parts(population: Population) -> dict[str, np.ndarray]:

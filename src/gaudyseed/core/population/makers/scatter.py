@@ -21,6 +21,7 @@ from ...look.follow import Dialled
 from ...reading import Reading
 from ..attribute import Attribute
 from ..attribute import Field as Column
+from ..copies import EACH, WHAT, Each, What, as_copies
 from ..elements import Owners
 from ..population import Polygons, Population, Standing, of_points
 from .base import ALONE, ColumnSource, MakerModel, Makings
@@ -48,6 +49,8 @@ class ScatterMaker(MakerModel):
         None, title="Density", description="What of that mesh says how densely the elements stand.",
         json_schema_extra={"control": "reading"},
     )  # fmt: skip
+    copies: What = WHAT
+    each: Each = EACH
     count: Dialled[Annotated[int, Field(ge=1, le=LARGEST_COUNT)]] = Field(
         12_000, title="Count", description="How many elements to make."
     )
@@ -133,7 +136,7 @@ class ScatterMaker(MakerModel):
             *([_vector("uv", found.uvs, ("u", "v"))] if found.uvs is not None else []),
         ]
         made = of_points(kept, {a.name: a for a in attributes}, notes, owners)
-        return replace(made, standing=standing) if standing else made
+        return as_copies(replace(made, standing=standing) if standing else made, self.copies, self.each)
 
     def _on_surface(self) -> tuple[Scattered, tuple[Owners, ...], None]:
         on = surface(self.surface)
