@@ -7,7 +7,8 @@ import numpy as np
 
 from gaudyseed.core.document import parse
 from gaudyseed.core.errors import BadInput
-from gaudyseed.core.formats import FORMATS, read_points
+from gaudyseed.core.formats import FORMATS, read_points, read_things
+from gaudyseed.core.geometry.things import thing
 from gaudyseed.core.look.evaluate import Evaluator
 from gaudyseed.core.look.model import Look, Scene
 from gaudyseed.core.population.placed import placed
@@ -16,6 +17,7 @@ from gaudyseed.core.scene import SceneRun
 from tests.support import FIVE, look_document, points, ramp
 
 NIGHT = ramp([0, 1], ["#000020", "#ffe0a0"], interpolation="straight")
+NIGHT0 = {"step": "constant", "value": "#204060"}
 HEIGHT = [{"step": "attribute", "name": "position", "component": "z"}, {"step": "range", "own": True}]
 
 
@@ -261,6 +263,71 @@ class Missing(unittest.TestCase):
         look = look_document({"step": "attribute", "name": "wear", "otherwise": 0.75}, NIGHT)
         found = Evaluator().evaluate(made, parse(Look, look))
         self.assertEqual(found.steps[0].value.array.tolist(), [0.5, 0.75, 0.75])
+
+
+class Copies(unittest.TestCase):
+    """A grid, and copies of things with named parts."""
+
+    def made(self, *paint: dict, **maker):
+        kept = Made()
+        run = kept.run(
+            population("g", {"maker": "grid", "columns": 4, "rows": 3, "layers": 2, "size": 0.5, **maker}, *paint)
+        )
+        return run, run.population("g")
+
+    def test_a_grid(self):
+        _, made = self.made(NIGHT0, column_spacing=2.0, row_spacing=1.0, layer_spacing=3.0)
+        own = made.elements.own
+        self.assertEqual(made.count, 24)
+        np.testing.assert_allclose(own["position"].values[0], [-3, -1, 0.25])
+        np.testing.assert_allclose(own["position"].values[-1], [3, 1, 3.25])
+        self.assertEqual([own[n].values[13] for n in ("column", "row", "layer")], [1, 0, 1])
+        with self.assertRaises(BadInput) as caught:
+            self.made(NIGHT0, columns=1000, rows=1000, layers=2)
+        self.assertIn("2,000,000 elements", caught.exception.sentence)
+
+    def test_one_per_name_one_per_copy_and_one_for_each(self):
+        for per, wanted in (("element", 96), ("copy", 24), ("part_name", 4), ("part", 4)):
+            run, made = self.made({"step": "random", "per": per, "seed": 1}, NIGHT, copies="lantern", each="part")
+            self.assertEqual(made.count, 96)
+            values = run.evaluation("g").steps[0].value.array
+            self.assertEqual(len(np.unique(values)), wanted, per)
+        owners = made.elements.owners[0]
+        self.assertEqual((owners.level, owners.count), ("copy", 24))
+        steps = [{"step": "random", "seed": 1}, {"step": "unify", "per": "copy"}, NIGHT]
+        run, _ = self.made(*steps, copies="lantern", each="part")
+        unified = run.evaluation("g").steps[1].value.array.reshape(24, 4)
+        np.testing.assert_allclose(unified.std(axis=1), 0, atol=1e-7)
+
+    def test_parts_stand_at_their_middles(self):
+        """By hand: a lantern's tassel hangs below its copy by its middle times the size, turned with the copy."""
+        _, made = self.made(NIGHT0, copies="lantern", each="part")
+        thing_of = thing("lantern")
+        tassel = thing_of.parts.index("tassel")
+        at = made.elements.own["position"].values[tassel]
+        whole = made.elements.attribute("copy_position").values[tassel]
+        np.testing.assert_allclose(at - whole, thing_of.middles[tassel] * 0.5, atol=1e-6)
+
+    def test_files_have_a_shape_for_each_part(self):
+        run, made = self.made({"step": "random", "seed": 1}, NIGHT, copies="rosette", each="part")
+        results = run.evaluation("g").results
+        for form in ("glb", "usd"):
+            things = read_things(FORMATS[form].write(made, results), f"a{FORMATS[form].ending}")
+            self.assertEqual(sum(t.population.count for t in things), 72)
+            back = np.concatenate([t.population.elements.own["position"].values for t in things])
+            whole = made.elements.attribute("copy_position").values
+            for place in whole[::9]:
+                self.assertLess(np.abs(back - place).sum(axis=1).min(), 1e-5)
+            colours = np.concatenate([t.population.elements.own["colour"].readable for t in things])
+            np.testing.assert_allclose(np.sort(colours[:, 0]), np.sort(results["base_colour"][:, 0]), atol=1e-5)
+
+    def test_a_scatter_of_copies_on_a_mesh_keeps_its_ground(self):
+        kept = Made()
+        run = kept.run(mesh(), dots(copies="rosette", each="part", count=50))
+        made = run.population("dots")
+        self.assertEqual((made.count, len(made.standing.corners)), (150, 150))
+        colours = run.evaluation("dots").colours.reshape(50, 3, 3)
+        self.assertEqual(np.ptp(colours, axis=1).max(), 0)
 
 
 class Written(unittest.TestCase):

@@ -156,10 +156,10 @@ class _Reader:
             triangles = self._triangles(primitive, vertices)
             if np.linalg.det(node.matrix[:3, :3]) < 0:
                 triangles = triangles[:, ::-1]
-            corners.append(triangles + shift)
+            corners.append(triangles + np.int32(shift) if shift else triangles)
             parts.append(np.full(len(triangles), number[node], np.int32))
             materials.append(self._material(primitive, len(triangles)))
-        faces = np.concatenate(corners)
+        faces = corners[0] if len(corners) == 1 else np.concatenate(corners)
         notes = [f"{self.lines} lines were left out: they are not read yet."] if self.lines else []
         table, more = joined(tables, [len(t["position"].values) for t in tables])
         of_faces = {PART: part_attribute(np.concatenate(parts), labels)}
@@ -167,7 +167,7 @@ class _Reader:
         if (codes >= 0).any():
             of_faces["material"] = _materials(codes, [m.name for m in self.document.materials])
         population = mesh_of(
-            table, np.arange(0, 3 * len(faces) + 1, 3), faces.reshape(-1).astype(np.int32), self.name,
+            table, np.arange(0, 3 * len(faces) + 1, 3), np.ascontiguousarray(faces.reshape(-1), np.int32), self.name,
             of_faces=of_faces, notes=[*notes, *more],
         )  # fmt: skip
         title = labels[0] if len(labels) == 1 else stem
@@ -188,9 +188,9 @@ class _Reader:
         order = np.arange(vertices) if primitive.indices is None else self.arrays.raw(primitive.indices)
         if order.ndim != 1 or order.dtype.kind not in "iu":
             raise self._damaged("the indices of a mesh are no whole numbers", "accessors")
-        order = order.astype(np.int64)
         if len(order) and order.max() >= vertices:
             raise self._damaged(f"a mesh names vertex {order.max():,}, but it has {vertices:,}", "accessors")
+        order = order.astype(np.int32)
         if primitive.mode == TRIANGLES:
             if len(order) % 3:
                 raise self._damaged(f"{len(order):,} indices are no whole number of triangles", "accessors")

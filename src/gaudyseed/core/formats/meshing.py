@@ -10,6 +10,7 @@ import numpy as np
 from ..colour.spaces import encode_srgb
 from ..errors import BadInput
 from ..geometry.placing import quaternion
+from ..geometry.polygons import edges_of
 from ..population import Attribute, Field, Polygons, Population
 from ..population.meshes import PART, check_polygons, of_polygons
 from .base import Thing
@@ -52,7 +53,8 @@ def _odd(form: Polygons, vertices: int) -> list[str]:
     loose = int(vertices - used.sum())
     if loose:
         found.append(f"{loose:,} vertices are in no face; they are kept.")
-    crowded = int((form.edges(vertices).users > 2).sum())
+    # Not kept: most meshes are never asked for their edges.
+    crowded = int((edges_of(form.starts, form.corners, vertices).users > 2).sum())
     if crowded:
         found.append(f"{crowded:,} edges are shared by more than two faces; they stay where they are when subdivided.")
     return found
@@ -127,7 +129,7 @@ def joined(tables: list[dict[str, Attribute]], counts: list[int]) -> tuple[dict[
             notes.append(f"The attribute {name!r} is of different kinds in different meshes and was left out.")
             continue
         rows = [(table.get(name), count) for table, count in zip(tables, counts, strict=True)]
-        found[name] = _of_all(name, having[0], rows)
+        found[name] = having[0] if len(rows) == 1 else _of_all(name, having[0], rows)
     return found, notes
 
 

@@ -65,8 +65,8 @@ def _apart(data: bytes, name: str, check: Check, wish: Wish) -> tuple[dict[str, 
         wanted.write_text(json.dumps({"repeated": wish.repeated, "frame": wish.frame}))
         _run([str(given), str(wanted), str(out)], name, check)
         held = out.read_bytes()
-    line, _, rest = held.partition(b"\n")
-    return json.loads(line), memoryview(rest)
+    end = held.index(b"\n")
+    return json.loads(held[:end]), memoryview(held)[end + 1 :]
 
 
 def _run(arguments: list[str], name: str, check: Check) -> None:
@@ -138,7 +138,7 @@ class _Reader:
         for k, mesh in enumerate(meshes):
             matrix = np.array(mesh["matrix"]).reshape(4, 4)
             points = self.array(mesh["points"])
-            counts, indices = self.array(mesh["counts"]).astype(np.int64), self.array(mesh["indices"]).astype(np.int64)
+            counts, indices = self.array(mesh["counts"]), self.array(mesh["indices"])
             self._check(mesh["name"], points, counts, indices)
             levels = {"vertex": len(points), "face": len(counts), "corner": len(indices)}
             carried = self._carried(mesh, levels, more)
@@ -152,7 +152,7 @@ class _Reader:
             around.append({n: _moved(a, matrix) for n, a in carried["corner"].items()})
             faces.append(carried["face"])
             sizes.append(counts)
-            corners.append(indices + shift)
+            corners.append(indices + np.int32(shift) if shift else indices)
             parts.append(np.full(len(counts), k, np.int32))
             shift += len(points)
         lengths = [[len(t["position"].values) for t in tables], [len(s) for s in sizes], [len(c) for c in corners]]
@@ -166,7 +166,7 @@ class _Reader:
             codes, names = of_faces["group"].values, list(of_faces["group"].labels)
             if (codes > 0).all():
                 codes, names = codes - 1, names[1:]
-        starts = np.concatenate([[0], np.cumsum(np.concatenate(sizes))])
+        starts = np.concatenate([[0], np.cumsum(np.concatenate(sizes), dtype=np.int64)])
         cages = [mesh["name"] for mesh in meshes if mesh["scheme"] not in ("none", "bilinear")]
         if cages:
             more.append("The meshes are cages for smooth subdivision: raise the subdivision to see them smooth.")

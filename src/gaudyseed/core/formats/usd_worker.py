@@ -250,8 +250,8 @@ class Reader:
         self.note_motion(prim, [mesh.GetPointsAttr()])
         thing = {
             "kind": "mesh", "name": prim.GetName(), "matrix": self.matrix(prim).reshape(-1).tolist(),
-            "points": self.found.array(np.array(points)), "counts": self.found.array(np.array(counts)),
-            "indices": self.found.array(np.array(indices)),
+            "points": self.found.array(np.array(points)), "counts": self.found.array(np.array(counts, np.int32)),
+            "indices": self.found.array(np.array(indices, np.int32)),
             "left": str(mesh.GetOrientationAttr().Get()) == "leftHanded",
             "scheme": str(mesh.GetSubdivisionSchemeAttr().Get()), "primvars": self.primvars(prim),
             "subsets": self.subsets(mesh),

@@ -26,7 +26,7 @@ class Edges:
     users
         (e,) int32: how many faces have it; 1 on a border, 2 within a surface.
     first, second
-        (e,) int64: corners that begin it in two of them, -1 for none.
+        (e,) int32: corners that begin it in two of them, -1 for none.
     """
 
     edge_of: np.ndarray
@@ -45,7 +45,7 @@ def edges_of(starts: np.ndarray, corners: np.ndarray, vertices: int) -> Edges:
     """
     size = len(corners)
     edge_of, users = np.empty(size, np.int32), np.empty(size, np.int32)
-    ends, first, second = np.empty((size, 2), np.int32), np.empty(size, np.int64), np.empty(size, np.int64)
+    ends, first, second = np.empty((size, 2), np.int32), np.empty(size, np.int32), np.empty(size, np.int32)
     count = kernels.edges(starts, corners, vertices, edge_of, ends, users, first, second)
     return Edges(edge_of, ends[:count].copy(), users[:count].copy(), first[:count].copy(), second[:count].copy())
 

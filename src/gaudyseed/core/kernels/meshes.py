@@ -100,7 +100,7 @@ def islands(starts, corners, out):  # type: ignore[no-untyped-def]
     return count
 
 
-@compiled(int64(_I64, _I32, int64, _OUT_I32, _OUT_I32_2, _OUT_I32, _OUT_I64, _OUT_I64))
+@compiled(int64(_I64, _I32, int64, _OUT_I32, _OUT_I32_2, _OUT_I32, _OUT_I32, _OUT_I32))
 def edges(starts, corners, vertices, edge_of, ends, users, first, second):  # type: ignore[no-untyped-def]
     """The edges of a mesh, each once; returns how many there are.
 
@@ -110,22 +110,26 @@ def edges(starts, corners, vertices, edge_of, ends, users, first, second):  # ty
     """
     total = len(corners)
     bucket = np.zeros(vertices + 1, np.int64)
-    other = np.empty(total, np.int32)
-    low = np.empty(total, np.int32)
+    # Until its edge is known a corner's place holds the higher end of it.
+    other = edge_of
     for f in range(len(starts) - 1):
         a, b = starts[f], starts[f + 1]
         for k in range(a, b):
             p = corners[k]
             q = corners[k + 1] if k + 1 < b else corners[a]
-            low[k], other[k] = min(p, q), max(p, q)
-            bucket[low[k] + 1] += 1
+            other[k] = max(p, q)
+            bucket[min(p, q) + 1] += 1
     for v in range(vertices):
         bucket[v + 1] += bucket[v]
     fill = bucket[:-1].copy()
-    sorted_ = np.empty(total, np.int64)
-    for k in range(total):
-        sorted_[fill[low[k]]] = k
-        fill[low[k]] += 1
+    sorted_ = np.empty(total, np.int32)
+    for f in range(len(starts) - 1):
+        a, b = starts[f], starts[f + 1]
+        for k in range(a, b):
+            p = corners[k]
+            low = min(p, corners[k + 1] if k + 1 < b else corners[a])
+            sorted_[fill[low]] = k
+            fill[low] += 1
     count = 0
     for v in range(vertices):
         a, b = bucket[v], bucket[v + 1]
@@ -140,10 +144,12 @@ def edges(starts, corners, vertices, edge_of, ends, users, first, second):  # ty
                     sorted_[j + 1] = sorted_[j]
                     j -= 1
                 sorted_[j + 1] = k
+        last = np.int32(-1)
         for i in range(a, b):
             k = sorted_[i]
-            if i == a or other[k] != other[sorted_[i - 1]]:
-                ends[count, 0], ends[count, 1] = v, other[k]
+            if other[k] != last:
+                last = other[k]
+                ends[count, 0], ends[count, 1] = v, last
                 users[count], first[count], second[count] = 0, k, -1
                 count += 1
             e = count - 1

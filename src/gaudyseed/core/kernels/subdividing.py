@@ -73,7 +73,7 @@ def _on_border(v, starts_v, edges_v, ends, users, at, indices, weights):  # type
     return at
 
 
-@compiled(int64(_I64, _I32, _I32_2, _I32, _I64, _I64, _I64, _I32, boolean, _OUT_I64, _OUT_I32, _OUT_F32))
+@compiled(int64(_I64, _I32, _I32_2, _I32, _I32, _I32, _I64, _I32, boolean, _OUT_I64, _OUT_I32, _OUT_F32))
 def loop_rows(starts, corners, ends, users, first, second, starts_v, edges_v, smooth, rows, indices, weights):  # type: ignore[no-untyped-def]
     """Rows of a mesh of triangles: Loop, "Smooth subdivision surfaces based on triangles", 1987.
 
@@ -117,7 +117,7 @@ def loop_rows(starts, corners, ends, users, first, second, starts_v, edges_v, sm
     return at
 
 
-@compiled(int64(_I64, _I32, _I32, _I32_2, _I32, _I64, _I64, _I64, _I32, _I64, _I32, boolean, _OUT_I64, _OUT_I32,
+@compiled(int64(_I64, _I32, _I32, _I32_2, _I32, _I32, _I32, _I64, _I32, _I64, _I32, boolean, _OUT_I64, _OUT_I32,
                 _OUT_F32))  # fmt: skip
 def catmull_clark_rows(starts, corners, face_of, ends, users, first, second, starts_v, edges_v, starts_f, faces_v,
                        smooth, rows, indices, weights):  # type: ignore[no-untyped-def]  # fmt: skip
