@@ -16,7 +16,10 @@ ROOT = Path(__file__).resolve().parent.parent
 sys.path.insert(0, str(ROOT))
 
 from tests.browser.driver import BrowserCase  # noqa: E402
+from tests.support import look_document  # noqa: E402
 from tools.kite import kite  # noqa: E402
+
+from gaudyseed.demo import demo_scene  # noqa: E402
 
 FOLDER = ROOT / "docs" / "screenshots"
 
@@ -161,9 +164,12 @@ def library(c: Camera) -> None:
     c.page.get_by_label("Use Parade").wait_for()
 
 
-def soft(c: Camera) -> None:
-    """A soft ramp over a flat one."""
-    c.open("Ramp")
+def normals(c: Camera) -> None:
+    """The fox mask by its normals, two axes swapped."""
+    c.page.get_by_role("button", name=re.compile("^Painted fox mask")).first.click()
+    c.page.get_by_label("Show Painted fox mask alone").click()
+    c.page.get_by_label("Frame the chosen one (9)").click()
+    c.open("As colour")
 
 
 def parts(c: Camera) -> None:
@@ -197,8 +203,11 @@ def curve(c: Camera) -> None:
 
 
 def gather(c: Camera) -> None:
-    """The Gather room."""
+    """The Gather room: a mesh, its place by handles, what it costs."""
     c.page.keyboard.press("Alt+1")
+    c.page.get_by_role("button", name=re.compile("^Mosaic carp")).first.click()
+    c.page.get_by_role("switch", name="Handles in the view").click()
+    c.page.get_by_label("Costs").get_by_text("One level more").wait_for()
 
 
 def elements(c: Camera) -> None:
@@ -242,6 +251,9 @@ WEAR = {"name": "wear", "chain": [{"step": "random", "seed": 11}, DUSK, {"step":
 RANDOM = {"step": "random", "seed": 42}
 FOLLOWED = {**DRIFT, "hue": [0, {"signal": "wear", "low": 0, "high": 70}]}
 BENT = {"step": "curve", "points": [{"x": x, "y": y} for x, y in ((0, 0), (0.45, 0.15), (0.7, 0.8), (1, 1))]}
+NORMALS = [{"step": "attribute", "name": "normal"}, {"step": "as_colour", "red": "z", "blue": "x"}]
+#: Those of the whole demo; the others show its sequins alone.
+WHOLE = ("colour-room", "gather-room", "publish-room", "normals")
 #: Name: what is done, and the chain it begins with (None: the demo as it is).
 PICTURES: dict[str, tuple[Callable[[Camera], None], list | None, dict]] = {
     "colour-room": (colour_room, None, {}),
@@ -268,7 +280,7 @@ PICTURES: dict[str, tuple[Callable[[Camera], None], list | None, dict]] = {
                           {"step": "palette", "name": "Night sweets", "columns": 3, "swatches": [
                               {"colour": c, "locked": c == "#a02c7d"}
                               for c in ("#1b1433", "#46206b", "#a02c7d", "#ef5d78", "#ffb37a", "#fff0c9")]}], {}),
-    "soft": (soft, None, {}),
+    "normals": (normals, None, {}),
 }  # fmt: skip
 
 
@@ -283,8 +295,12 @@ def main(names: list[str]) -> None:
                 sequins(camera, paint, **look)
             if name == "scene":
                 camera.wanted = with_berries(BrowserCase.document(camera))
-            if name in ("layers", "soft"):
-                camera.wanted = two_layers(name, BrowserCase.document(camera))
+            if name == "layers":
+                camera.wanted = edged(BrowserCase.document(camera))
+            if name in WHOLE:
+                camera.wanted = demo_scene().model_dump(mode="json")
+            if name == "normals":
+                camera.wanted["populations"][3]["look"] = look_document(*NORMALS)
             camera.setUp()
             act(camera)
             camera.settle()
@@ -318,18 +334,13 @@ def with_berries(scene: dict) -> dict:
     return scene
 
 
-def two_layers(name: str, scene: dict) -> dict:
-    """The demo with a second layer."""
+def edged(scene: dict) -> dict:
+    """The scene with an edge colour over its layer."""
     stack = scene["populations"][0]["look"]["lanes"]["base_colour"]["layers"]
-    if name == "soft":
-        stack.append(
-            {"name": "Soft dusk", "paint": [{**RANDOM, "linked": True}, {**DUSK, "interpolation": "soft"}, DRIFT]}
-        )
-    else:
-        mask = [{"step": "attribute", "name": "position", "component": "z"}, {"step": "range", "own": True},
-                {"step": "levels", "black_point": 0.45, "white_point": 0.9}]  # fmt: skip
-        paint = [{"step": "constant", "value": "#ffd27a"}]
-        stack.append({"name": "Edge", "blend": "overlay", "blend_in": "display", "mask": mask, "paint": paint})
+    mask = [{"step": "attribute", "name": "position", "component": "z"}, {"step": "range", "own": True},
+            {"step": "levels", "black_point": 0.45, "white_point": 0.9}]  # fmt: skip
+    paint = [{"step": "constant", "value": "#ffd27a"}]
+    stack.append({"name": "Edge", "blend": "overlay", "blend_in": "display", "mask": mask, "paint": paint})
     return scene
 
 

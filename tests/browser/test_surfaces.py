@@ -192,12 +192,12 @@ class Coarse(SurfaceCase):
         card.wait_for()
         before = self.blurred()
         self.after(lambda: card.get_by_role("button", name="Subdivide it once more").click())
-        page.get_by_text("20,006 vertices").first.wait_for()
+        page.get_by_text("21,526 vertices").first.wait_for()
         self.settle()
         page.wait_for_timeout(400)
         self.assertLess(self.blurred(), 0.75 * before)
         self.after(lambda: page.keyboard.press("Control+z"))
-        page.get_by_text("5,000 vertices").first.wait_for()
+        page.get_by_text("5,380 vertices").first.wait_for()
 
 
 class Beetle(SurfaceCase):

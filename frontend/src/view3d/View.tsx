@@ -159,8 +159,8 @@ function Controls() {
         </IconButton>
       )}
       {alone && (
-        <span className="chip ml-auto border border-ink" role="status">
-          <span className="max-w-40 truncate">{alone} alone</span>
+        <span className="chip ml-auto min-w-0 border border-ink" role="status">
+          <span className="truncate">{alone} alone</span>
           <IconButton label="Show all populations" className="-mr-1.5" onClick={() => showAlone(null)}>
             <X size={13} />
           </IconButton>

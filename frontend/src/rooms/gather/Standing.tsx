@@ -81,7 +81,7 @@ function useCosts(): CostAnswer | null {
   return costs;
 }
 
-const COUNT = new Intl.NumberFormat("en-GB", { maximumSignificantDigits: 3 });
+const COUNT = new Intl.NumberFormat("en-GB", { maximumSignificantDigits: 2 });
 
 /** So many elements, with the memory and the time that they take at the present rate. */
 function told(count: number, { bytes, seconds }: CostAnswer, word: string): string {

@@ -35,6 +35,7 @@ const TEXTS: Record<string, string> = {
   obj: "Polygons, objects, groups, material names and uv as they came; the colours after each vertex. Other attributes have no place in it.",
   glb: "Colours of the vertices and every attribute; clones go out as instances of their shape with a colour each.",
   usd: "Readable USD: display colours and primvars on the mesh; clones as an instancer of their shape.",
+  usdc: "The same as binary: smaller, and quicker to read.",
   csv_parts: "A row for each part: its number, name, size, place, and the mean of what its elements got.",
   csv: "A row for each element, for spreadsheets and scripts.",
 };

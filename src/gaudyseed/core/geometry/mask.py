@@ -31,13 +31,23 @@ def _outlined() -> tuple[np.ndarray, np.ndarray]:
     x = np.arange(-1.2, 1.2 + _CELL / 2, _CELL)
     z = np.arange(-1.25, 1.35 + _CELL / 2, _CELL)
     grid = np.stack(np.meshgrid(x, z), -1)
-    inside = _outline(grid) < 0
+    inside = _outline(grid) < -0.6 * _CELL
     whole = inside[:-1, :-1] & inside[:-1, 1:] & inside[1:, 1:] & inside[1:, :-1]
     index = np.arange(grid.size // 2).reshape(grid.shape[:2])
     cells = np.stack([index[:-1, :-1], index[:-1, 1:], index[1:, 1:], index[1:, :-1]], -1)[whole]
     used, cells = np.unique(cells, return_inverse=True)
     cells = cells.reshape(-1, 4)
-    points = grid.reshape(-1, 2)[used]
+    return _rimmed(grid.reshape(-1, 2)[used], cells)
+
+
+def _rimmed(points: np.ndarray, cells: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """With one more row of cells between the border, which runs in steps, and the outline, so that the rim is even."""
+    edges = _border(cells)
+    stepped, inverse = np.unique(edges, return_inverse=True)
+    a, b = edges.T
+    rim_a, rim_b = (len(points) + inverse.reshape(-1, 2)).T
+    cells = np.concatenate([cells, np.stack([b, a, rim_a, rim_b], -1)])
+    points = np.concatenate([points, _on_outline(points[stepped])])
     return _relaxed(points, cells), cells
 
 
@@ -47,7 +57,7 @@ def _relaxed(points: np.ndarray, cells: np.ndarray) -> np.ndarray:
     rim = np.unique(_border(cells))
     degree = np.bincount(edges.reshape(-1), minlength=len(points))[:, None]
     along = _border(cells)
-    for _ in range(40):
+    for _ in range(60):
         sums = np.zeros_like(points)
         np.add.at(sums, edges[:, 0], points[edges[:, 1]])
         np.add.at(sums, edges[:, 1], points[edges[:, 0]])
