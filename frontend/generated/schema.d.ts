@@ -527,7 +527,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A surface as triangles with normals and gloss. */
+        /** A surface as triangles with normals and gloss; ``?coarse=4`` with fewer, for slow machines. */
         get: operations["get_surface"];
         put?: never;
         post?: never;
@@ -2887,6 +2887,11 @@ export interface components {
             count: number;
             /** Notes */
             notes: string[];
+            /** Frames */
+            frames: [
+                number,
+                number
+            ] | null;
             /** Levels */
             levels: {
                 [key: string]: unknown;

@@ -89,15 +89,16 @@ def _dial(text: str) -> Any:
 @click.option("--ascii", "ascii_text", is_flag=True, help="Write PLY as text.")
 @click.option("--parts", is_flag=True, help="Write CSV of the parts, not of the elements.")
 @click.option("--population", "name", default="", help="Which one, where the file holds several.")
+@click.option("--frame", type=float, help="Of a file in which something moves; else the first.")
 @click.option("--census", is_flag=True, help="Print how many elements each colour got.")
 @click.option("--dial", "dials", multiple=True, metavar="NAME=VALUE", help="A dial that the look follows; repeatable.")
 def colour(
-    points: Path, look_file: Path, out: Path | None, ascii_text: bool, parts: bool, name: str, census: bool,
-    dials: tuple[str, ...],
+    points: Path, look_file: Path, out: Path | None, ascii_text: bool, parts: bool, name: str, frame: float | None,
+    census: bool, dials: tuple[str, ...],
 ) -> None:  # fmt: skip
     """Colour the elements of POINTS (PLY, OBJ, GLB, USD or CSV) with a look."""
     from .core.document import LARGEST_DOCUMENT, parse, parse_json
-    from .core.formats import LARGEST_FILE, About, read_points
+    from .core.formats import LARGEST_FILE, About, Wish, read_points
     from .core.look.evaluate import Evaluator
     from .core.look.model import Look
     from .core.report import Reporter
@@ -107,7 +108,7 @@ def colour(
             raise BadInput("Say where to write with --out, or ask for the shares with --census.")
         form = _format_of(out, ascii_text, parts) if out else None
         look = parse(Look, parse_json(read_file(look_file, LARGEST_DOCUMENT), look_file.name), look_file.name)
-        population = read_points(read_file(points, LARGEST_FILE), points.name, population=name)
+        population = read_points(read_file(points, LARGEST_FILE), points.name, wish=Wish(frame=frame), population=name)
         if form and population.kind not in form.kinds:
             raise BadInput(f"{form.title} holds no {population.kind}. Write another format.", place=str(out))
         for note in population.notes:

@@ -269,7 +269,12 @@ class Files(SurfaceCase):
         page.get_by_label("File to import").set_input_files(upload)
         dialog = page.get_by_role("dialog")
         dialog.get_by_text("in 4 parts").wait_for()
-        self.assertIn("Clones", dialog.get_by_role("button", name=re.compile("^Repeated meshes become")).inner_text())
+        for label, now in (
+            ("Repeated meshes become", "Clones"),
+            ("Copies become", "Parts"),
+            ("An element", "Each copy"),
+        ):
+            self.assertIn(now, dialog.get_by_role("button", name=re.compile(f"^{label}")).inner_text())
         self.after(lambda: dialog.get_by_role("button", name="Add to the scene").click())
         page.get_by_role("button", name=re.compile("^things")).wait_for()
         page.keyboard.press("Alt+2")

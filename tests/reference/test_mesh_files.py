@@ -225,6 +225,57 @@ class Glb(Same):
         parts = read_points(data, "crates.glb", wish=Wish(repeated="parts"))
         self.assertEqual((parts.kind, parts.elements.owners[0].count), ("mesh", 5))
 
+    def test_each_part_of_each_copy(self):
+        """Crates of two primitives: places worked by hand from the nodes' and the parts' middles."""
+        binary = np.float32([[0, 0, 0], [1, 0, 0], [0, 1, 0], [4, 0, 0], [5, 0, 0], [4, 1, 0]]).tobytes()
+        views = [{"buffer": 0, "byteOffset": 36 * k, "byteLength": 36} for k in range(2)]
+        document = {
+            "asset": {"version": "2.0"}, "buffers": [{"byteLength": 72}], "bufferViews": views,
+            "accessors": [{"bufferView": k, "componentType": 5126, "count": 3, "type": "VEC3"} for k in range(2)],
+            "materials": [{"name": "lid"}, {"name": "box"}],
+            "meshes": [
+                {"name": "crate", "primitives": [{"attributes": {"POSITION": k}, "material": k} for k in range(2)]}
+            ],
+            "nodes": [{"mesh": 0, "translation": [0, 10 * k, 0]} for k in range(3)], "scenes": [{"nodes": [0, 1, 2]}],
+        }  # fmt: skip
+        data = glb(document, binary)
+        self.assertEqual(read_points(data, "a.glb").count, 3)
+        each = read_points(data, "a.glb", wish=Wish(each="part"))
+        own = each.elements.own
+        self.assertEqual([own["part_name"].labels[k] for k in own["part_name"].values], ["lid", "box"] * 3)
+        self.assertEqual(own["copy"].values.tolist(), [0, 0, 1, 1, 2, 2])
+        # y is up there, so the second copy stands at z = 10; the middles are (0.5, 0.5) and (4.5, 0.5).
+        np.testing.assert_allclose(own["position"].values[2:4], [[0.5, 0, 10.5], [4.5, 0, 10.5]], atol=1e-6)
+
+    def test_real_copies_as_clones(self):
+        """Boxes that trimesh moved, turned and sized, each a mesh of its own: the transforms come back."""
+        from scipy.spatial.transform import Rotation
+
+        rng = np.random.default_rng(4)
+        scene, wanted = trimesh.Scene(), []
+        for k in range(6):
+            box = trimesh.creation.box((0.3, 0.5, 0.9))
+            turn, size, place = Rotation.random(random_state=k), rng.uniform(0.5, 2), rng.normal(size=3) * 4
+            matrix = np.eye(4)
+            matrix[:3, :3], matrix[:3, 3] = turn.as_matrix() * size, place
+            box.apply_transform(matrix)
+            scene.add_geometry(box, geom_name=f"crate.{k:03}", node_name=f"crate.{k:03}")
+            wanted.append((turn, size, place))
+        scene.add_geometry(trimesh.creation.icosphere(subdivisions=1), geom_name="knob", node_name="knob")
+        data = scene.export(file_type="obj").encode()
+        self.assertEqual([t.population.kind for t in read_things(data, "a.obj")], ["mesh"])
+        things = {t.name: t.population for t in read_things(data, "a.obj", wish=Wish(copies="clones"))}
+        self.assertEqual((set(things), things["crate"].count), ({"the rest", "crate"}, 6))
+        self.assertEqual(things["the rest"].elements.owners[0].count, 1)
+        own = things["crate"].elements.own
+        for k, (turn, size, place) in enumerate(wanted):
+            np.testing.assert_allclose(own["position"].values[k], place, atol=1e-4)
+            self.assertAlmostEqual(own["size"].values[k] / own["size"].values[0], size / wanted[0][1], places=3)
+            relative = turn * wanted[0][0].inv()
+            first, mine = (Rotation.from_quat(own["orientation"].values[j]) for j in (0, k))
+            # A box looks the same after half a turn; the fit keeps its corners in order, so it is exact.
+            np.testing.assert_allclose((mine * first.inv()).as_matrix(), relative.as_matrix(), atol=2e-3)
+
     def test_clones_come_back_as_they_went(self):
         clones = ScatterMaker(maker="scatter", surface="ring", count=300, tilt=20).make(None)
         results = Evaluator().evaluate(clones, PER_PART).results
@@ -363,6 +414,7 @@ class Usd(Same):
                 self.assertEqual(things["many"].elements.own["position"].values[:, 2].tolist(), [2, 4, 6])
                 shape = things["many"].elements.own["shape"]
                 self.assertEqual([shape.labels[k] for k in shape.values], ["twig", "leaf", "twig"])
+                self.assertIsNone(read_things(path.read_bytes(), path.name)[0].frames)
 
     def test_moving_things_are_named_and_a_frame_is_chosen(self):
         from pxr import Usd, UsdGeom
@@ -384,6 +436,7 @@ class Usd(Same):
                 # y is up there unless a stage says otherwise, so its z is our -y.
                 self.assertEqual(mesh.elements.own["position"].values[0, 1], -height)
                 self.assertTrue(any("flag" in note and "move" in note for note in mesh.notes), mesh.notes)
+            self.assertEqual(read_things(path.read_bytes(), "m.usda")[0].frames, (1, 9))
 
 
 class Stored(Same):

@@ -236,7 +236,8 @@ function AttributeChoice({ title, value, of, attributes, onCommit }: AttributeCh
   const fitting = attributes.filter((a) => (key ? a.kind === "integer" || a.kind === "text" : a.kind !== "text"));
   const options = fitting.map((a) => {
     const above = levels.find((d) => d.name === a.name);
-    return { value: a.name, label: above ? `${a.name} · ${above.count} of them` : `${a.name} · ${a.kind}` };
+    const alike = a.kind === "text" && levels.some((d) => a.name === `${d.name}_name`);
+    return { value: a.name, label: above ? `${a.name} · ${above.count} of them` : alike ? `${a.name} · equal names alike` : `${a.name} · ${a.kind}` };
   });
   if (key) {
     const coarser = (o: { value: string }) => levels.some((d) => d.name === o.value);

@@ -7,17 +7,20 @@ export interface Quality {
   /** Elements drawn at most; the rest keep their colours but are not shown. */
   most: number;
   pixelRatio: number;
+  /** Of bare surfaces every so many-th line is drawn. */
+  coarse: 1 | 2 | 4;
 }
 
 export function quality(): Quality {
   const light = new URLSearchParams(location.search).get("view") === "light";
   return light
-    ? { antialias: false, environment: false, shadowSize: 0, most: 1_300, pixelRatio: 1 }
+    ? { antialias: false, environment: false, shadowSize: 0, most: 1_300, pixelRatio: 1, coarse: 4 }
     : {
         antialias: true,
         environment: true,
         shadowSize: 2048,
         most: 1_000_000,
         pixelRatio: Math.min(window.devicePixelRatio, 2),
+        coarse: 1,
       };
 }

@@ -2,6 +2,7 @@
 import { binary, type SurfaceHeader } from "../api/client";
 import { awaited, placementOf, receive } from "../state/results";
 import { arrayOf, isShown, type State, useStore } from "../state/store";
+import { quality } from "./quality";
 import type { Stage, Surface } from "./Stage";
 
 const surfaces = new Map<string, Surface>();
@@ -27,7 +28,7 @@ export function synced(stage: Stage, took: (milliseconds: number) => void): () =
   });
 
   async function fetchGround(name: string) {
-    const { arrays } = await binary<SurfaceHeader>("GET", `/surfaces/${name}`);
+    const { arrays } = await binary<SurfaceHeader>("GET", `/surfaces/${name}?coarse=${quality().coarse}`);
     surfaces.set(name, {
       positions: arrays.positions as Float32Array,
       normals: arrays.normals as Float32Array,

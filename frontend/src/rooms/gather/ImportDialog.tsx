@@ -9,10 +9,18 @@ import { Button } from "../../widgets/Button";
 import { Choice } from "../../widgets/Choice";
 import { Bars } from "../../widgets/Distribution";
 import { Modal } from "../../widgets/Modal";
+import { NumberField } from "../../widgets/NumberField";
 import { population } from "./fresh";
 
 /** Endings of the files that can be brought. */
 export const ENDINGS = ".ply,.obj,.glb,.usd,.usda,.usdc,.usdz,.csv,.txt";
+
+interface Ways {
+  repeated: "clones" | "parts";
+  copies: "clones" | "parts";
+  each: "copy" | "part";
+  frame: number | null;
+}
 
 interface Offer {
   file: File | null;
@@ -20,7 +28,8 @@ interface Offer {
   /** The numbers of the things that are to be added, and the one whose values are listed. */
   wanted: number[];
   looked: number;
-  repeated: "clones" | "parts";
+  /** How the file is to be read, where there is more than one way. */
+  ways: Ways;
   sentence: string;
   place: string;
   busy: boolean;
@@ -28,7 +37,7 @@ interface Offer {
   sent: number;
 }
 
-const nothing: Offer = { file: null, preview: null, wanted: [], looked: 0, repeated: "clones", sentence: "", place: "", busy: false, sent: 0 };
+const nothing: Offer = { file: null, preview: null, wanted: [], looked: 0, ways: { repeated: "clones", copies: "parts", each: "copy", frame: null }, sentence: "", place: "", busy: false, sent: 0 };
 const useOffer = create<Offer>(() => nothing);
 let stopper = new AbortController();
 
@@ -56,11 +65,13 @@ export function offerFile(file: File) {
   return look();
 }
 
+const asked = ({ repeated, copies, each, frame }: Ways) => `repeated=${repeated}&copies=${copies}&each=${each}${frame === null ? "" : `&frame=${frame}`}`;
+
 /** Look at the file, as it is to be read now. */
 async function look() {
-  const { file, repeated } = useOffer.getState();
+  const { file, ways } = useOffer.getState();
   if (!file) return;
-  const preview = await sending<ImportPreview>(`/imports/preview?repeated=${repeated}`, file);
+  const preview = await sending<ImportPreview>(`/imports/preview?${asked(ways)}`, file);
   if (preview && useOffer.getState().file === file) useOffer.setState({ preview, wanted: preview.things.map((_, k) => k), looked: 0 });
 }
 
@@ -70,9 +81,9 @@ function close() {
 }
 
 async function accept() {
-  const { file, wanted, repeated, preview } = useOffer.getState();
+  const { file, wanted, ways, preview } = useOffer.getState();
   if (!file || !preview) return;
-  const answer = await sending<ImportAnswer>(`/imports?repeated=${repeated}&only=${wanted.join()}`, file);
+  const answer = await sending<ImportAnswer>(`/imports?${asked(ways)}&only=${wanted.join()}`, file);
   if (!answer) return;
   const stem = file.name.replace(/\.[^.]+$/, "").slice(0, 100) || "Imported";
   for (const thing of answer.things) {
@@ -181,11 +192,65 @@ function Carried({ thing }: { thing: ThingPreview }) {
   );
 }
 
-/** Files of scenes can hold one mesh many times. */
+/** Files of scenes can hold one mesh many times; all of these can hold real copies. */
 const SCENES = /\.(glb|usd[acz]?)$/i;
+const MESHES = /\.(obj|glb|usd[acz]?)$/i;
+
+/** What a file's repeated meshes, copies and moving things become. */
+function HowToRead({ ways, scene, frames }: { ways: Ways; scene: boolean; frames: [number, number] | null }) {
+  const change = (to: Partial<Ways>) => {
+    useOffer.setState({ ways: { ...ways, ...to } });
+    void look();
+  };
+  const kinds = [
+    { value: "clones", label: "Clones" },
+    { value: "parts", label: "Parts of one mesh" },
+  ] as const;
+  return (
+    <div className="grid grid-cols-[auto_1fr] items-center gap-x-3 text-soft">
+      {scene && (
+        <>
+          Meshes that stand there many times
+          <span className="text-ink">
+            <Choice label="Repeated meshes become" plain value={ways.repeated} options={[...kinds]} onChange={(repeated) => change({ repeated })} />
+          </span>
+        </>
+      )}
+      Copies of one name and shape
+      <span className="text-ink">
+        <Choice label="Copies become" plain value={ways.copies} options={[...kinds]} onChange={(copies) => change({ copies })} />
+      </span>
+      {scene && (
+        <>
+          An element of clones is
+          <span className="text-ink">
+            <Choice
+              label="An element of clones is"
+              plain
+              value={ways.each}
+              options={[
+                { value: "copy", label: "Each copy" },
+                { value: "part", label: "Each part of each copy" },
+              ]}
+              onChange={(each) => change({ each })}
+            />
+          </span>
+        </>
+      )}
+      {frames && (
+        <>
+          Moving things are taken at
+          <span className="text-ink">
+            <NumberField label="Frame" value={ways.frame ?? frames[0]} min={frames[0]} max={frames[1]} step={1} width="w-[72px]" onCommit={(frame) => change({ frame })} />
+          </span>
+        </>
+      )}
+    </div>
+  );
+}
 
 export function ImportDialog() {
-  const { file, preview, wanted, looked, repeated, sentence, place, busy, sent } = useOffer();
+  const { file, preview, wanted, looked, ways, sentence, place, busy, sent } = useOffer();
   const thing = preview?.things[looked];
   return (
     <Modal open={file !== null} onClose={close} className="w-[560px] p-5">
@@ -203,24 +268,7 @@ export function ImportDialog() {
         </div>
       )}
       {preview && preview.things.length > 1 && <Things things={preview.things} />}
-      {preview && file && SCENES.test(file.name) && (
-        <div className="flex items-center gap-2 text-soft">
-          Meshes that stand there many times become
-          <Choice
-            label="Repeated meshes become"
-            plain
-            value={repeated}
-            options={[
-              { value: "clones", label: "Clones" },
-              { value: "parts", label: "Parts of one mesh" },
-            ]}
-            onChange={(to) => {
-              useOffer.setState({ repeated: to });
-              void look();
-            }}
-          />
-        </div>
-      )}
+      {preview && file && MESHES.test(file.name) && <HowToRead ways={ways} scene={SCENES.test(file.name)} frames={preview.things.find((t) => t.frames)?.frames ?? null} />}
       {thing && <Carried thing={thing} />}
       <div className="flex justify-end gap-2 pt-1">
         <Button onClick={close}>Cancel</Button>

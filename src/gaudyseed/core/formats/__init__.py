@@ -9,6 +9,7 @@ from ..population import Population
 from ..registry import import_all
 from .base import FORMATS, About, Format, Thing, Wish, format_of
 from .cells import Check, never
+from .same import copies_apart
 
 import_all(__name__, list(__path__))
 
@@ -53,7 +54,8 @@ def read_things(data: bytes, name: str, check: Check = never, wish: Wish = Wish(
         raise BadInput(f"{name} is empty. Export it again from the program it came from.", place=name)
     for form in FORMATS.values():
         if form.read and form.recognises and form.recognises(data):
-            return form.read(data, name, check, wish)
+            found = form.read(data, name, check, wish)
+            return copies_apart(found) if wish.copies == "clones" else found
     for magic, what in _PICTURES.items():
         if data.startswith(magic):
             raise BadInput(

@@ -22,11 +22,14 @@ class Thing:
         As the file calls it.
     becomes
         What it becomes here, in a few words.
+    frames
+        The first and last frame of a file in which something moves; None where nothing does.
     """
 
     name: str
     population: Population
     becomes: str
+    frames: tuple[float, float] | None = None
 
 
 @dataclass(frozen=True)
@@ -37,11 +40,17 @@ class Wish:
     ----------
     repeated
         Whether meshes that stand there many times become parts of one mesh, or clones.
+    copies
+        The same of real copies: meshes of one shape and name.
+    each
+        Whether an element of clones is a copy, or each part of each copy.
     frame
         Of a file with moving things; None for the first.
     """
 
     repeated: Literal["parts", "clones"] = "clones"
+    copies: Literal["parts", "clones"] = "parts"
+    each: Literal["copy", "part"] = "copy"
     frame: float | None = None
 
 

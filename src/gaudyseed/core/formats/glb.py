@@ -24,7 +24,7 @@ from .base import FORMATS, About, Format, Thing, Wish
 from .cells import Check, never
 from .columns import Results, check_results
 from .gltf import FAN, INSTANCING, MAGIC, POINTS, STRIP, TRIANGLES, Arrays, Document, Node, Primitive, Writing, opened
-from .meshing import joined, linear_colours, mesh_of, named_apart, of_matrices, part_attribute
+from .meshing import in_parts, joined, linear_colours, mesh_of, named_apart, of_matrices, part_attribute
 from .shapes import pieces_of, places_of
 
 MOST_NODES = 1_000_000
@@ -50,7 +50,7 @@ def read(data: bytes, name: str, check: Check = never, wish: Wish = Wish()) -> l
     BadInput says where something is damaged; nothing outside the file is ever read.
     """
     document, buffers = opened(data, name)
-    reader = _Reader(document, Arrays(document, buffers, name), name, check)
+    reader = _Reader(document, Arrays(document, buffers, name), name, check, wish.each == "part")
     nodes = list(reader.placed())
     repeated = Counter(node.mesh for node in nodes if node.instances is None)
     as_clones = {mesh for mesh, times in repeated.items() if times > 1} if wish.repeated == "clones" else set()
@@ -69,8 +69,9 @@ def read(data: bytes, name: str, check: Check = never, wish: Wish = Wish()) -> l
 
 
 class _Reader:
-    def __init__(self, document: Document, arrays: Arrays, name: str, check: Check) -> None:
+    def __init__(self, document: Document, arrays: Arrays, name: str, check: Check, each_part: bool) -> None:
         self.document, self.arrays, self.name, self.check = document, arrays, name, check
+        self.each_part = each_part
         self.lines = 0
 
     def placed(self) -> Iterator[_Placed]:
@@ -275,7 +276,7 @@ class _Reader:
         codes = {text: k for k, text in enumerate(labels)}
         table["name"] = Attribute("name", "text", np.array([codes[n] for n in names], np.int32), labels,
                                   (Field("name", "<i4"),))  # fmt: skip
-        return self._as_clones(table, label, len(nodes))
+        return self._as_clones(table, matrices, mesh, label)
 
     def instances(self, node: _Placed) -> Thing:
         """The instances of a node."""
@@ -294,18 +295,37 @@ class _Reader:
         places = given.get("TRANSLATION")
         if places is not None and places.width == 3:
             matrices[:, :3, 3] = places.values
-        table = of_matrices(node.matrix @ matrices @ np.linalg.inv(_Z_UP))
+        matrices = node.matrix @ matrices @ np.linalg.inv(_Z_UP)
+        table = of_matrices(matrices)
         for word, a in given.items():
             if a is not None and word not in ("TRANSLATION", "ROTATION", "SCALE") and a.name not in table:
                 table[a.name] = a
-        return self._as_clones(table, self.document.meshes[node.mesh].name or node.name, count)
+        return self._as_clones(table, matrices, node.mesh, self.document.meshes[node.mesh].name or node.name)
 
-    def _as_clones(self, table: dict[str, Attribute], label: str, count: int) -> Thing:
+    def _as_clones(self, table: dict[str, Attribute], matrices: np.ndarray, mesh: int, label: str) -> Thing:
+        count = len(matrices)
         shape = Attribute("shape", "text", np.zeros(count, np.int32), (label or "shape",), (Field("shape", "<i4"),))
         if not np.isfinite(table["position"].values).all():
             raise self._damaged("some instances have no finite place", "nodes")
         table.setdefault("shape", shape)
-        return Thing(label or "instances", with_derived(of_points(count, table)), f"{count:,} clones of one shape")
+        becomes = f"{count:,} clones of one shape"
+        parts = self._parts(mesh)
+        if self.each_part and len(parts) > 1:
+            table = in_parts(table, matrices, np.zeros(count, np.int64), [parts])
+            becomes = f"{count:,} copies of {len(parts)} parts, each an element"
+            count *= len(parts)
+        return Thing(label or "instances", with_derived(of_points(count, table)), becomes)
+
+    def _parts(self, mesh: int) -> list[tuple[str, np.ndarray]]:
+        """The pieces of a mesh by their materials' names, with their middles in our space."""
+        found = []
+        for k, primitive in enumerate(self.document.meshes[mesh].primitives):
+            if primitive.mode in (TRIANGLES, STRIP, FAN) and "POSITION" in primitive.attributes:
+                place = self._attributes(primitive, _Z_UP)["position"].values.astype(np.float64)
+                m = primitive.material
+                named = m is not None and m < len(self.document.materials) and self.document.materials[m].name
+                found.append((named or f"part {k}", (place.min(axis=0) + place.max(axis=0)) / 2))
+        return found
 
 
 def _columns(name: str, width: int) -> list[str]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Sequence
+from dataclasses import replace
 
 import numpy as np
 
@@ -115,6 +116,42 @@ def of_matrices(matrices: np.ndarray) -> dict[str, Attribute]:
         "orientation": column("orientation", "vector", turns, "qx", "qy", "qz", "qw"),
         "size": column("size", "number", sizes, "size"),
     }
+
+
+def in_parts(
+    table: dict[str, Attribute],
+    matrices: np.ndarray,
+    kinds: np.ndarray,
+    parts: Sequence[Sequence[tuple[str, np.ndarray]]],
+) -> dict[str, Attribute]:
+    """Clones as one element for each part of each of them.
+
+    Parameters
+    ----------
+    matrices
+        (n, 4, 4): where each clone stands.
+    kinds
+        (n,): which of the things of ``parts`` it is, each the names of its parts with their middles (3,).
+    """
+    counts = np.array([len(p) for p in parts])[kinds]
+    rows = np.repeat(np.arange(len(kinds)), counts)
+    part = np.arange(len(rows)) - np.repeat(np.cumsum(counts) - counts, counts)
+    offsets = np.concatenate([[0], np.cumsum([len(p) for p in parts])])[:-1]
+    flat = offsets[kinds[rows]] + part
+    middles = np.array([middle for p in parts for _, middle in p], np.float64)
+    names = [name for p in parts for name, _ in p]
+    labels = tuple(dict.fromkeys(names))
+    codes = np.array([labels.index(name) for name in names], np.int32)
+    there = (matrices[rows, :3, :3] @ middles[flat][:, :, None])[:, :, 0] + matrices[rows, :3, 3]
+    found = {name: a.taken(rows) for name, a in table.items() if name != "id"}
+    place = found["position"]
+    found["position"] = replace(place, values=there.astype("<f4"))
+    axes = tuple(Field(f"copy_position_{a}", "<f4") for a in "xyz")
+    found["copy_position"] = replace(place, name="copy_position", fields=axes, stands_for="point")
+    for name, values in (("copy", rows), ("part", part)):
+        found[name] = Attribute(name, "integer", values.astype("<i4"), (), (Field(name, "<i4"),))
+    found["part_name"] = Attribute("part_name", "text", codes[flat], labels, (Field("part_name", "<i4"),))
+    return found
 
 
 def joined(tables: list[dict[str, Attribute]], counts: list[int]) -> tuple[dict[str, Attribute], list[str]]:

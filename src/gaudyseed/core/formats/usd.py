@@ -10,6 +10,7 @@ import sys
 import tempfile
 import zipfile
 from collections.abc import Iterator
+from dataclasses import replace
 from pathlib import Path, PurePath
 from typing import Any
 
@@ -25,7 +26,7 @@ from ..population.population import of_points
 from .base import FORMATS, About, Format, Thing, Wish
 from .cells import Check, never
 from .columns import Results, check_results, digits
-from .meshing import joined, linear_colours, mesh_of, named_apart, of_matrices, part_attribute
+from .meshing import in_parts, joined, linear_colours, mesh_of, named_apart, of_matrices, part_attribute
 from .shapes import pieces_of, places_of
 
 _WORKER = Path(__file__).with_name("usd_worker.py")
@@ -43,7 +44,8 @@ def read(data: bytes, name: str, check: Check = never, wish: Wish = Wish()) -> l
     """
     header, arrays = _apart(data, name, check, wish)
     things, notes = header["things"], tuple(header["notes"])
-    reader = _Reader(arrays, name)
+    reader = _Reader(arrays, name, wish.each == "part")
+    frames = tuple(header["frames"]) if header["frames"] else None
     meshes = [t for t in things if t["kind"] == "mesh"]
     found = [reader.meshes(meshes, PurePath(name).stem, notes)] if meshes else []
     for thing in things:
@@ -53,7 +55,7 @@ def read(data: bytes, name: str, check: Check = never, wish: Wish = Wish()) -> l
     if not found:
         told = " ".join(notes)
         raise BadInput(f"{name} holds no meshes and no points. {told}".strip(), place=name, code="nothing")
-    return named_apart(found)
+    return [replace(thing, frames=frames) for thing in named_apart(found)]
 
 
 def _apart(data: bytes, name: str, check: Check, wish: Wish) -> tuple[dict[str, Any], memoryview]:
@@ -122,8 +124,8 @@ def _ending(data: bytes, name: str) -> str:
 class _Reader:
     """Builds populations out of what was found."""
 
-    def __init__(self, arrays: memoryview, name: str) -> None:
-        self.arrays, self.name = arrays, name
+    def __init__(self, arrays: memoryview, name: str, each_part: bool) -> None:
+        self.arrays, self.name, self.each_part = arrays, name, each_part
 
     def array(self, entry: dict[str, Any]) -> np.ndarray:
         """An array by its entry."""
@@ -251,6 +253,10 @@ class _Reader:
         table = {n: _moved(a, matrix) for n, a in table.items()}
         if not np.isfinite(table["position"].values).all():
             raise BadInput(f"Some places of {thing['name']!r} are not finite. Export it again.", place=self.name)
+        parts = [[(p["name"], np.array(p["middle"])) for p in of] for of in thing.get("parts", ())]
+        if self.each_part and parts and any(len(p) > 1 for p in parts) and all(parts):
+            table = in_parts(table, self.array(thing["matrices"]), self.array(thing["shape"]).astype(np.int64), parts)
+            count, becomes = len(table["position"].values), "elements, each part of each copy"
         population = with_derived(of_points(count, table, (*notes, *more)))
         return Thing(thing["name"], population, f"{count:,} {becomes}")
 

@@ -42,6 +42,7 @@ class Found:
     def __init__(self) -> None:
         self.things: list[dict[str, Any]] = []
         self.notes: list[str] = []
+        self.frames: list[float] | None = None
         self.parts: list[Any] = []
         self.size = 0
 
@@ -62,7 +63,7 @@ class Found:
     def write(self, out: Path) -> None:
         """A line of JSON, then the bytes."""
         with out.open("wb") as file:
-            file.write(json.dumps({"things": self.things, "notes": self.notes}).encode() + b"\n")
+            file.write(json.dumps({"things": self.things, "notes": self.notes, "frames": self.frames}).encode() + b"\n")
             for part in self.parts:
                 file.write(part.tobytes())
 
@@ -134,6 +135,7 @@ def read(path: str, wish: dict[str, Any]) -> Found:
         reader.prim(prim, wish.get("repeated", "clones") == "clones")
     reader.finish()
     if reader.moving:
+        found.frames = [stage.GetStartTimeCode(), stage.GetEndTimeCode()]
         listed = ", ".join(reader.moving[:6]) + (" and more" if len(reader.moving) > 6 else "")
         at = stage.GetStartTimeCode() if frame is None else frame
         found.notes.append(f"These move; they are taken at frame {at:g}: {listed}.")
@@ -317,7 +319,8 @@ class Reader:
             self.time, self.time, UsdGeom.PointInstancer.IncludeProtoXform, UsdGeom.PointInstancer.IgnoreMask
         )
         placed = self.matrix(prim) @ np.array([np.array(m).T for m in matrices]).reshape(-1, 4, 4)
-        names = [target.name for target in instancer.GetPrototypesRel().GetTargets()]
+        targets = instancer.GetPrototypesRel().GetTargets()
+        names = [target.name for target in targets]
         ids = self.values(self.get(instancer.GetIdsAttr()), "int64[]")
         self.found.things.append(
             {
@@ -325,11 +328,30 @@ class Reader:
                 "name": prim.GetName(),
                 "matrices": self.found.array(placed),
                 "shapes": names,
+                "parts": [self.parts(prim.GetStage().GetPrimAtPath(target)) for target in targets],
                 "shape": self.found.array(np.clip(np.array(kinds), 0, max(len(names) - 1, 0))),
                 "more": {} if ids is None else {"ids": ids},
                 "primvars": self.primvars(prim),
             }
         )
+
+    def parts(self, prototype: Any) -> list[dict[str, Any]]:
+        """The meshes below a prototype with their middles in its space."""
+        import numpy as np
+        from pxr import Usd, UsdGeom
+
+        found = []
+        for prim in Usd.PrimRange(prototype) if prototype else ():
+            points = self.get(UsdGeom.Mesh(prim).GetPointsAttr()) if prim.IsA(UsdGeom.Mesh) else None
+            if points is None or not len(points):
+                continue
+            inner = (
+                np.array(self.xforms.ComputeRelativeTransform(prim, prototype)[0]).T if prim != prototype else np.eye(4)
+            )
+            place = np.array(points) @ inner[:3, :3].T + inner[:3, 3]
+            middle = (place.min(axis=0) + place.max(axis=0)) / 2
+            found.append({"name": prim.GetName(), "middle": middle.tolist()})
+        return found
 
     def finish(self) -> None:
         """Instances of prototypes, as copies of these."""

@@ -42,7 +42,7 @@ _SURFACES: dict[str, Callable[[], Mesh]] = {"beetle": beetle, "ball": ball, "rin
 SURFACES = tuple(_SURFACES)
 
 
-@lru_cache(maxsize=len(_SURFACES))
-def surface(name: str) -> Mesh:
-    """The surface of that name; KeyError where there is none."""
-    return _SURFACES[name]()
+@lru_cache(maxsize=2 * len(_SURFACES))
+def surface(name: str, coarse: int = 1) -> Mesh:
+    """The surface of that name; KeyError where there is none. Of the beetle every ``coarse``-th line is drawn."""
+    return beetle(coarse) if name == "beetle" else _SURFACES[name]()

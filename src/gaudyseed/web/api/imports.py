@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from typing import Any, Literal
+from typing import Any
 
 from flask import Blueprint, request
 from pydantic import BaseModel
@@ -21,7 +21,10 @@ blueprint = Blueprint("imports", __name__)
 _DESCRIBED = 24
 
 
-_REPEATED: dict[str, Literal["parts", "clones"]] = {"parts": "parts", "clones": "clones"}
+#: What can be asked for in the address, by its word.
+_CHOICES: dict[str, tuple[str, ...]] = {
+    "repeated": ("clones", "parts"), "copies": ("parts", "clones"), "each": ("copy", "part"),
+}  # fmt: skip
 
 
 class ThingPreview(BaseModel):
@@ -32,6 +35,7 @@ class ThingPreview(BaseModel):
     kind: str
     count: int
     notes: list[str]
+    frames: tuple[float, float] | None
     levels: list[dict[str, Any]]
     attributes: list[dict[str, Any]]
 
@@ -63,13 +67,15 @@ def _uploaded() -> tuple[list[Thing], str]:
     name = request.args.get("name", "")[:200]
     if not name:
         raise BadInput("The name of the file is missing. Add ?name=.", place="name")
-    given = request.args.get("repeated", "clones")
-    if given not in _REPEATED:
-        raise BadInput(f"{given[:40]!r} is neither clones nor parts.", place="repeated")
+    chosen = {}
+    for word, words in _CHOICES.items():
+        chosen[word] = request.args.get(word, words[0])
+        if chosen[word] not in words:
+            raise BadInput(f"{chosen[word][:40]!r} is neither {' nor '.join(words)}.", place=word)
     frame = request.args.get("frame", "")
     if frame and not re.fullmatch(r"-?[0-9]{1,9}(\.[0-9]{1,6})?", frame):
         raise BadInput(f"{frame[:40]!r} is no frame. Give a number.", place="frame")
-    wish = Wish(_REPEATED[given], float(frame) if frame else None)
+    wish = Wish(frame=float(frame) if frame else None, **chosen)  # type: ignore[arg-type]
     return read_things(request.get_data(cache=False), name, unless_gone(), wish), name
 
 
@@ -89,7 +95,8 @@ def _chosen(things: list[Thing]) -> list[Thing]:
 def preview_import() -> ImportPreview:
     """What a file (the request's body) holds.
 
-    ``?repeated=parts`` takes meshes that stand there many times as parts, not as clones; ``?frame=`` a moment.
+    ``?repeated=parts`` takes meshes that stand there many times as parts, not as clones; ``?copies=clones`` real
+    copies as clones; ``?each=part`` each part of each clone as an element; ``?frame=`` a moment.
     """
     things, name = _uploaded()
     return ImportPreview(file=name, things=[_preview(thing, k < _DESCRIBED) for k, thing in enumerate(things)])
@@ -98,10 +105,10 @@ def preview_import() -> ImportPreview:
 def _preview(thing: Thing, whole: bool) -> ThingPreview:
     population = thing.population
     if whole:
-        return ThingPreview(name=thing.name, becomes=thing.becomes, **described(population))
+        return ThingPreview(name=thing.name, becomes=thing.becomes, frames=thing.frames, **described(population))
     return ThingPreview(
         name=thing.name, becomes=thing.becomes, kind=population.kind, count=population.count,
-        notes=list(population.notes), levels=[], attributes=[],
+        notes=list(population.notes), frames=thing.frames, levels=[], attributes=[],
     )  # fmt: skip
 
 

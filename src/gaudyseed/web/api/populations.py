@@ -6,7 +6,7 @@ import time
 from collections.abc import Callable
 
 import numpy as np
-from flask import Blueprint, Response
+from flask import Blueprint, Response, request
 from pydantic import Field
 
 from ...core.document import Document
@@ -109,10 +109,13 @@ def make_population(body: PopulationRequest) -> Response:
 
 @operation(blueprint, "/surfaces/<name>", method="get", result=BINARY)
 def get_surface(name: str) -> Response:
-    """A surface as triangles with normals and gloss."""
+    """A surface as triangles with normals and gloss; ``?coarse=4`` with fewer, for slow machines."""
     if name not in SURFACES:
         raise BadInput(f"There is no surface {name!r}; there are {', '.join(SURFACES)}.", place="name")
-    mesh = surface(name)
+    coarse = request.args.get("coarse", "1")
+    if coarse not in ("1", "2", "4"):
+        raise BadInput(f"{coarse[:20]!r} is none of 1, 2 and 4.", place="coarse")
+    mesh = surface(name, int(coarse))
     low, high = mesh.vertices.min(axis=0).astype(float), mesh.vertices.max(axis=0).astype(float)
     header = {"name": name, "low": low.tolist(), "high": high.tolist()}
     arrays = {"positions": mesh.vertices, "normals": mesh.normals, "gloss": mesh.gloss, "faces": mesh.faces}
