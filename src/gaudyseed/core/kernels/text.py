@@ -152,6 +152,58 @@ def comma_cells(data, at, width, rows, longest, starts, stops, quoted):  # type:
     return row, min(at, n), np.int64(FINE), np.int64(0)
 
 
+@compiled(types.Tuple((float64, int64, uint8))(BYTES, int64, int64), forceinline=True)
+def number(data, at, b):  # type: ignore[no-untyped-def]
+    """The number in the bytes up to ``b``, its value as a whole number where it is one, and what it is."""
+    negative = data[at] == 45
+    if data[at] == 45 or data[at] == 43:
+        at += 1
+    mantissa, digits, scale = np.int64(0), 0, 0
+    significant, plain, fits = 0, True, True
+    point = False
+    while at < b:
+        c = data[at]
+        if c >= 48 and c <= 57:
+            digits += 1
+            scale += 1 if point else 0
+            significant += 1 if significant > 0 or c != 48 else 0
+            if significant <= 18:
+                mantissa = mantissa * 10 + (c - 48)
+            else:
+                fits = False
+        elif c == 46 and not point:
+            point = True
+            plain = False
+        else:
+            break
+        at += 1
+    exponent, signed, places = 0, False, 0
+    if at < b and digits > 0 and (data[at] == 101 or data[at] == 69):
+        plain = False
+        at += 1
+        if at < b and (data[at] == 43 or data[at] == 45):
+            signed = data[at] == 45
+            at += 1
+        while at < b and data[at] >= 48 and data[at] <= 57:
+            exponent = min(exponent * 10 + (data[at] - 48), 100_000)
+            places += 1
+            at += 1
+        if places == 0:
+            return 0.0, np.int64(0), np.uint8(ODD)
+    if at < b or digits == 0:
+        return 0.0, np.int64(0), np.uint8(ODD)
+    power = (-exponent if signed else exponent) - scale
+    if plain and digits <= 18:
+        whole = -mantissa if negative else mantissa
+        value = np.float64(whole)
+        return (-0.0 if mantissa == 0 and negative else value), whole, np.uint8(WHOLE)
+    if fits and mantissa <= _MOST and power >= -22 and power <= 22:
+        value = np.float64(mantissa)
+        value = value * _TENS[power] if power >= 0 else value / _TENS[-power]
+        return (-value if negative else value), np.int64(0), np.uint8(NUMBER)
+    return 0.0, np.int64(0), np.uint8(LONG)
+
+
 @compiled(
     void(BYTES, OFFSETS_IN, OFFSETS_IN, int64, int64, Array(float64, 1, "C"), OFFSETS, Array(uint8, 1, "C")),
 )
@@ -170,58 +222,12 @@ def numbers(data, starts, stops, first, step, out, whole, kinds):  # type: ignor
         kinds[i] = EMPTY
         if a == b:
             continue
-        negative = data[a] == 45
-        at = a + 1 if data[a] == 45 or data[a] == 43 else a
-        mantissa, digits, scale = np.int64(0), 0, 0
-        significant, plain, fits = 0, True, True
-        point = False
-        while at < b:
-            c = data[at]
-            if c >= 48 and c <= 57:
-                digits += 1
-                scale += 1 if point else 0
-                significant += 1 if significant > 0 or c != 48 else 0
-                if significant <= 18:
-                    mantissa = mantissa * 10 + (c - 48)
-                else:
-                    fits = False
-            elif c == 46 and not point:
-                point = True
-                plain = False
-            else:
-                break
-            at += 1
-        exponent, signed, places = 0, False, 0
-        if at < b and digits > 0 and (data[at] == 101 or data[at] == 69):
-            plain = False
-            at += 1
-            if at < b and (data[at] == 43 or data[at] == 45):
-                signed = data[at] == 45
-                at += 1
-            while at < b and data[at] >= 48 and data[at] <= 57:
-                exponent = min(exponent * 10 + (data[at] - 48), 100_000)
-                places += 1
-                at += 1
-            if places == 0:
-                kinds[i] = ODD
-                continue
-        if at < b or digits == 0:
-            kinds[i] = ODD
-            continue
-        power = (-exponent if signed else exponent) - scale
-        if plain and digits <= 18:
-            kinds[i] = WHOLE
-            whole[i] = -mantissa if negative else mantissa
-            out[i] = np.float64(whole[i])
-            if mantissa == 0 and negative:
-                out[i] = -0.0
-        elif fits and mantissa <= _MOST and power >= -22 and power <= 22:
-            kinds[i] = NUMBER
-            value = np.float64(mantissa)
-            value = value * _TENS[power] if power >= 0 else value / _TENS[-power]
-            out[i] = -value if negative else value
-        else:
-            kinds[i] = LONG
+        value, exact, kind = number(data, a, b)
+        kinds[i] = kind
+        if kind == WHOLE:
+            whole[i] = exact
+        if kind == WHOLE or kind == NUMBER:
+            out[i] = value
 
 
 @compiled(void(BYTES, OFFSETS_IN, OFFSETS_IN, OFFSETS_IN, Array(uint8, 2, "C")))

@@ -7,15 +7,13 @@ from numba import boolean, float64, int64, types, uint8, void
 from numba.types import Array
 
 from . import compiled
-from .text import BYTES, OFFSETS, _blank
+from .text import BYTES, LONG, ODD, OFFSETS, _blank, number
 
 _LINE, _RETURN, _BACKSLASH, _SLASH, _HASH, _MINUS = 10, 13, 92, 47, 35, 45
 #: What a line is.
 NOTHING, VERTEX, UV, NORMAL, FACE, POLYLINE, POINTS, EVENT, OTHER = 0, 1, 2, 3, 4, 5, 6, 7, 8
 #: What is wrong with a line: nothing; no number; no index; fewer than wanted; a number that must be read elsewhere.
 FINE, NO_NUMBER, NO_INDEX, TOO_FEW, TOO_MANY = 0, 1, 2, 3, 4
-_TENS = np.array([10.0**k for k in range(23)])
-_MOST = np.int64(2**53)
 
 
 @compiled(boolean(uint8), forceinline=True)
@@ -136,49 +134,6 @@ def count(data, at, stop, found):  # type: ignore[no-untyped-def]
     return at, lines
 
 
-@compiled(types.Tuple((float64, int64))(BYTES, int64, int64), forceinline=True)
-def _number(data, at, end):  # type: ignore[no-untyped-def]
-    """A number and whether it could be read here: 0 it was; 1 it has too many digits for that; 2 it is none."""
-    negative = data[at] == _MINUS
-    if data[at] == _MINUS or data[at] == 43:
-        at += 1
-    mantissa, digits, scale, point, fits, significant = np.int64(0), 0, 0, False, True, 0
-    while at < end:
-        c = data[at]
-        if _digit(c):
-            digits += 1
-            scale += 1 if point else 0
-            significant += 1 if significant > 0 or c != 48 else 0
-            if significant <= 18:
-                mantissa = mantissa * 10 + (c - 48)
-            else:
-                fits = False
-        elif c == 46 and not point:
-            point = True
-        else:
-            break
-        at += 1
-    exponent, signed = 0, False
-    if at < end and digits > 0 and (data[at] == 101 or data[at] == 69):
-        at += 1
-        if at < end and (data[at] == _MINUS or data[at] == 43):
-            signed = data[at] == _MINUS
-            at += 1
-        if at >= end:
-            return 0.0, np.int64(2)
-        while at < end and _digit(data[at]):
-            exponent = min(exponent * 10 + (data[at] - 48), 100_000)
-            at += 1
-    if at < end or digits == 0:
-        return 0.0, np.int64(2)
-    power = (-exponent if signed else exponent) - scale
-    if not fits or mantissa > _MOST or power < -22 or power > 22:
-        return 0.0, np.int64(1)
-    value = np.float64(mantissa)
-    value = value * _TENS[power] if power >= 0 else value / _TENS[-power]
-    return (-value if negative else value), np.int64(0)
-
-
 @compiled(types.UniTuple(int64, 3)(BYTES, int64, int64, OFFSETS, OFFSETS, OFFSETS), forceinline=True)
 def _corner(data, at, end, have, found, shift):  # type: ignore[no-untyped-def]
     """Read ``v``, ``v/vt``, ``v//vn`` or ``v/vt/vn`` into ``found``, from 0, -1 for what is absent.
@@ -251,10 +206,10 @@ def read(data, at, stop, have, totals, vertices, widths, uvs, normals, starts, c
                 while k < n and not _ends(data[k]) and data[k] != _HASH:
                     end = _cell_end(data, k)
                     if many < most:
-                        value, why = _number(data, k, end)
-                        if why == 2:
+                        value, _, kind_of = number(data, k, end)
+                        if kind_of == ODD:
                             return at, np.int64(NO_NUMBER), k, np.int64(0), np.int64(0)
-                        if why == 1:
+                        if kind_of == LONG:
                             if have[7] < len(long):
                                 long[have[7], 0], long[have[7], 1], long[have[7], 2] = which, row, many
                                 long[have[7], 3], long[have[7], 4] = k, end
