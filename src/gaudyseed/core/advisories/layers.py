@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from functools import lru_cache
 
 import numpy as np
 
@@ -97,23 +98,34 @@ def of_groups(place: str | None, counts: list[int], evaluation: Evaluation) -> I
     typed, items = choices.colours, choices.path
     total = sum(counts)
     large = [k for k, c in enumerate(counts) if total and c / total >= LARGE and isinstance(typed[k], str)]
-    linear = np.array([parse_hex(str(typed[k])) for k in large]).reshape(-1, 3)
+    alike = _alike(tuple(str(typed[k]) for k in large))
+    if alike is None:
+        return
+    a, b, vision, moved = alike
+    who = f"for viewers {_VIEWERS[vision]} ({vision})" if vision else "for all viewers"
+    yield Advisory(
+        "bands_alike", place or "",
+        f"Colours {large[a] + 1} and {large[b] + 1} each have a large share and are hard to tell apart {who}.",
+        (Fix("Move their lightness", [put(f"{pointer(place or '')}/{items}/{large[k]}/colour", c)
+                                      for k, c in ((a, moved[0]), (b, moved[1]))]),),
+    )  # fmt: skip
+
+
+@lru_cache(maxsize=256)
+def _alike(colours: tuple[str, ...]) -> tuple[int, int, str | None, tuple[str, str]] | None:
+    """Which two of some colours are hard to tell apart, for whom, and both moved apart; None where all differ.
+
+    Kept, because most edits of a ramp move its stops and leave their colours.
+    """
+    linear = np.array([parse_hex(c) for c in colours]).reshape(-1, 3)
     for vision, limit in ((None, NEAR), *((v, NEAR_WITH_DEFICIENCY) for v in MATRICES)):
-        apart = distances(linear, vision) + np.where(np.tri(len(large), dtype=bool), np.inf, 0)
+        apart = distances(linear, vision) + np.where(np.tri(len(colours), dtype=bool), np.inf, 0)
         if not apart.size or apart.min() >= limit:
             continue
         a, b = (int(k) for k in np.unravel_index(apart.argmin(), apart.shape))
-        if typed[large[a]] == typed[large[b]]:
-            continue
-        who = f"for viewers {_VIEWERS[vision]} ({vision})" if vision else "for all viewers"
-        moved = _lighter_or_darker(linear[a], linear[b])
-        yield Advisory(
-            "bands_alike", place or "",
-            f"Colours {large[a] + 1} and {large[b] + 1} each have a large share and are hard to tell apart {who}.",
-            (Fix("Move their lightness", [put(f"{pointer(place or '')}/{items}/{large[k]}/colour", c)
-                                          for k, c in ((a, moved[0]), (b, moved[1]))]),),
-        )  # fmt: skip
-        return
+        if colours[a] != colours[b]:
+            return a, b, vision, _lighter_or_darker(linear[a], linear[b])
+    return None
 
 
 def _lighter_or_darker(first: np.ndarray, second: np.ndarray, by: float = 0.06) -> tuple[str, str]:

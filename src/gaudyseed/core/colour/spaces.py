@@ -13,7 +13,7 @@ import numpy as np
 
 from ..buffers import empty
 from ..errors import BadInput
-from ..kernels import encoding
+from ..kernels import components, encoding
 from ..kernels.parallel import over
 
 HEX_PATTERN = r"^#[0-9a-fA-F]{6}$"
@@ -88,6 +88,11 @@ def to_hexes(linear: np.ndarray) -> list[str]:
     ['#000000', '#ffbc00']
     """
     levels = np.clip(np.floor(encode_srgb(linear) * 255 + 0.5), 0, 255).astype(np.uint8)
+    return hexes(levels)
+
+
+def hexes(levels: np.ndarray) -> list[str]:
+    """``#rrggbb`` of each of (k, 3) uint8 display-encoded colours."""
     text = levels.tobytes().hex()
     return [f"#{text[k : k + 6]}" for k in range(0, len(text), 6)]
 
@@ -105,7 +110,7 @@ def display_bytes(linear: np.ndarray, check: Callable[[], None] | None = None) -
 
 
 def saturation(linear: np.ndarray) -> np.ndarray:
-    """HSV saturation (n,) of the display-encoded colours."""
-    encoded = encode_srgb(linear)
-    top = encoded.max(axis=-1)
-    return np.where(top > 0, (top - encoded.min(axis=-1)) / np.where(top > 0, top, 1), 0)
+    """HSV saturation (n,) float32 of the display-encoded colours, (n, 3) linear."""
+    out = np.empty(len(linear), np.float32)
+    components.display_part(np.ascontiguousarray(linear, np.float32).reshape(-1), components.SATURATION, out)
+    return out

@@ -10,7 +10,7 @@ from pydantic import Field
 from pydantic.config import JsonDict
 
 from ... import census
-from ...colour.spaces import display_bytes, linear_to_oklab, to_hexes
+from ...colour.spaces import display_bytes, hexes, linear_to_oklab
 from ...errors import Fix
 from ...kernels import drift as kernels
 from ...kinds import COLOUR, Kind, Word
@@ -144,10 +144,13 @@ class Drift(Step):
             name: np.concatenate([np.linspace(-reach, reach, AXIS), ends[name]])
             for name, (_, reach) in COMPONENTS.items()
         }
-        found = {}
-        for name, colours in self.moved(census.telling(outcome.incoming.array), by).items():
-            bar = census.packed(display_bytes(colours[:AXIS]))
-            found[name] = {"ends": list(ends[name]), "bar": bar, "colours": to_hexes(colours[AXIS:])}
+        moved = self.moved(census.telling(outcome.incoming.array), by)
+        # All at once: a call for each of a few hundred colours costs more than the colours.
+        levels = np.split(display_bytes(np.concatenate(list(moved.values()))), len(moved))
+        found = {
+            name: {"ends": list(ends[name]), "bar": census.packed(shown[:AXIS]), "colours": hexes(shown[AXIS:])}
+            for name, shown in zip(moved, levels, strict=True)
+        }
         return {"drift": found}
 
     def advisories(self, outcome: Outcome, census: Mapping[str, Any]) -> Iterator[Advisory]:
@@ -216,8 +219,15 @@ def _lost(outcome: Outcome) -> float:
     labs = linear_to_oklab(colours)
     chosen = sample(earlier.step.choices_of(earlier), ENOUGH)
     drifted = linear_to_oklab(sample(outcome.value.array, ENOUGH))
-    nearest = np.linalg.norm(drifted[:, None] - labs[None], axis=2).argmin(axis=1)
+    nearest = _nearest(drifted, labs)
     # Only where drift did it: colours that lay nearest to another stop before it do not count.
     plain = linear_to_oklab(sample(earlier.value.array, ENOUGH))
-    true = np.linalg.norm(plain[:, None] - labs[None], axis=2).argmin(axis=1) == chosen
+    true = _nearest(plain, labs) == chosen
     return float((nearest != chosen)[true].mean()) if true.any() else 0.0
+
+
+def _nearest(colours: np.ndarray, labs: np.ndarray) -> np.ndarray:
+    """(n,) which of (k, 3) each of (n, 3) is nearest to."""
+    squares = (labs**2).sum(axis=1)[None] - 2 * colours @ labs.T
+    found: np.ndarray = squares.argmin(axis=1)
+    return found
