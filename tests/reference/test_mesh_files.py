@@ -12,6 +12,7 @@ import trimesh
 from plyfile import PlyData, PlyElement
 
 from gaudyseed.core.colour.spaces import display_bytes
+from gaudyseed.core.errors import BadInput
 from gaudyseed.core.formats import FORMATS, About, Wish, read_points, read_things
 from gaudyseed.core.look.evaluate import Evaluator
 from gaudyseed.core.population import Population
@@ -285,6 +286,45 @@ class Glb(Same):
         dots = (back.elements.own["orientation"].values * clones.elements.own["orientation"].values).sum(axis=1)
         np.testing.assert_allclose(np.abs(dots), 1, atol=1e-6)
         np.testing.assert_allclose(back.elements.own["colour"].readable, results["base_colour"], atol=1e-6)
+
+    def test_instances_of_another_hand(self):
+        """EXT_mesh_gpu_instancing as its text has it, with turns as normalised shorts, under a node that is moved."""
+        from scipy.spatial.transform import Rotation
+
+        turns = Rotation.from_euler("xyz", [[0, 0, 90], [30, 0, 0]], degrees=True)
+        shorts = np.round(turns.as_quat() * 32767).astype("<i2")
+        places, sizes = np.float32([[1, 2, 3], [-1, 0, 5]]), np.float32([[2, 2, 2], [0.5, 0.5, 0.5]])
+        corner = np.float32([[0, 0, 0], [1, 0, 0], [0, 1, 0]])
+        parts = [a.tobytes() for a in (corner, places, shorts, sizes, np.float32([0.25, 0.75]))]
+        offsets = np.concatenate([[0], np.cumsum([len(p) for p in parts])]).tolist()
+        views = [{"buffer": 0, "byteOffset": o, "byteLength": len(p)} for o, p in zip(offsets, parts, strict=False)]
+        kinds = [(5126, 3, "VEC3"), (5126, 2, "VEC3"), (5122, 2, "VEC4"), (5126, 2, "VEC3"), (5126, 2, "SCALAR")]
+        accessors = [
+            {"bufferView": k, "componentType": c, "count": n, "type": t, "normalized": c == 5122}
+            for k, (c, n, t) in enumerate(kinds)
+        ]
+        given = {"attributes": {"TRANSLATION": 1, "ROTATION": 2, "SCALE": 3, "_WEAR": 4}}
+        node = {"mesh": 0, "translation": [10, 0, 0], "extensions": {"EXT_mesh_gpu_instancing": given}}
+        document = {
+            "asset": {"version": "2.0"}, "buffers": [{"byteLength": offsets[-1]}], "bufferViews": views,
+            "accessors": accessors, "extensionsUsed": ["EXT_mesh_gpu_instancing"],
+            "extensionsRequired": ["EXT_mesh_gpu_instancing"],
+            "meshes": [{"name": "petal", "primitives": [{"attributes": {"POSITION": 0}}]}],
+            "nodes": [node], "scenes": [{"nodes": [0]}],
+        }  # fmt: skip
+        own = read_points(glb(document, b"".join(parts)), "petals.glb").elements.own
+        # y is up there: (x, y, z) is (x, -z, y) here.
+        np.testing.assert_allclose(own["position"].values, [[11, -3, 2], [9, -5, 0]], atol=1e-6)
+        up = Rotation.from_euler("x", 90, degrees=True)
+        wanted = (up * turns * up.inv()).as_quat()
+        dots = (own["orientation"].values * wanted).sum(axis=1)
+        np.testing.assert_allclose(np.abs(dots), 1, atol=1e-4)
+        np.testing.assert_allclose(own["size"].values, sizes[:, 0], rtol=1e-4)
+        self.assertEqual(own["wear"].values.tolist(), [0.25, 0.75])
+        self.assertEqual(own["shape"].labels, ("petal",))
+        accessors[4]["count"] = 1
+        with self.assertRaisesRegex(BadInput, "arrays of different lengths"):
+            read_points(glb(document, b"".join(parts)), "petals.glb")
 
     def test_sparse_normalised_and_strided_arrays(self):
         """A file put together by hand after glTF 2.0, sections 3.6.2 and 5.1."""
