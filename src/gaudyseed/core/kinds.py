@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
+from .errors import BadInput
+
 Word = Literal["number", "vector", "colour"]
 
 
@@ -29,6 +31,8 @@ class Kind:
         return (count,) if self.word == "number" else (count, self.width)
 
 
+#: Which number of a vector an axis is.
+AXES = {"x": 0, "y": 1, "z": 2, "w": 3}
 NUMBER = Kind("number", 1)
 COLOUR = Kind("colour", 3)
 
@@ -36,6 +40,14 @@ COLOUR = Kind("colour", 3)
 def vector(width: int) -> Kind:
     """The kind of vectors of so many numbers."""
     return Kind("vector", width)
+
+
+def require_axis(kind: Kind, axis: str, place: str) -> None:
+    """BadInput at a place where a vector has no such number; axes without a number of their own pass."""
+    if AXES.get(axis, 0) >= kind.width:
+        raise BadInput(
+            f"The vector that comes has {kind.width} components, so no {axis!r}.", place=place, code="wrong_kind"
+        )
 
 
 def described(kind: Kind, beside: Kind) -> str:

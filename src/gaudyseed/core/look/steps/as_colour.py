@@ -8,12 +8,10 @@ import numpy as np
 from pydantic import Field
 
 from ...colour.spaces import decode_srgb
-from ...errors import BadInput
-from ...kinds import COLOUR, Kind, Word
+from ...kinds import AXES, COLOUR, Kind, Word, require_axis
 from ..scope import Scope
 from .base import Context, Plan, Step, Value
 
-_AXES = {"x": 0, "y": 1, "z": 2, "w": 3}
 Axis = Literal["x", "y", "z", "w"]
 From = Literal["signed", "unit"]
 
@@ -43,22 +41,18 @@ class AsColour(Step):
 
     def result_kind(self, scope: Scope, place: str, incoming: Kind | None = None) -> Kind:
         """A colour; the vector must have the axes."""
-        width = incoming.width if incoming else 3
         for name in ("red", "green", "blue"):
             axis = getattr(self, name)
             # Of a vector of two, blue reads as 0 where it is left as it comes.
-            if _AXES[axis] >= width and not (axis == "z" and name == "blue"):
-                raise BadInput(
-                    f"The vector that comes has {width} components, so no {axis!r}.",
-                    place=f"{place}.{name}", code="wrong_kind",
-                )  # fmt: skip
+            if incoming is not None and not (axis == "z" and name == "blue"):
+                require_axis(incoming, axis, f"{place}.{name}")
         return COLOUR
 
     def plan(self, context: Context, incoming: Value | None) -> Plan:
         """(n, 3) linear float32 in 0..1."""
         assert incoming is not None
         source = incoming.array
-        axes = [(_AXES[getattr(self, n)], getattr(self, f"{n}_from") == "signed") for n in ("red", "green", "blue")]
+        axes = [(AXES[getattr(self, n)], getattr(self, f"{n}_from") == "signed") for n in ("red", "green", "blue")]
 
         def fill(a: int, b: int, out: np.ndarray) -> None:
             for k, (axis, signed) in enumerate(axes):

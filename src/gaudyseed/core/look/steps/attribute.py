@@ -12,7 +12,7 @@ from ...colour.spaces import parse_hex
 from ...digest import digest_of
 from ...errors import BadInput, Fix
 from ...geometry.placing import moved
-from ...kinds import COLOUR, NUMBER, Kind, vector
+from ...kinds import AXES, COLOUR, NUMBER, Kind, vector
 from ...names import nearest
 from ...paths import pointer
 from ...population import Attribute as Column
@@ -20,8 +20,6 @@ from ...vectors import lengths
 from ..follow import FollowDial
 from ..scope import Scope
 from .base import Advisory, Context, HexColour, Outcome, Plan, Step, Value, Wide, put
-
-_AXES = {"x": 0, "y": 1, "z": 2}
 
 
 class Attribute(Step):
@@ -62,7 +60,7 @@ class Attribute(Step):
                 f"{self.name!r} is {column.kind}, which has no component {self.component!r}. Read the whole.",
                 place=f"{place}.component", code="wrong_kind",
             )  # fmt: skip
-        if _AXES.get(self.component, 0) >= column.width:
+        if AXES.get(self.component, 0) >= column.width:
             raise BadInput(
                 f"{self.name!r} has {column.width} components, so no {self.component!r}.",
                 place=f"{place}.component", code="wrong_kind",
@@ -78,7 +76,7 @@ class Attribute(Step):
         column = scope.elements.find(self.name)
         if column is None or self.component == "length" or column.kind == "text":
             return ""
-        lost = column.beyond[_AXES[self.component]] if self.component in _AXES else any(column.beyond)
+        lost = column.beyond[AXES[self.component]] if self.component in AXES else any(column.beyond)
         return self.name if lost else ""
 
     def result_kind(self, scope: Scope, place: str, incoming: Kind | None = None) -> Kind:
@@ -115,9 +113,9 @@ class Attribute(Step):
         if column.kind == "vector" and self.component == "length":
             values = lengths(values)
         elif column.kind == "vector" and self.component != "whole":
-            values = values[:, _AXES[self.component]]
+            values = values[:, AXES[self.component]]
         far = context.kind == NUMBER and self.far_from(context.scope)
-        exact = column.precise(_AXES.get(self.component, 0)) if far else None
+        exact = column.precise(AXES.get(self.component, 0)) if far else None
         return Plan(whole=np.ascontiguousarray(values, np.float32), exact=exact)
 
     def _stand_in(self) -> np.ndarray:

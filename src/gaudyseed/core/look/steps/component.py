@@ -14,13 +14,13 @@ from ...colour.spaces import saturation
 from ...errors import BadInput, Fix
 from ...kernels import components as kernels
 from ...kernels.parallel import over
-from ...kinds import NUMBER, Kind, Word
+from ...kinds import AXES, NUMBER, Kind, Word, require_axis
 from ...paths import pointer
 from ...vectors import lengths
 from ..scope import Scope
 from .base import Advisory, Context, Outcome, Plan, Step, Value, put
 
-_AXES = {"x": 0, "y": 1, "z": 2, "red": 0, "green": 1, "blue": 2}
+_NUMBERS = {**AXES, "red": 0, "green": 1, "blue": 2}
 _DISPLAY = {"hue": kernels.HUE, "saturation": kernels.SATURATION, "value": kernels.VALUE, "luma": kernels.LUMA}
 _OKLCH = {"lightness": 0, "chroma": 1, "oklch_hue": 2}
 #: Elements that the parts are compared by.
@@ -60,11 +60,8 @@ class Component(Step):
             raise BadInput(
                 f"A {word} has no part {self.part!r}. Choose {fitting}.", place=f"{place}.part", code="wrong_kind"
             )
-        if incoming is not None and word == "vector" and _AXES.get(self.part, 0) >= incoming.width:
-            raise BadInput(
-                f"The vector that comes has {incoming.width} components, so no {self.part!r}.",
-                place=f"{place}.part", code="wrong_kind",
-            )  # fmt: skip
+        if incoming is not None and word == "vector":
+            require_axis(incoming, self.part, f"{place}.part")
         return NUMBER
 
     def plan(self, context: Context, incoming: Value | None) -> Plan:
@@ -102,8 +99,8 @@ def part_of(source: np.ndarray, part: str, check: Callable[[], None] | None = No
     """(n,) float32: one part of each of (n, 3) linear colours or (n, k) vectors."""
     if part == "length":
         return lengths(source)
-    if part in _AXES:
-        return np.ascontiguousarray(source[:, _AXES[part]])
+    if part in _NUMBERS:
+        return np.ascontiguousarray(source[:, _NUMBERS[part]])
     if part == "luminance":
         return (source @ np.array(kernels.WEIGHTS)).astype(np.float32)
     out = empty(len(source))
