@@ -3,7 +3,7 @@
 import unittest
 
 import numpy as np
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from gaudyseed.core.document import parse
@@ -42,6 +42,8 @@ class Memory:
 
 class Tables(unittest.TestCase):
     @settings(max_examples=40, deadline=None)
+    @example({"a": "<f4", "u": "<f4", "v": "<f4"}, 1, 0)
+    @example({"u": "<f4", "a": "<f4", "v": "<f4"}, 1, 0)
     @given(st.dictionaries(NAMES, st.sampled_from(DTYPES), max_size=6), st.integers(1, 40), st.integers(0, 99))
     def test_columns_survive_every_format(self, extra, count, seed):
         taken = {"position", "normal", "size", "x", "y", "z"}

@@ -89,20 +89,28 @@ def check_places(raw: list[RawColumn], name: str, rows: str) -> None:
 
 
 def grouped(raw: list[RawColumn]) -> dict[str, Attribute]:
-    """Attributes out of the columns of a table: those that belong together are one."""
+    """Attributes out of the columns of a table, in their order after the places: those that belong together are one.
+
+    Only those that stand side by side are taken together, so that every column goes out where it came in.
+    """
     by_name = {column.name: column for column in raw}
+    at = {name: k for k, name in enumerate(by_name)}
     table: dict[str, Attribute] = {}
+    first = {"position": -1}
     used: set[str] = set()
     for attribute, columns in _groups(by_name):
-        if attribute not in table and not used & set(columns):
+        beside = [at[c] for c in columns] == [at[columns[0]] + k for k in range(len(columns))]
+        if attribute not in table and not used & set(columns) and (beside or attribute == "position"):
             kind = "colour" if (attribute, columns) in _colour_groups(by_name) else "vector"
             table[attribute] = _grouped(attribute, kind, [by_name[c] for c in columns])
+            first.setdefault(attribute, at[columns[0]])
             used.update(columns)
     for column in raw:
         if column.name not in used:
             free = _free(column.name, table)
             table[free] = _single(free, column)
-    return table
+            first.setdefault(free, at[column.name])
+    return dict(sorted(table.items(), key=lambda item: first[item[0]]))
 
 
 def _shown(column: RawColumn, row: int) -> str:
