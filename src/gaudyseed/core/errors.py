@@ -45,5 +45,10 @@ class BadInput(ValueError):
         return f"{self.place}: {self.sentence}" if self.place else self.sentence
 
 
+def no_population(population: str, place: str) -> BadInput:
+    """What to raise where something names a population that is not there."""
+    return BadInput(f"There is no population {population!r} here.", place=place, code="unknown_population")
+
+
 class Overtaken(Exception):
     """Raised inside an evaluation when a newer request has made it pointless."""

@@ -7,7 +7,7 @@ from collections.abc import Callable
 
 import numpy as np
 
-from .errors import BadInput
+from .errors import BadInput, no_population
 from .look.evaluate import Evaluation, Evaluator, never_overtaken
 from .look.follow import resolved
 from .look.model import Look, PopulationDocument, Presence, Scene
@@ -136,7 +136,7 @@ class SceneRun:
         at: str | None = other
         while at is not None:
             if all(p.id != at for p in self.scene.populations):
-                raise BadInput(f"There is no population {at!r} here.", place=place, code="unknown_population")
+                raise no_population(at, place)
             if at in chain:
                 arrows = " stands on ".join(repr(self.document(p).name) for p in [*chain, at])
                 raise BadInput(
@@ -184,6 +184,6 @@ class SceneRun:
                 place=place, code="population_cycle",
             )  # fmt: skip
         if all(p.id != population for p in self.scene.populations):
-            raise BadInput(f"There is no population {population!r} here.", place=place, code="unknown_population")
+            raise no_population(population, place)
         # Whole, since what stands on a population knows the elements of the whole.
         return self.whole().evaluation(population)

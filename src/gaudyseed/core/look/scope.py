@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from ..errors import BadInput, Fix
+from ..errors import BadInput, Fix, no_population
 from ..geometry.placing import IDENTITY
 from ..kinds import Kind
 from ..names import nearest
@@ -97,7 +97,7 @@ class Scope:
     def other(self, population: str, place: str) -> Evaluation:
         """The results of another population of the scene."""
         if self.surroundings.other is None:
-            raise BadInput(f"There is no population {population!r} here.", place=place, code="unknown_population")
+            raise no_population(population, place)
         return self.surroundings.other(population, place)
 
     def attribute(self, name: str, place: str) -> Attribute:

@@ -8,7 +8,7 @@ from functools import cached_property
 from typing import TYPE_CHECKING, Any, ClassVar, Protocol, Self, get_args
 
 from ...digest import digest_of
-from ...errors import BadInput
+from ...errors import no_population
 from ...look.follow import Follower
 from ...registry import Registry
 from ..population import Points, Population
@@ -29,7 +29,7 @@ def never() -> None:
 
 
 def _alone(population: str, place: str) -> Any:
-    raise BadInput(f"There is no population {population!r} here.", place=place, code="unknown_population")
+    raise no_population(population, place)
 
 
 @dataclass(frozen=True)
