@@ -52,3 +52,7 @@ def no_population(population: str, place: str) -> BadInput:
 
 class Overtaken(Exception):
     """Raised inside an evaluation when a newer request has made it pointless."""
+
+
+def never_overtaken() -> None:
+    """The check of work that nothing overtakes."""

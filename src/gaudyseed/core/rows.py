@@ -11,9 +11,9 @@ import numpy as np
 from .cache import ResultCache
 from .colour.spaces import display_bytes, linear_to_oklab
 from .digest import digest_of
-from .errors import BadInput
+from .errors import BadInput, never_overtaken
 from .kinds import NUMBER
-from .look.evaluate import Evaluation, never_overtaken
+from .look.evaluate import Evaluation
 from .look.steps import STEPS, Context, carried_out
 from .population import Attribute, Owners
 from .population.owning import owning_of

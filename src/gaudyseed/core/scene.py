@@ -7,8 +7,8 @@ from collections.abc import Callable
 
 import numpy as np
 
-from .errors import BadInput, no_population
-from .look.evaluate import Evaluation, Evaluator, never_overtaken
+from .errors import BadInput, never_overtaken, no_population
+from .look.evaluate import Evaluation, Evaluator
 from .look.follow import resolved
 from .look.model import Look, PopulationDocument, Presence, Scene
 from .look.scope import Moment, Surroundings

@@ -11,8 +11,8 @@ from typing import cast
 from flask import current_app, request
 
 from ..core.cache import ResultCache
-from ..core.errors import Overtaken
-from ..core.look.evaluate import Evaluator, never_overtaken
+from ..core.errors import Overtaken, never_overtaken
+from ..core.look.evaluate import Evaluator
 from ..core.look.model import Scene
 from ..core.population import Population
 from ..core.population.makers import Order

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from pathlib import PurePath
 
-from ..errors import BadInput
+from ..errors import BadInput, never_overtaken
 from ..population import Population
 from ..registry import import_all
 from .base import FORMATS, About, Format, Thing, Wish, format_of
-from .cells import Check, never
+from .cells import Check
 from .same import copies_apart
 
 import_all(__name__, list(__path__))
@@ -25,7 +25,7 @@ _PICTURES = {
 }  # fmt: skip
 
 
-def read_things(data: bytes, name: str, check: Check = never, wish: Wish = Wish()) -> list[Thing]:
+def read_things(data: bytes, name: str, check: Check = never_overtaken, wish: Wish = Wish()) -> list[Thing]:
     """What a file holds, whatever its format.
 
     Parameters
@@ -73,7 +73,7 @@ def read_things(data: bytes, name: str, check: Check = never, wish: Wish = Wish(
 
 
 def read_points(
-    data: bytes, name: str, check: Check = never, wish: Wish = Wish(), population: str = ""
+    data: bytes, name: str, check: Check = never_overtaken, wish: Wish = Wish(), population: str = ""
 ) -> Population:  # fmt: skip
     """The one population in a file, or that of a name where it holds several; BadInput lists them."""
     things = read_things(data, name, check, wish)

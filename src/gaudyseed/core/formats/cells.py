@@ -24,10 +24,6 @@ _STARTERS = "=+-@"
 _SHORT = 48
 
 
-def never() -> None:
-    """The check of a reader that nothing stops."""
-
-
 def runs_as_formula(text: str) -> bool:
     """Whether a spreadsheet would run a cell with this text (OWASP, "CSV Injection"). One rule for what comes and goes.
 

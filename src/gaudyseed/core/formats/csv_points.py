@@ -15,11 +15,11 @@ from pathlib import PurePath
 
 import numpy as np
 
-from ..errors import BadInput
+from ..errors import BadInput, never_overtaken
 from ..kernels import text as kernels
 from ..population import Population
 from .base import FORMATS, About, Format, Thing, Wish
-from .cells import BATCH, Batch, Check, is_number, never, runs_as_formula
+from .cells import BATCH, Batch, Check, is_number, runs_as_formula
 from .columns import LARGEST_COLUMNS, LONGEST_NAME, RawColumn, Results, batches, digits, outgoing, to_population
 
 #: Characters that a cell may have.
@@ -28,7 +28,7 @@ _PIECE = 1 << 22
 _BYTES = ("red", "green", "blue", "alpha")
 
 
-def read(data: bytes, name: str, check: Check = never, wish: Wish = Wish()) -> list[Thing]:
+def read(data: bytes, name: str, check: Check = never_overtaken, wish: Wish = Wish()) -> list[Thing]:
     """The rows of a CSV file as clones; BadInput names the line and column. ``check`` may raise to stop."""
     data, at = _utf8(data, name, check)
     table = np.frombuffer(data, np.uint8)

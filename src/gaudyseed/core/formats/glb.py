@@ -13,7 +13,7 @@ from pathlib import PurePath
 
 import numpy as np
 
-from ..errors import BadInput
+from ..errors import BadInput, never_overtaken
 from ..geometry.placing import affine, moved
 from ..population import Attribute, Field, Polygons, Population
 from ..population.attribute import Kind, Light
@@ -21,7 +21,7 @@ from ..population.derive import standing, with_derived
 from ..population.meshes import PART
 from ..population.population import of_points
 from .base import FORMATS, About, Format, Thing, Wish
-from .cells import Check, never
+from .cells import Check
 from .columns import Results, check_results
 from .gltf import FAN, INSTANCING, MAGIC, POINTS, STRIP, TRIANGLES, Arrays, Document, Node, Primitive, Writing, opened
 from .meshing import in_parts, joined, linear_colours, mesh_of, named_apart, of_matrices, part_attribute
@@ -44,7 +44,7 @@ class _Placed:
     instances: dict[str, int] | None
 
 
-def read(data: bytes, name: str, check: Check = never, wish: Wish = Wish()) -> list[Thing]:
+def read(data: bytes, name: str, check: Check = never_overtaken, wish: Wish = Wish()) -> list[Thing]:
     """The meshes of a file as one mesh whose parts are its nodes; repeated meshes and instances as clones; points.
 
     BadInput says where something is damaged; nothing outside the file is ever read.

@@ -12,14 +12,14 @@ from pathlib import PurePath
 
 import numpy as np
 
-from ..errors import BadInput
+from ..errors import BadInput, never_overtaken
 from ..kernels import wavefront as kernels
 from ..population import Attribute, Field, Polygons, Population
 from ..population.derive import with_derived
 from ..population.meshes import PART
 from ..population.population import of_points
 from .base import FORMATS, About, Format, Thing, Wish
-from .cells import Check, is_number, never
+from .cells import Check, is_number
 from .columns import Results, batches, check_results, digits
 from .meshing import MOST_PARTS, mesh_of, part_attribute, polygons_of, shown_colours
 
@@ -29,7 +29,7 @@ _INDICES = ("vertex", "uv", "normal")
 _WORDS = (b"v ", b"v\t", b"vt", b"vn", b"vp", b"f ", b"o ", b"g ", b"s ", b"l ", b"p ", b"usemtl", b"mtllib", b"#")
 
 
-def read(data: bytes, name: str, check: Check = never, wish: Wish = Wish()) -> list[Thing]:
+def read(data: bytes, name: str, check: Check = never_overtaken, wish: Wish = Wish()) -> list[Thing]:
     """The mesh in an OBJ file; without faces its vertices become clones. BadInput names the line."""
     table = np.frombuffer(data, np.uint8)
     totals = np.zeros(16, np.int64)

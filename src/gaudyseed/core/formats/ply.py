@@ -16,12 +16,12 @@ from typing import Any
 
 import numpy as np
 
-from ..errors import BadInput
+from ..errors import BadInput, never_overtaken
 from ..kernels import lists, text
 from ..population import Attribute, Field, Polygons, Population
 from ..population.meshes import PART
 from .base import FORMATS, About, Format, Thing, Wish
-from .cells import BATCH, Batch, Check, is_number, never, runs_as_formula
+from .cells import BATCH, Batch, Check, is_number, runs_as_formula
 from .columns import (
     LARGEST_COLUMNS,
     LONGEST_NAME,
@@ -81,7 +81,7 @@ class _Rows:
     items: dict[str, np.ndarray]
 
 
-def read(data: bytes, name: str, check: Check = never, wish: Wish = Wish()) -> list[Thing]:
+def read(data: bytes, name: str, check: Check = never_overtaken, wish: Wish = Wish()) -> list[Thing]:
     """The mesh in a PLY file, or its vertices as clones where it has no faces; BadInput names the line or vertex.
 
     ``check`` may raise to stop.

@@ -16,7 +16,7 @@ from typing import Any
 
 import numpy as np
 
-from ..errors import BadInput
+from ..errors import BadInput, never_overtaken
 from ..geometry.placing import moved
 from ..population import Attribute, Field, Polygons, Population
 from ..population.attribute import Kind, Light
@@ -24,7 +24,7 @@ from ..population.derive import standing, with_derived
 from ..population.meshes import PART
 from ..population.population import of_points
 from .base import FORMATS, About, Format, Thing, Wish
-from .cells import Check, never
+from .cells import Check
 from .columns import Results, check_results, digits
 from .meshing import in_parts, joined, linear_colours, mesh_of, named_apart, of_matrices, part_attribute
 from .shapes import pieces_of, places_of
@@ -37,7 +37,7 @@ _NAMES = {"normals": "normal", "st": "uv", "displayColor": "colour", "widths": "
           "velocities": "velocity"}  # fmt: skip
 
 
-def read(data: bytes, name: str, check: Check = never, wish: Wish = Wish()) -> list[Thing]:
+def read(data: bytes, name: str, check: Check = never_overtaken, wish: Wish = Wish()) -> list[Thing]:
     """The meshes of a file as one mesh whose parts are its prims; points, instancers and instances as clones.
 
     BadInput where the file cannot be read; nothing outside it is ever opened.
@@ -484,7 +484,7 @@ def write_crate(population: Population, results: Results | None, about: About = 
     with tempfile.TemporaryDirectory() as folder:
         text, out = Path(folder) / "out.usda", Path(folder) / "out.usdc"
         text.write_bytes(write(population, results, about))
-        _run(["--crate", str(text), str(out)], about.name, never)
+        _run(["--crate", str(text), str(out)], about.name, never_overtaken)
         return out.read_bytes()
 
 

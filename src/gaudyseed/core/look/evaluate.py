@@ -19,6 +19,7 @@ from ..cache import ResultCache
 from ..channels import BASE_COLOUR, CHANNELS, Channel
 from ..colour.vision import simulated
 from ..digest import digest_of
+from ..errors import never_overtaken
 from ..geometry.placing import IDENTITY
 from ..kernels.parallel import over
 from ..kinds import Kind
@@ -30,10 +31,6 @@ from .model import Dial, Look, Signal
 from .scope import Scope, Surroundings
 from .steps import Context, Step, Value, carried_out
 from .steps.base import Numbers, limits, numbers_of
-
-
-def never_overtaken() -> None:
-    """The check of an evaluation that nothing overtakes."""
 
 
 @dataclass(frozen=True)

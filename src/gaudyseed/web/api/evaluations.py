@@ -15,8 +15,8 @@ from ...core.census import packed
 from ...core.colour.spaces import parse_hex, to_hex
 from ...core.colour.vision import Vision, simulated
 from ...core.document import Document
-from ...core.errors import BadInput, Overtaken
-from ...core.look.evaluate import Evaluation, never_overtaken
+from ...core.errors import BadInput, Overtaken, never_overtaken
+from ...core.look.evaluate import Evaluation
 from ...core.look.model import MOST_POPULATIONS
 from ...core.preview import Of, Scale, Shown, preview
 from ...core.report import Groups

@@ -8,7 +8,7 @@ from functools import cached_property
 from typing import TYPE_CHECKING, Any, ClassVar, Protocol, Self, get_args
 
 from ...digest import digest_of
-from ...errors import no_population
+from ...errors import never_overtaken, no_population
 from ...look.follow import Follower
 from ...registry import Registry
 from ..population import Points, Population
@@ -22,10 +22,6 @@ class ColumnSource(Protocol):
 
     def column(self, digest: str) -> bytes:
         """The bytes of a column; KeyError where there is none."""
-
-
-def never() -> None:
-    """The check of what nothing stops."""
 
 
 def _alone(population: str, place: str) -> Any:
@@ -45,7 +41,7 @@ class Makings:
         BadInput where there is none, and where populations stand on one another in a circle.
     """
 
-    check: Callable[[], None] = never
+    check: Callable[[], None] = never_overtaken
     population: Callable[[str, str], Population] = _alone
     evaluation: Callable[[str, str], Evaluation] = _alone
 
