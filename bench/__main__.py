@@ -23,6 +23,7 @@ from tests.support import beetle_scene
 from bench.colours import bench_colour
 from bench.edits import bench_edits
 from bench.meshes import bench_meshes
+from bench.places import bench_moving, bench_places, handle_scene
 from bench.plain import chain as plain_chain
 from gaudyseed.core.document import parse
 from gaudyseed.core.kinds import NUMBER
@@ -259,6 +260,7 @@ def bench_page(server: Server, rows: list[tuple[str, str, str]]) -> None:
         pauses = _scrolled(page)
         page.close()
         mesh = _mesh_edits(browser, server)
+        handle = _handle_moves(browser, server)
         browser.close()
     total = server.ready + usable
     rows.append(("cold start after set-up to usable page", f"{total:.1f} s", "(wanted: below 5)"))
@@ -280,16 +282,27 @@ def bench_page(server: Server, rows: list[tuple[str, str, str]]) -> None:
             "(wanted of 200,000: 60)",
         )
     )
+    rows.append(
+        (
+            "a falloff's handle moved, 50,000 clones, to colours in the view, without drawing",
+            f"median {handle:.1f} ms",
+            "(wanted: 50)",
+        )
+    )
 
 
 def _ramp_edits(page: Any, rounds: int) -> list[float]:
     """Milliseconds from each move of a stop to its colours in the view's buffers."""
-    stop = page.get_by_role("slider").nth(1)
-    stop.focus()
+    return _keyed(page, page.get_by_role("slider").nth(1), rounds)
+
+
+def _keyed(page: Any, held: Any, rounds: int) -> list[float]:
+    """Milliseconds from each key on something to its colours in the view's buffers."""
+    held.focus()
     times = []
     for k in range(rounds):
         before = page.evaluate("document.querySelector('[role=application]').dataset.applied")
-        stop.press("ArrowRight" if k % 2 else "ArrowLeft")
+        held.press("ArrowRight" if k % 2 else "ArrowLeft")
         page.wait_for_function(
             "b => {const d = document.querySelector('[role=application]').dataset;"
             " return d.applied !== b && d.drawn === d.applied}",
@@ -315,6 +328,20 @@ def _mesh_edits(browser: Any, server: Server) -> float:
     page.goto(f"{server.address}?view=light&scene={made}")
     page.get_by_label("Values that reach the ramp").wait_for()
     return median(_ramp_edits(page, 25)[5:])
+
+
+def _handle_moves(browser: Any, server: Server) -> float:
+    """The median for a handle of a falloff that is moved by key."""
+    page = browser.new_page(viewport={"width": 640, "height": 400}, bypass_csp=True)
+    page.set_default_timeout(90_000)
+    scene = json.loads(server.post("/scenes", {"document": handle_scene()}))["id"]
+    page.goto(f"{server.address}?view=light&scene={scene}")
+    page.get_by_role("button", name="Falloff").first.click()
+    handle = page.get_by_role("button", name="Move the centre")
+    handle.wait_for()
+    times = _keyed(page, handle, 30)
+    page.close()
+    return median(times[5:])
 
 
 def _count(page: Any, elements: int) -> None:
@@ -363,9 +390,11 @@ def main() -> None:
     bench_colour(rows, timed, versus, bare(1_000_000))
     bench_growth(rows)
     bench_meshes(rows)
+    bench_places(rows, versus)
     with Server() as server:
         rows.append(("server start to first page", f"{server.ready:.2f} s", "(wanted with the page: below 5)"))
         bench_edits(server.post, rows)
+        bench_moving(server.post, rows)
         bench_page(server, rows)
     lines = [f"| {a} | {b} | {c} |" for a, b, c in rows]
     text = "\n".join(["| what | measured | ratio or bound |", "|---|---|---|", *lines])

@@ -6,6 +6,7 @@ Arguments narrow the unittests, as for ``python -m unittest``.
 
 from __future__ import annotations
 
+import contextlib
 import os
 import re
 import subprocess
@@ -89,11 +90,13 @@ def cases(suite: unittest.TestSuite) -> Iterator[unittest.TestCase]:
 
 
 #: About how long one test takes, by a part of its name; all others are quick.
-SECONDS = {".browser.": 7, ".test_server.": 8, ".test_cli.": 6, ".test_look_format.": 8, ".test_store.": 1.5}
+SECONDS = {".browser.": 5, ".test_server.": 8, ".test_cli.": 6, ".test_look_format.": 8, ".test_store.": 1.5}
+#: Processes that tests are shared out to: more than there are processors, since most tests wait for a browser or clock.
+PARTS = 3
 
 
-def halves() -> tuple[list[str], list[str]]:
-    """The names of all test classes in two parts that take about as long.
+def shared_out() -> list[list[str]]:
+    """The names of all test classes in parts that take about as long.
 
     A module that cannot be imported is a class of its own, whose one test fails.
     """
@@ -102,8 +105,8 @@ def halves() -> tuple[list[str], list[str]]:
         name = case.id().removeprefix("unittest.loader._FailedTest.")
         whole = name if name == case.id() else f"{name}.x"
         seconds[whole.rpartition(".")[0]] += next((s for part, s in SECONDS.items() if part in name), 0.4)
-    parts: tuple[list[str], list[str]] = ([], [])
-    taken = [0.0, 0.0]
+    parts: list[list[str]] = [[] for _ in range(PARTS)]
+    taken = [0.0] * PARTS
     for name, cost in sorted(seconds.items(), key=lambda item: -item[1]):
         least = taken.index(min(taken))
         parts[least].append(name)
@@ -122,21 +125,30 @@ def run(names: list[str]) -> Counter[str]:
 
 
 def run_all() -> Counter[str]:
-    """Run everything, one half of the classes in a second process, since most tests wait for a browser."""
-    here, there = halves()
-    with tempfile.TemporaryFile("w+") as said:
-        command = [sys.executable, __file__, *there]
-        other = subprocess.Popen(command, cwd=ROOT, stdout=said, stderr=subprocess.STDOUT)
+    """Run everything, one part of the classes here and the others in processes of their own."""
+    here, *others = shared_out()
+    with contextlib.ExitStack() as held:
+        running = []
+        for names in others:
+            said = held.enter_context(tempfile.TemporaryFile("w+"))
+            command = [sys.executable, __file__, *names]
+            running.append((subprocess.Popen(command, cwd=ROOT, stdout=said, stderr=subprocess.STDOUT), said))
         counts = run(here)
-        other.wait()
-        said.seek(0)
-        text = said.read()
-    # Its sum is told in the one at the end.
+        for process, said in running:
+            process.wait()
+            said.seek(0)
+            counts += told(said.read())
+    return counts
+
+
+def told(text: str) -> Counter[str]:
+    """Print what another process said, and count what it ran by its last line."""
     last = re.search(r"^(\d+) passed, (\d+) failed(?:, (\d+) skipped)?\s*\Z", text, re.MULTILINE)
+    # Its sum is told in the one at the end.
     print(text[: last.start()] if last else text, flush=True)
     if last is None:  # it was killed
-        return counts + Counter(failed=1)
-    return counts + Counter(passed=int(last[1]), failed=int(last[2]), skipped=int(last[3] or 0))
+        return Counter(failed=1)
+    return Counter(passed=int(last[1]), failed=int(last[2]), skipped=int(last[3] or 0))
 
 
 def main(arguments: list[str]) -> int:

@@ -19,7 +19,7 @@ from tests.browser.driver import BrowserCase  # noqa: E402
 from tests.support import look_document  # noqa: E402
 from tools.kite import kite  # noqa: E402
 
-from gaudyseed.demo import demo_scene  # noqa: E402
+from gaudyseed.demo import demo_scene, route_scene  # noqa: E402
 
 FOLDER = ROOT / "docs" / "screenshots"
 
@@ -97,14 +97,34 @@ def colour_room(c: Camera) -> None:
     """The first screen."""
 
 
-def underused(c: Camera) -> None:
-    """A ramp that uses half its colours."""
-    c.open("Ramp")
+def places(c: Camera) -> None:
+    """Walls by noise and by a picture within a falloff, whose handles are shown."""
+    c.page.get_by_role("button", name=re.compile("^Moon normal")).first.click()
+    c.page.get_by_role("tab", name="Mask").click()
+    c.open("Falloff")
+    c.page.get_by_role("slider", name="Frame").focus()
+    c.after(lambda: c.page.get_by_role("button", name="Next key").click())
 
 
-def hue_luma(c: Camera) -> None:
-    """Random colours, read by luma."""
-    c.open("Component")
+def painting(c: Camera) -> None:
+    """A weight painted by hand onto the fox mask, its edge broken up by a noise."""
+    page = c.page
+    page.get_by_role("button", name="Paint soot").click()
+    box = page.get_by_role("application").bounding_box()
+    assert box
+    x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+    for way in ([(-95, -40), (-60, 0), (-30, 55), (0, 90)], [(95, -55), (65, -10), (35, 50), (5, 90)]):
+        page.mouse.move(x + way[0][0], y + way[0][1])
+        page.mouse.down()
+        for dx, dy in way[1:]:
+            page.mouse.move(x + dx, y + dy, steps=6)
+        page.mouse.up()
+        page.wait_for_timeout(1500)
+        c.settle()
+    page.get_by_role("button", name=re.compile("^Soot")).first.click()
+    page.get_by_role("tab", name="Mask").click()
+    page.mouse.move(x + 40, y + 30)
+    page.wait_for_timeout(1500)
 
 
 def signal(c: Camera) -> None:
@@ -262,10 +282,8 @@ PICTURES: dict[str, tuple[Callable[[Camera], None], list | None, dict]] = {
     "import": (imported, None, {}),
     "elements": (elements, None, {}),
     "trace-dim": (trace, None, {}),
-    "underused": (underused, [{"step": "attribute", "name": "position", "component": "z"},
-                              {"step": "range", "own": True, "to_high": 0.5}, DUSK], {}),
-    "hue-luma": (hue_luma, [RANDOM, {**WHEEL, "mix_in": "hsv"},
-                            {"step": "component", "part": "luma"}, DUSK], {}),
+    "places": (places, None, {}),
+    "painting": (painting, None, {}),
     "parts": (parts, None, {}),
     "signal": (signal, [RANDOM, BANDS, FOLLOWED], {"signals": [{**WEAR, "layers": [HEIGHT]}]}),
     "follow": (follow, [RANDOM, BANDS, FOLLOWED], {"signals": [WEAR]}),
@@ -301,16 +319,33 @@ def main(names: list[str]) -> None:
                 camera.wanted = demo_scene().model_dump(mode="json")
             if name == "normals":
                 camera.wanted["populations"][3]["look"] = look_document(*NORMALS)
+            if name == "places":
+                camera.wanted = route_scene().model_dump(mode="json")
+            if name == "painting":
+                camera.wanted = sooted(demo_scene().model_dump(mode="json"))
             camera.setUp()
             act(camera)
             camera.settle()
-            camera.page.mouse.move(3, 790)
+            if name != "painting":
+                camera.page.mouse.move(3, 790)
             camera.page.wait_for_timeout(700)
             camera.page.screenshot(path=str(FOLDER / f"{name}.png"))
             camera.doCleanups()
             print(name)
     finally:
         Camera.doClassCleanups()
+
+
+def sooted(scene: dict) -> dict:
+    """The fox mask alone, with a layer of soot through a weight that is still to be painted."""
+    fox = scene["populations"][3]
+    fox["maker"]["subdivision"] = 2
+    fox["painted"] = [{"name": "soot"}]
+    noise = {"step": "noise", "seed": 6, "size": 0.16, "low": 0.3, "high": 0.7}
+    mask = [{"step": "attribute", "name": "soot"}, {"step": "mix", "blend": "overlay", "factor": 0.8, "chain": [noise]}]
+    paint = [{"step": "noise", "seed": 9, "size": 0.3}, ramp("straight", "#122a3f 0.2", "#1f5a66 0.55", "#8fd0b8 0.9")]
+    fox["look"]["lanes"]["base_colour"]["layers"].append({"name": "Soot", "paint": paint, "mask": mask})
+    return {**scene, "populations": [fox]}
 
 
 def with_berries(scene: dict) -> dict:

@@ -4,6 +4,58 @@
  */
 
 export interface paths {
+    "/api/asset-names": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The scene with a picture renamed wherever it is read. */
+        post: operations["name_asset"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/assets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The pictures that ship, which every scene can read by name. */
+        get: operations["list_shipped"];
+        put?: never;
+        /** Keep a picture (the request's body; ``?name=`` carries its file's name) and say what it is. */
+        post: operations["take_picture"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/assets/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A picture, small, as PNG: by its digest, or one that ships by its name. */
+        get: operations["small_picture"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/colour-texts": {
         parameters: {
             query?: never;
@@ -157,6 +209,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/kept-values": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A column of what a signal gives now; the page puts it into the scene. */
+        post: operations["keep_values"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/library": {
         parameters: {
             query?: never;
@@ -204,6 +273,40 @@ export interface paths {
         put?: never;
         /** The scene with one of its looks renamed, for all populations that wear it. */
         post: operations["name_look"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/marker-names": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The scene with a marker renamed wherever something goes along with it. */
+        post: operations["name_marker"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/painted-names": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The scene with a painted column renamed wherever its population's look reads it. */
+        post: operations["name_painted"];
         delete?: never;
         options?: never;
         head?: never;
@@ -452,6 +555,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sequences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Join what was imported frame by frame into one population that moves. */
+        post: operations["make_sequence"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shared-signal-names": {
         parameters: {
             query?: never;
@@ -514,6 +634,23 @@ export interface paths {
         get: operations["list_steps"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/strokes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The column after a stroke; the page puts it into the scene. */
+        post: operations["stroke"];
         delete?: never;
         options?: never;
         head?: never;
@@ -603,6 +740,47 @@ export interface components {
             levels: "display" | "linear";
         };
         /**
+         * Asset
+         * @description A picture of the scene, kept in the store by its content.
+         */
+        Asset: {
+            /** Name */
+            name: string;
+            /**
+             * Digest
+             * @description Of the file's bytes, or made: and a generated picture.
+             */
+            digest: string;
+            /**
+             * Width
+             * @default 1
+             */
+            width: number;
+            /**
+             * Height
+             * @default 1
+             */
+            height: number;
+            /**
+             * File
+             * @default
+             */
+            file: string;
+        };
+        /**
+         * AssetAnswer
+         * @description A picture that was taken in, for a scene to hold, and what was told of it.
+         */
+        AssetAnswer: {
+            asset: components["schemas"]["Asset"];
+            /** Format */
+            format: string;
+            /** Bytes */
+            bytes: number;
+            /** Notes */
+            notes: string[];
+        };
+        /**
          * Attribute
          * @description A named attribute: numbers as they are, one component of a vector, a colour in linear light.
          *
@@ -649,6 +827,46 @@ export interface components {
         Base: {
             /** Base */
             base: number;
+        };
+        /**
+         * Brush
+         * @description How a stroke changes a column.
+         */
+        Brush: {
+            /**
+             * Radius
+             * @default 0.2
+             */
+            radius: number;
+            /**
+             * Hardness
+             * @default 0.5
+             */
+            hardness: number;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number;
+            /**
+             * Way
+             * @default add
+             * @enum {string}
+             */
+            way: "add" | "remove" | "soften" | "set_all";
+            /**
+             * Value
+             * @description What is painted: a number or #rrggbb.
+             * @default 1
+             */
+            value: number | string;
+            /**
+             * Mirror
+             * @description Across the middle of the population, along an axis.
+             * @default
+             * @enum {string}
+             */
+            mirror: "" | "x" | "y" | "z";
         };
         /**
          * ChannelDescription
@@ -709,7 +927,7 @@ export interface components {
              */
             beyond: "hold" | "repeat";
             /** Chains */
-            chains: (components["schemas"]["AsColour"] | components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Ground"] | components["schemas"]["Levels"] | components["schemas"]["Mix"] | components["schemas"]["Palette"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"] | components["schemas"]["Unify"])[][];
+            chains: (components["schemas"]["AsColour"] | components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Extent"] | components["schemas"]["Falloff"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Ground"] | components["schemas"]["Levels"] | components["schemas"]["Mix"] | components["schemas"]["Nearness"] | components["schemas"]["Noise"] | components["schemas"]["Palette"] | components["schemas"]["Picture"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"] | components["schemas"]["Unify"])[][];
         };
         /**
          * Clamp
@@ -752,6 +970,13 @@ export interface components {
         ColourText: {
             /** Text */
             text: string;
+        };
+        /**
+         * ColumnAnswer
+         * @description The column after it; nothing of the scene is saved.
+         */
+        ColumnAnswer: {
+            painted: components["schemas"]["Painted"];
         };
         /**
          * Component
@@ -921,7 +1146,8 @@ export interface components {
          * Dial
          * @description A scene-wide named value that parameters can follow.
          *
-         *     A number; a whole number with named choices, of which 0 is the first; a colour as #rrggbb; or on and off.
+         *     A number; a whole number with named choices, of which 0 is the first; a colour as #rrggbb; or on and off. A number
+         *     or colour may have keys along the timeline, which then decide its value.
          */
         Dial: {
             /** Name */
@@ -936,6 +1162,27 @@ export interface components {
              * @default []
              */
             choices: string[];
+            /**
+             * Keys
+             * @default []
+             */
+            keys: components["schemas"]["DialKey"][];
+        };
+        /**
+         * DialKey
+         * @description A dial's value at a frame.
+         */
+        DialKey: {
+            /** Frame */
+            frame: number;
+            /**
+             * To the next key
+             * @default ease
+             * @enum {string}
+             */
+            to_next: "hold" | "straight" | "ease";
+            /** Value */
+            value: number | string;
         };
         /**
          * Draft
@@ -1134,6 +1381,12 @@ export interface components {
              */
             level: string;
             /**
+             * Frame
+             * @description Of the scene's timeline; its first where it is left out.
+             * @default null
+             */
+            frame: number | null;
+            /**
              * Find
              * @description An element whose row is looked for.
              * @default null
@@ -1163,6 +1416,12 @@ export interface components {
             scene: components["schemas"]["Scene"];
             /** Wanted */
             wanted: components["schemas"]["Wanted"][];
+            /**
+             * Frame
+             * @description Of the scene's timeline; its first where it is left out.
+             * @default null
+             */
+            frame: number | null;
             /**
              * Vision
              * @description Show the colours as they look with a dichromacy.
@@ -1218,6 +1477,192 @@ export interface components {
              * @description The word of a format, or look.
              */
             format: string;
+            /**
+             * Frame
+             * @description Of the scene's timeline; its first where it is left out.
+             * @default null
+             */
+            frame: number | null;
+        };
+        /**
+         * Extent
+         * @description From 0 at the lower end of the elements' box along an axis to 1 at its upper end.
+         *
+         *     ``per`` part, or any owner or key, measures each one's own box. Ends that are typed stay; those left out are those
+         *     of the elements. Elements that all lie at one place get 0.
+         */
+        Extent: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            step: "extent";
+            /**
+             * On
+             * @default true
+             */
+            enabled: boolean;
+            /**
+             * By
+             * @description The vector that is measured: position, uv, any vector attribute or signal.
+             * @default position
+             */
+            by: string;
+            /**
+             * Space
+             * @description That of the population, or of the scene where it was moved, turned or sized.
+             * @default own
+             * @enum {string}
+             */
+            space: "own" | "scene";
+            /**
+             * Axis
+             * @default z
+             * @enum {string}
+             */
+            axis: "x" | "y" | "z";
+            /**
+             * Box of
+             * @description All elements, each part or copy, or each value of an integer or text attribute.
+             * @default all
+             */
+            per: string;
+            /**
+             * From
+             * @description Left out, where the elements begin.
+             * @default null
+             */
+            low: number | components["schemas"]["FollowDial"] | components["schemas"]["FollowMarker"] | null;
+            /**
+             * to
+             * @description Left out, where the elements end.
+             * @default null
+             */
+            high: number | components["schemas"]["FollowDial"] | components["schemas"]["FollowMarker"] | null;
+            /**
+             * Flip
+             * @description 1 at the lower end, 0 at the upper one.
+             * @default false
+             */
+            flip: boolean;
+        };
+        /**
+         * Falloff
+         * @description From 1 at the placement to 0 away from it.
+         *
+         *     The distance is 0 at the centre and 1 where the size ends: ``ball`` along its radius, ``box`` to its nearest face,
+         *     ``plane`` on both sides of the plane square to its third axis; along a ``line`` it is 1 at its centre and 0 at its
+         *     end, around the third axis of an ``angle`` 1 and falling to 0 once around (with turns for each unit of distance: a
+         *     spiral), so that these weights rise. Up to ``inner`` the weight is 1, from ``outer`` on it is 0, between them it
+         *     follows the profile.
+         */
+        Falloff: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            step: "falloff";
+            /**
+             * On
+             * @default true
+             */
+            enabled: boolean;
+            /**
+             * By
+             * @description The vector that is measured: position, uv, any vector attribute or signal.
+             * @default position
+             */
+            by: string;
+            /**
+             * Space
+             * @description In whose space the placement stands: the scene's, or the population's own.
+             * @default scene
+             * @enum {string}
+             */
+            space: "own" | "scene";
+            /**
+             * Marker
+             * @description The marker that its centre goes along with.
+             * @default null
+             */
+            marker: string | null;
+            /**
+             * Centre
+             * @description Left out, the middle of the elements.
+             * @default null
+             */
+            centre: [
+                number | components["schemas"]["FollowDial"] | components["schemas"]["FollowMarker"],
+                number | components["schemas"]["FollowDial"] | components["schemas"]["FollowMarker"],
+                number | components["schemas"]["FollowDial"] | components["schemas"]["FollowMarker"]
+            ] | null;
+            /**
+             * Turn
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            turn: [
+                number | components["schemas"]["FollowDial"] | components["schemas"]["FollowMarker"],
+                number | components["schemas"]["FollowDial"] | components["schemas"]["FollowMarker"],
+                number | components["schemas"]["FollowDial"] | components["schemas"]["FollowMarker"]
+            ];
+            /**
+             * Shape
+             * @default ball
+             * @enum {string}
+             */
+            shape: "line" | "ball" | "box" | "angle" | "plane";
+            /**
+             * End
+             * @description Of a line.
+             * @default null
+             */
+            end: [
+                number | components["schemas"]["FollowDial"] | components["schemas"]["FollowMarker"],
+                number | components["schemas"]["FollowDial"] | components["schemas"]["FollowMarker"],
+                number | components["schemas"]["FollowDial"] | components["schemas"]["FollowMarker"]
+            ] | null;
+            /**
+             * Size
+             * @description Half the width along each axis; left out, that of the elements.
+             * @default null
+             */
+            size: [
+                number | components["schemas"]["FollowDial"] | components["schemas"]["FollowMarker"],
+                number | components["schemas"]["FollowDial"] | components["schemas"]["FollowMarker"],
+                number | components["schemas"]["FollowDial"] | components["schemas"]["FollowMarker"]
+            ] | null;
+            /**
+             * Inner edge
+             * @default 0
+             */
+            inner: number | components["schemas"]["FollowDial"] | components["schemas"]["FollowMarker"];
+            /**
+             * Outer edge
+             * @default 1
+             */
+            outer: number | components["schemas"]["FollowDial"] | components["schemas"]["FollowMarker"];
+            /**
+             * Profile
+             * @default smooth
+             * @enum {string}
+             */
+            profile: "straight" | "smooth" | "full" | "hollow";
+            /**
+             * Spiral
+             * @description Turns for each unit of distance from the axis.
+             * @default 0
+             */
+            spiral: number | components["schemas"]["FollowDial"] | components["schemas"]["FollowMarker"];
+            /**
+             * Flip
+             * @description 1 away from the placement, 0 at it.
+             * @default false
+             */
+            flip: boolean;
         };
         /**
          * Fix
@@ -1288,6 +1733,20 @@ export interface components {
         FollowDial: {
             /** Dial */
             dial: string;
+        };
+        /**
+         * FollowMarker
+         * @description A number that is one of the three of a marker's place.
+         */
+        FollowMarker: {
+            /** Marker */
+            marker: string;
+            /**
+             * Axis
+             * @default x
+             * @enum {string}
+             */
+            axis: "x" | "y" | "z";
         };
         /**
          * FormatDescription
@@ -1771,6 +2230,24 @@ export interface components {
             items: components["schemas"]["Item"][];
         };
         /**
+         * Keeping
+         * @description A signal, or the result of a step, to be kept as a column of that name.
+         */
+        Keeping: {
+            scene: components["schemas"]["Scene"];
+            /** Population */
+            population: string;
+            /** Signal */
+            signal: string;
+            /** Name */
+            name: string;
+            /**
+             * Frame
+             * @default null
+             */
+            frame: number | null;
+        };
+        /**
          * KindDescription
          * @description One kind of population.
          */
@@ -1838,9 +2315,9 @@ export interface components {
              * Mask
              * @default null
              */
-            mask: (components["schemas"]["AsColour"] | components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Ground"] | components["schemas"]["Levels"] | components["schemas"]["Mix"] | components["schemas"]["Palette"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"] | components["schemas"]["Unify"])[] | null;
+            mask: (components["schemas"]["AsColour"] | components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Extent"] | components["schemas"]["Falloff"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Ground"] | components["schemas"]["Levels"] | components["schemas"]["Mix"] | components["schemas"]["Nearness"] | components["schemas"]["Noise"] | components["schemas"]["Palette"] | components["schemas"]["Picture"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"] | components["schemas"]["Unify"])[] | null;
             /** Paint */
-            paint: (components["schemas"]["AsColour"] | components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Ground"] | components["schemas"]["Levels"] | components["schemas"]["Mix"] | components["schemas"]["Palette"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"] | components["schemas"]["Unify"])[];
+            paint: (components["schemas"]["AsColour"] | components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Extent"] | components["schemas"]["Falloff"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Ground"] | components["schemas"]["Levels"] | components["schemas"]["Mix"] | components["schemas"]["Nearness"] | components["schemas"]["Noise"] | components["schemas"]["Palette"] | components["schemas"]["Picture"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"] | components["schemas"]["Unify"])[];
         };
         /**
          * Levels
@@ -1931,6 +2408,52 @@ export interface components {
             };
         };
         /**
+         * Marker
+         * @description A named point of the scene; with keys along the timeline, which then decide where it is.
+         */
+        Marker: {
+            /** Name */
+            name: string;
+            /**
+             * Position
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            position: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Keys
+             * @default []
+             */
+            keys: components["schemas"]["MarkerKey"][];
+        };
+        /**
+         * MarkerKey
+         * @description Where a marker is at a frame.
+         */
+        MarkerKey: {
+            /** Frame */
+            frame: number;
+            /**
+             * To the next key
+             * @default ease
+             * @enum {string}
+             */
+            to_next: "hold" | "straight" | "ease";
+            /** Position */
+            value: [
+                number,
+                number,
+                number
+            ];
+        };
+        /**
          * Mix
          * @description What comes in, blended with another chain of the same kind: a factor of 0 keeps it, 1 gives the blend.
          *
@@ -1959,7 +2482,7 @@ export interface components {
              */
             blend: "normal" | "multiply" | "screen" | "overlay" | "darken" | "lighten" | "colour_dodge" | "colour_burn" | "hard_light" | "soft_light" | "difference" | "exclusion" | "hue" | "saturation" | "colour" | "luminosity" | "add" | "subtract" | "minimum" | "maximum" | "average";
             /** The other chain */
-            chain: (components["schemas"]["AsColour"] | components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Ground"] | components["schemas"]["Levels"] | components["schemas"]["Mix"] | components["schemas"]["Palette"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"] | components["schemas"]["Unify"])[];
+            chain: (components["schemas"]["AsColour"] | components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Extent"] | components["schemas"]["Falloff"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Ground"] | components["schemas"]["Levels"] | components["schemas"]["Mix"] | components["schemas"]["Nearness"] | components["schemas"]["Noise"] | components["schemas"]["Palette"] | components["schemas"]["Picture"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"] | components["schemas"]["Unify"])[];
         };
         /**
          * NearPair
@@ -1982,6 +2505,82 @@ export interface components {
         NearPairs: {
             /** Pairs */
             pairs: components["schemas"]["NearPair"][];
+        };
+        /**
+         * Nearness
+         * @description How near the nearest marker, or the nearest element or place on the surface of another population, is.
+         *
+         *     ``reach`` gives 1 there and 0 from the reach on, straight between; ``distance`` units; ``value`` what the nearest
+         *     element carries, or the mix of it at the nearest place of a surface. Measured in the scene. Without a population and
+         *     markers named, all markers of the scene count; where it has none, the middle of the elements. A reach left out is
+         *     the longest side of the elements' box.
+         */
+        Nearness: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            step: "nearness";
+            /**
+             * On
+             * @default true
+             */
+            enabled: boolean;
+            /**
+             * By
+             * @description The vector that is measured: position, uv, any vector attribute or signal.
+             * @default position
+             */
+            by: string;
+            /**
+             * Space
+             * @default scene
+             * @enum {string}
+             */
+            space: "own" | "scene";
+            /**
+             * To
+             * @default null
+             */
+            population: string | null;
+            /**
+             * Markers
+             * @description None named: all of them.
+             * @default []
+             */
+            markers: string[];
+            /**
+             * Nearest
+             * @default element
+             * @enum {string}
+             */
+            nearest: "element" | "surface";
+            /**
+             * Gives
+             * @default reach
+             * @enum {string}
+             */
+            result: "reach" | "distance" | "value";
+            /**
+             * Reach
+             * @description In units; left out, the longest side of the elements' box.
+             * @default null
+             */
+            within: number | components["schemas"]["FollowDial"] | components["schemas"]["FollowMarker"] | null;
+            /**
+             * Read
+             * @default {
+             *       "of": "channel",
+             *       "name": "base_colour"
+             *     }
+             */
+            read: components["schemas"]["Reading"];
+            /**
+             * Flip
+             * @description 0 there, 1 from the reach on.
+             * @default false
+             */
+            flip: boolean;
         };
         /**
          * NewItem
@@ -2014,6 +2613,179 @@ export interface components {
             document: components["schemas"]["Scene"];
         };
         /**
+         * Noise
+         * @description A number from 0 to 1 that varies with place, or a colour of three independent ones as levels on the display.
+         *
+         *     ``gradient``: smooth patches (Perlin 2002), octaves added with a gain and at a lacunarity, plain, folded (billow) or
+         *     folded and turned over (ridged). ``cells``: one point in each cell of a lattice (Worley 1996): the distance to the
+         *     nearest or second nearest, their difference, or a value for each cell; soft ones run into each other. A size left
+         *     out is a sixth of the longest side of the elements. It moves at a speed, or closes its loop after so many frames.
+         */
+        Noise: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            step: "noise";
+            /**
+             * On
+             * @default true
+             */
+            enabled: boolean;
+            /**
+             * By
+             * @description The vector that is measured: position, uv, any vector attribute or signal.
+             * @default position
+             */
+            by: string;
+            /**
+             * Space
+             * @description That of the population, or of the scene where it was moved, turned or sized.
+             * @default own
+             * @enum {string}
+             */
+            space: "own" | "scene";
+            /**
+             * Pattern
+             * @default gradient
+             * @enum {string}
+             */
+            pattern: "gradient" | "cells";
+            /**
+             * Size
+             * @description Of a patch or cell, in units; left out, a sixth of the longest side.
+             * @default null
+             */
+            size: number | components["schemas"]["FollowDial"] | components["schemas"]["FollowMarker"] | null;
+            /**
+             * Clip from
+             * @default 0
+             */
+            low: number | components["schemas"]["FollowDial"];
+            /**
+             * to
+             * @default 1
+             */
+            high: number | components["schemas"]["FollowDial"];
+            /**
+             * Contrast
+             * @default 1
+             */
+            contrast: number | components["schemas"]["FollowDial"];
+            /**
+             * Gives
+             * @default number
+             * @enum {string}
+             */
+            result: "number" | "colour";
+            /**
+             * Octaves
+             * @description Left out, four for patches and one for cells.
+             * @default null
+             */
+            octaves: number | components["schemas"]["FollowDial"] | null;
+            /**
+             * Gain
+             * @description The weight of each octave, of that before it.
+             * @default 0.5
+             */
+            gain: number | components["schemas"]["FollowDial"];
+            /**
+             * Lacunarity
+             * @description How much finer each octave is than that before it.
+             * @default 2
+             */
+            lacunarity: number | components["schemas"]["FollowDial"];
+            /**
+             * Fold
+             * @default plain
+             * @enum {string}
+             */
+            fold: "plain" | "billow" | "ridged";
+            /**
+             * Cells give
+             * @default value
+             * @enum {string}
+             */
+            measure: "nearest" | "second" | "border" | "value";
+            /**
+             * Irregularity
+             * @default 1
+             */
+            irregularity: number | components["schemas"]["FollowDial"];
+            /**
+             * Soft borders
+             * @default 0
+             */
+            softness: number | components["schemas"]["FollowDial"];
+            /**
+             * Stretch
+             * @default [
+             *       1,
+             *       1,
+             *       1
+             *     ]
+             */
+            stretch: [
+                number | components["schemas"]["FollowDial"] | components["schemas"]["FollowMarker"],
+                number | components["schemas"]["FollowDial"] | components["schemas"]["FollowMarker"],
+                number | components["schemas"]["FollowDial"] | components["schemas"]["FollowMarker"]
+            ];
+            /**
+             * Offset
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            offset: [
+                number | components["schemas"]["FollowDial"] | components["schemas"]["FollowMarker"],
+                number | components["schemas"]["FollowDial"] | components["schemas"]["FollowMarker"],
+                number | components["schemas"]["FollowDial"] | components["schemas"]["FollowMarker"]
+            ];
+            /**
+             * Turn
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            turn: [
+                number | components["schemas"]["FollowDial"] | components["schemas"]["FollowMarker"],
+                number | components["schemas"]["FollowDial"] | components["schemas"]["FollowMarker"],
+                number | components["schemas"]["FollowDial"] | components["schemas"]["FollowMarker"]
+            ];
+            /**
+             * Motion
+             * @default still
+             * @enum {string}
+             */
+            motion: "still" | "speed" | "loop";
+            /**
+             * Changes a second
+             * @default 0.5
+             */
+            speed: number | components["schemas"]["FollowDial"];
+            /**
+             * Loop after
+             * @default 96
+             */
+            loop: number | components["schemas"]["FollowDial"];
+            /**
+             * Seed
+             * @default 0
+             */
+            seed: number | components["schemas"]["FollowDial"];
+            /**
+             * Linked
+             * @description Meant to give the same values as other noises of this seed.
+             * @default false
+             */
+            linked: boolean;
+        };
+        /**
          * OrderRequest
          * @description Another order.
          */
@@ -2030,6 +2802,53 @@ export interface components {
              * @enum {string}
              */
             order: "grid" | "hue" | "lightness" | "path";
+        };
+        /**
+         * Painted
+         * @description A column that was painted onto the elements of a population, or kept from a signal; kept in the store by content.
+         *
+         *     Elements are known by their id where they have one, else by their number; vertices of a mesh by their number at the
+         *     subdivision at which they were painted.
+         */
+        Painted: {
+            /** Name */
+            name: string;
+            /**
+             * Kind
+             * @default number
+             * @enum {string}
+             */
+            kind: "number" | "colour" | "vector";
+            /**
+             * Digest
+             * @description Of the kept values; empty where all are alike.
+             * @default
+             */
+            digest: string;
+            /**
+             * Fill
+             * @description Of what has not been painted: number or #rrggbb.
+             * @default 0
+             */
+            fill: number | string;
+            /**
+             * Subdivision
+             * @default 0
+             */
+            subdivision: number;
+        };
+        /**
+         * PaintedRename
+         * @description A new name for a painted column of a population.
+         */
+        PaintedRename: {
+            scene: components["schemas"]["Scene"];
+            /** Old */
+            old: string;
+            /** New */
+            new: string;
+            /** Population */
+            population: string;
         };
         /**
          * Palette
@@ -2084,6 +2903,147 @@ export interface components {
             columns: number;
         };
         /**
+         * Picture
+         * @description What a picture shows where an element is: a colour in linear light, or one component of it.
+         *
+         *     By ``plane``: a rectangle in space that the picture fills, looked at along its third axis; left to itself it is that
+         *     of the two longest sides of the elements' box. By ``uv``: a vector of two from the picture's lower left corner.
+         *     Between texels it is bilinear; where elements stand further apart than texels, each gets the mean of an area. Beyond
+         *     its edges the picture repeats, is mirrored or holds its last texels.
+         */
+        Picture: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            step: "picture";
+            /**
+             * On
+             * @default true
+             */
+            enabled: boolean;
+            /**
+             * By
+             * @description The vector that is measured: position, uv, any vector attribute or signal.
+             * @default position
+             */
+            by: string;
+            /**
+             * Space
+             * @description In whose space the placement stands: the scene's, or the population's own.
+             * @default scene
+             * @enum {string}
+             */
+            space: "own" | "scene";
+            /**
+             * Marker
+             * @description The marker that its centre goes along with.
+             * @default null
+             */
+            marker: string | null;
+            /**
+             * Centre
+             * @description Left out, the middle of the elements.
+             * @default null
+             */
+            centre: [
+                number | components["schemas"]["FollowDial"] | components["schemas"]["FollowMarker"],
+                number | components["schemas"]["FollowDial"] | components["schemas"]["FollowMarker"],
+                number | components["schemas"]["FollowDial"] | components["schemas"]["FollowMarker"]
+            ] | null;
+            /**
+             * Turn
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            turn: [
+                number | components["schemas"]["FollowDial"] | components["schemas"]["FollowMarker"],
+                number | components["schemas"]["FollowDial"] | components["schemas"]["FollowMarker"],
+                number | components["schemas"]["FollowDial"] | components["schemas"]["FollowMarker"]
+            ];
+            /**
+             * Picture
+             * @description Left out, the scene's first one, else the moon that ships.
+             * @default null
+             */
+            picture: string | null;
+            /**
+             * Lies
+             * @default plane
+             * @enum {string}
+             */
+            on: "plane" | "uv";
+            /**
+             * uv
+             * @default uv
+             */
+            uv: string;
+            /**
+             * Read
+             * @default colour
+             * @enum {string}
+             */
+            part: "colour" | "grey" | "red" | "green" | "blue" | "alpha";
+            /**
+             * Greyed
+             * @description A colour with red, green and blue alike.
+             * @default false
+             */
+            greyed: boolean;
+            /**
+             * Beyond its edges
+             * @default hold
+             * @enum {string}
+             */
+            edge: "repeat" | "mirror" | "hold";
+            /**
+             * Size
+             * @description Half the width and height of the plane; left out, that of the elements.
+             * @default null
+             */
+            size: [
+                number | components["schemas"]["FollowDial"] | components["schemas"]["FollowMarker"],
+                number | components["schemas"]["FollowDial"] | components["schemas"]["FollowMarker"]
+            ] | null;
+            /**
+             * Shift
+             * @default [
+             *       0,
+             *       0
+             *     ]
+             */
+            shift: [
+                number | components["schemas"]["FollowDial"] | components["schemas"]["FollowMarker"],
+                number | components["schemas"]["FollowDial"] | components["schemas"]["FollowMarker"]
+            ];
+            /**
+             * Scale
+             * @default [
+             *       1,
+             *       1
+             *     ]
+             */
+            scale: [
+                number | components["schemas"]["FollowDial"] | components["schemas"]["FollowMarker"],
+                number | components["schemas"]["FollowDial"] | components["schemas"]["FollowMarker"]
+            ];
+            /**
+             * Spin
+             * @description Of the picture about its middle.
+             * @default 0
+             */
+            spin: number | components["schemas"]["FollowDial"] | components["schemas"]["FollowMarker"];
+            /**
+             * Averaged
+             * @description Means of areas where elements stand far apart.
+             * @default true
+             */
+            averaged: boolean;
+        };
+        /**
          * Placement
          * @description Where a population stands: in the scene, or in the space of the one that it stands on.
          */
@@ -2097,9 +3057,9 @@ export interface components {
              *     ]
              */
             position: [
-                number | components["schemas"]["FollowDial"],
-                number | components["schemas"]["FollowDial"],
-                number | components["schemas"]["FollowDial"]
+                number | components["schemas"]["FollowDial"] | components["schemas"]["FollowMarker"],
+                number | components["schemas"]["FollowDial"] | components["schemas"]["FollowMarker"],
+                number | components["schemas"]["FollowDial"] | components["schemas"]["FollowMarker"]
             ];
             /**
              * Turn
@@ -2110,15 +3070,15 @@ export interface components {
              *     ]
              */
             turn: [
-                number | components["schemas"]["FollowDial"],
-                number | components["schemas"]["FollowDial"],
-                number | components["schemas"]["FollowDial"]
+                number | components["schemas"]["FollowDial"] | components["schemas"]["FollowMarker"],
+                number | components["schemas"]["FollowDial"] | components["schemas"]["FollowMarker"],
+                number | components["schemas"]["FollowDial"] | components["schemas"]["FollowMarker"]
             ];
             /**
              * Size
              * @default 1
              */
-            size: number | components["schemas"]["FollowDial"];
+            size: number | components["schemas"]["FollowDial"] | components["schemas"]["FollowMarker"];
         };
         /**
          * PopulationDocument
@@ -2140,7 +3100,7 @@ export interface components {
             /** Name */
             name: string;
             /** Maker */
-            maker: components["schemas"]["GridMaker"] | components["schemas"]["ImportedMaker"] | components["schemas"]["ScatterMaker"] | components["schemas"]["SurfaceMaker"];
+            maker: components["schemas"]["GridMaker"] | components["schemas"]["ImportedMaker"] | components["schemas"]["ScatterMaker"] | components["schemas"]["SequenceMaker"] | components["schemas"]["SurfaceMaker"];
             /**
              * @default {
              *       "position": [
@@ -2166,6 +3126,11 @@ export interface components {
              */
             draft: components["schemas"]["Draft"];
             /**
+             * Painted
+             * @default []
+             */
+            painted: components["schemas"]["Painted"][];
+            /**
              * @default {
              *       "gaudyseed": 2,
              *       "signals": [],
@@ -2188,6 +3153,12 @@ export interface components {
             scene: components["schemas"]["Scene"];
             /** Population */
             population: string;
+            /**
+             * Frame
+             * @description Of the scene's timeline; its first where it is left out.
+             * @default null
+             */
+            frame: number | null;
         };
         /**
          * Preview
@@ -2569,6 +3540,24 @@ export interface components {
              */
             dials: components["schemas"]["Dial"][];
             /**
+             * Markers
+             * @default []
+             */
+            markers: components["schemas"]["Marker"][];
+            /**
+             * Assets
+             * @default []
+             */
+            assets: components["schemas"]["Asset"][];
+            /**
+             * @default {
+             *       "first": 0,
+             *       "last": 120,
+             *       "rate": 24
+             *     }
+             */
+            timeline: components["schemas"]["Timeline"];
+            /**
              * @default {
              *       "surround": "mid",
              *       "shading": "finished"
@@ -2633,6 +3622,89 @@ export interface components {
             new: string;
         };
         /**
+         * SequenceAnswer
+         * @description The maker to put into a scene.
+         */
+        SequenceAnswer: {
+            maker: components["schemas"]["SequenceMaker"];
+        };
+        /**
+         * SequenceFrame
+         * @description What was imported for a frame.
+         */
+        SequenceFrame: {
+            /** Frame */
+            frame: number;
+            maker: components["schemas"]["ImportedMaker"];
+        };
+        /**
+         * SequenceMaker
+         * @description Columns that were imported frame by frame; those that do not change are kept once.
+         *
+         *     The list of the frames lies in the store, by content. Between two of them the earlier one holds, before the first
+         *     its own.
+         */
+        SequenceMaker: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            maker: "sequence";
+            /**
+             * File
+             * @description Name of the file it came from, or of the first of them.
+             */
+            file: string;
+            /**
+             * First
+             * @default 0
+             */
+            first: number;
+            /**
+             * Last
+             * @default 0
+             */
+            last: number;
+            /**
+             * Count
+             * @description Elements of the first frame.
+             */
+            count: number;
+            /**
+             * Frames
+             * @description Digest of the list of frames.
+             */
+            frames: string;
+            /**
+             * Subdivision
+             * @description Each level has about four times the vertices of the one below.
+             * @default 0
+             */
+            subdivision: number | components["schemas"]["FollowDial"];
+            /**
+             * Smooth
+             * @description Off cuts the faces and keeps their form.
+             * @default true
+             */
+            smooth: boolean | components["schemas"]["FollowDial"];
+            /**
+             * At
+             * @description The frame that is made: that of the timeline.
+             * @default null
+             */
+            at: number | null;
+        };
+        /**
+         * SequenceRequest
+         * @description What was imported for each frame, in order.
+         */
+        SequenceRequest: {
+            /** File */
+            file: string;
+            /** Frames */
+            frames: components["schemas"]["SequenceFrame"][];
+        };
+        /**
          * SharedLook
          * @description A look that lives in the scene, for several populations to wear.
          */
@@ -2647,6 +3719,26 @@ export interface components {
              *     }
              */
             look: components["schemas"]["Look"];
+        };
+        /**
+         * ShippedList
+         * @description All pictures that ship.
+         */
+        ShippedList: {
+            /** Pictures */
+            pictures: components["schemas"]["ShippedPicture"][];
+        };
+        /**
+         * ShippedPicture
+         * @description A picture that ships.
+         */
+        ShippedPicture: {
+            /** Name */
+            name: string;
+            /** Width */
+            width: number;
+            /** Height */
+            height: number;
         };
         /**
          * Shown
@@ -2719,7 +3811,7 @@ export interface components {
          */
         StepAnswer: {
             /** Step */
-            step: components["schemas"]["AsColour"] | components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Ground"] | components["schemas"]["Levels"] | components["schemas"]["Mix"] | components["schemas"]["Palette"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"] | components["schemas"]["Unify"];
+            step: components["schemas"]["AsColour"] | components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Extent"] | components["schemas"]["Falloff"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Ground"] | components["schemas"]["Levels"] | components["schemas"]["Mix"] | components["schemas"]["Nearness"] | components["schemas"]["Noise"] | components["schemas"]["Palette"] | components["schemas"]["Picture"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"] | components["schemas"]["Unify"];
         };
         /**
          * StepDescription
@@ -2768,6 +3860,12 @@ export interface components {
              * @default null
              */
             shares: number[] | null;
+            /**
+             * Frame
+             * @description Of the scene's timeline; its first where it is left out.
+             * @default null
+             */
+            frame: number | null;
         };
         /**
          * StepList
@@ -2812,6 +3910,44 @@ export interface components {
              * @default false
              */
             locked: boolean;
+        };
+        /**
+         * Stroke
+         * @description Dabs of a brush over a column: where the brush went, in the population's own space.
+         *
+         *     A stroke under way comes in parts, each over what the one before it gave; ``last`` keeps the column for good.
+         */
+        Stroke: {
+            scene: components["schemas"]["Scene"];
+            /** Population */
+            population: string;
+            /** Column */
+            column: string;
+            /**
+             * @default {
+             *       "radius": 0.2,
+             *       "hardness": 0.5,
+             *       "strength": 1,
+             *       "way": "add",
+             *       "value": 1,
+             *       "mirror": ""
+             *     }
+             */
+            brush: components["schemas"]["Brush"];
+            /**
+             * Dabs
+             * @default []
+             */
+            dabs: [
+                number,
+                number,
+                number
+            ][];
+            /**
+             * Last
+             * @default true
+             */
+            last: boolean;
         };
         /**
          * SurfaceMaker
@@ -2900,6 +4036,27 @@ export interface components {
             attributes: {
                 [key: string]: unknown;
             }[];
+        };
+        /**
+         * Timeline
+         * @description The frames of a scene, and how many pass in a second.
+         */
+        Timeline: {
+            /**
+             * First frame
+             * @default 0
+             */
+            first: number;
+            /**
+             * Last frame
+             * @default 120
+             */
+            last: number;
+            /**
+             * Frames a second
+             * @default 24
+             */
+            rate: number;
         };
         /**
          * Unify
@@ -3021,7 +4178,7 @@ export interface components {
             /** Name */
             name: string;
             /** Chain */
-            chain: (components["schemas"]["AsColour"] | components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Ground"] | components["schemas"]["Levels"] | components["schemas"]["Mix"] | components["schemas"]["Palette"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"] | components["schemas"]["Unify"])[];
+            chain: (components["schemas"]["AsColour"] | components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Extent"] | components["schemas"]["Falloff"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Ground"] | components["schemas"]["Levels"] | components["schemas"]["Mix"] | components["schemas"]["Nearness"] | components["schemas"]["Noise"] | components["schemas"]["Palette"] | components["schemas"]["Picture"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"] | components["schemas"]["Unify"])[];
             /**
              * Layers
              * @default []
@@ -3055,6 +4212,128 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    name_asset: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SceneRename"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RenamedScene"];
+                };
+            };
+            /** @description Refused */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    list_shipped: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShippedList"];
+                };
+            };
+            /** @description Refused */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    take_picture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AssetAnswer"];
+                };
+            };
+            /** @description Refused */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    small_picture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+            /** @description Refused */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
     read_colours: {
         parameters: {
             query?: never;
@@ -3344,6 +4623,39 @@ export interface operations {
             };
         };
     };
+    keep_values: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Keeping"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ColumnAnswer"];
+                };
+            };
+            /** @description Refused */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
     list_library: {
         parameters: {
             query?: never;
@@ -3482,6 +4794,72 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["SceneRename"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RenamedScene"];
+                };
+            };
+            /** @description Refused */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    name_marker: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SceneRename"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RenamedScene"];
+                };
+            };
+            /** @description Refused */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    name_painted: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PaintedRename"];
             };
         };
         responses: {
@@ -4085,6 +5463,39 @@ export interface operations {
             };
         };
     };
+    make_sequence: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SequenceRequest"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SequenceAnswer"];
+                };
+            };
+            /** @description Refused */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
     name_shared_signal: {
         parameters: {
             query?: never;
@@ -4200,6 +5611,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StepList"];
+                };
+            };
+            /** @description Refused */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    stroke: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Stroke"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ColumnAnswer"];
                 };
             };
             /** @description Refused */

@@ -10,12 +10,14 @@ import { ColourLeft, ColourRight } from "./rooms/colour/ColourRoom";
 import { ElementsTable } from "./rooms/gather/ElementsTable";
 import { GatherLeft, GatherRight } from "./rooms/gather/GatherRoom";
 import { DropZone, ImportDialog } from "./rooms/gather/ImportDialog";
+import { SequenceDialog } from "./rooms/gather/Sequence";
 import { PublishLeft, PublishRight } from "./rooms/publish/PublishRoom";
 import { EarlierStates } from "./rooms/EarlierStates";
 import { SceneMenu } from "./rooms/SceneMenu";
 import { at, isRamp } from "./state/edits";
 import { chosenLook, giveUp, type Room, saveAsCopy, showRoom, tell, travel, useStore } from "./state/store";
 import { flipTheme } from "./theme";
+import { TimeBar } from "./view3d/TimeBar";
 import { Button, IconButton } from "./widgets/Button";
 import { CommandSearch } from "./widgets/CommandSearch";
 import { ShareStrip } from "./widgets/ShareStrip";
@@ -221,10 +223,11 @@ export function App() {
         <aside className="min-h-0 overflow-y-auto border-r border-line">
           <shown.left />
         </aside>
-        <div className="grid min-h-0 min-w-0 grid-rows-[minmax(0,1fr)_auto]">
+        <div className="grid min-h-0 min-w-0 grid-rows-[minmax(0,1fr)_auto_auto]">
           <Suspense fallback={<div role="status" aria-label="Loading the view" />}>
             <View />
           </Suspense>
+          <TimeBar />
           {table && room === "gather" && <ElementsTable key={chosen} />}
         </div>
         <aside className="min-h-0 overflow-y-auto border-l border-line" data-room={room}>
@@ -238,6 +241,7 @@ export function App() {
       <Announcements />
       <EarlierStates />
       <ImportDialog />
+      <SequenceDialog />
       <Library />
       <PictureDialog />
       <DropZone />

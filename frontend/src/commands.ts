@@ -8,7 +8,7 @@ import { addDial, addLayer, addSignal, copyLook, layerLibrary, lookLibrary, past
 import { makeOwn, shareLook } from "./chain/Wears";
 import { chainAt, laneStack, paintOf, placeOf, withChain, withStep } from "./state/edits";
 import { editRamp } from "./state/ramps";
-import { chooseChain, chosenLook, chosenPopulation, choosePopulation, chooseStep, deleteScene, duplicateScene, edit, editLook, isShown, lookWith, newScene, openScene, pinPreview, restoreScene, setShown, showAlone, showRoom, trace, travel, useStore } from "./state/store";
+import { addPainted, chooseChain, choosePopulation, chooseStep, chosenLook, chosenPopulation, deleteScene, duplicateScene, edit, editLook, goTo, isShown, lookWith, newScene, openScene, pickBrush, pinPreview, play, reachesTime, restoreScene, setShown, showAlone, showRoom, toKey, trace, travel, useStore } from "./state/store";
 import { flipTheme } from "./theme";
 import { view } from "./view3d/current";
 import type { Command } from "./widgets/CommandSearch";
@@ -71,6 +71,11 @@ export function commands(): Command[] {
       { name: "Paste a layer", run: () => pasteLayer() },
       { name: "Layers in the library", run: layerLibrary },
       { name: "Copy the whole look", run: copyLook },
+      { name: "Put a marker in the view", run: () => (showRoom("colour"), useStore.setState({ tool: { kind: "marker" } })) },
+      { name: "Paint a new weight", run: () => (showRoom("colour"), addPainted("number")) },
+      { name: "Paint new colours", run: () => (showRoom("colour"), addPainted("colour")) },
+      ...population.painted.flatMap(({ name, kind }) => (kind === "vector" ? [] : [{ name: `Paint ${name}`, run: () => (showRoom("colour"), pickBrush(name, kind)) }])),
+      ...(state.tool ? [{ name: "Put the tool away", run: () => useStore.setState({ tool: null }) }] : []),
       { name: "Paste a whole look", run: pasteLook },
       { name: "Looks in the library", run: lookLibrary },
       { name: "Show the result in the view, not a value", run: () => pinPreview(null) },
@@ -108,6 +113,16 @@ export function commands(): Command[] {
         },
       });
     }
+  }
+  if (reachesTime(state) && state.scene) {
+    const { first, last } = state.scene.timeline;
+    list.push(
+      { name: state.playing ? "Stop playing" : "Play", run: () => play(!state.playing) },
+      { name: "Next key", run: () => toKey(1) },
+      { name: "Key before", run: () => toKey(-1) },
+      { name: "Go to the first frame", run: () => goTo(first) },
+      { name: "Go to the last frame", run: () => goTo(last) },
+    );
   }
   for (const p of state.scene?.populations ?? []) {
     list.push({ name: `Choose ${p.name}`, run: () => choosePopulation(p.id) });

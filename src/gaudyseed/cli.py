@@ -19,7 +19,7 @@ import platformdirs
 
 from . import __version__
 from .core.errors import BadInput
-from .files import read_file, tidy_end, write_file
+from .files import tidy_end, write_file
 
 DEFAULT_PORT = 8473
 
@@ -67,21 +67,6 @@ def _print_census(evaluation: Any, groups: Any) -> None:
         click.echo(f"{colour or 'no element':>10}  {count:>12,}  {100 * count / total:6.2f} %")
 
 
-def _dial(text: str) -> Any:
-    """A dial from ``name=value``: a number, or a colour as #rrggbb."""
-    from .core.document import parse
-    from .core.look.model import Dial
-
-    name, equals, value = text.partition("=")
-    if not equals:
-        raise BadInput(f"{text!r} is no dial. Write --dial name=0.5 or --dial name=#d8452f.", place="--dial")
-    try:
-        number: float | str = float(value)
-    except ValueError:
-        number = value
-    return parse(Dial, {"name": name, "value": number}, f"--dial {name}")
-
-
 @main.command()
 @click.argument("points", type=click.Path(path_type=Path))
 @click.option("--look", "look_file", required=True, type=click.Path(path_type=Path), help="A look file (JSON).")
@@ -89,42 +74,43 @@ def _dial(text: str) -> Any:
 @click.option("--ascii", "ascii_text", is_flag=True, help="Write PLY as text.")
 @click.option("--parts", is_flag=True, help="Write CSV of the parts, not of the elements.")
 @click.option("--population", "name", default="", help="Which one, where the file holds several.")
-@click.option("--frame", type=float, help="Of a file in which something moves; else the first.")
+@click.option("--frame", type=float, help="Of the timeline, and of a file in which something moves; else the first.")
+@click.option("--frames", metavar="A-B", help="Write a numbered file for each of these frames.")
 @click.option("--census", is_flag=True, help="Print how many elements each colour got.")
 @click.option("--dial", "dials", multiple=True, metavar="NAME=VALUE", help="A dial that the look follows; repeatable.")
+@click.option("--marker", "markers", multiple=True, metavar="NAME=X,Y,Z", help="A marker of the look; repeatable.")
+@click.option("--picture", "pictures", multiple=True, metavar="NAME=FILE", help="A picture of the look; repeatable.")
+@click.option(
+    "--scene",
+    "scene_file",
+    type=click.Path(path_type=Path),
+    help="A scene file (JSON), whose dials, markers and timeline the look follows.",
+)
 def colour(
     points: Path, look_file: Path, out: Path | None, ascii_text: bool, parts: bool, name: str, frame: float | None,
-    census: bool, dials: tuple[str, ...],
+    frames: str | None, census: bool, dials: tuple[str, ...], markers: tuple[str, ...], pictures: tuple[str, ...],
+    scene_file: Path | None,
 ) -> None:  # fmt: skip
-    """Colour the elements of POINTS (PLY, OBJ, GLB, USD or CSV) with a look."""
-    from .core.document import LARGEST_DOCUMENT, parse, parse_json
-    from .core.formats import LARGEST_FILE, About, Wish, read_points
-    from .core.look.evaluate import Evaluator
-    from .core.look.model import Look
-    from .core.report import Reporter
+    """Colour the elements of POINTS (PLY, OBJ, GLB, USD or CSV) with a look.
+
+    POINTS may be one of several numbered files, such as smoke.0001.ply: each frame is then read from its own file.
+    """
+    from .colouring import Colouring, framed
 
     with tidy_end(), _refusing():
         if out is None and not census:
             raise BadInput("Say where to write with --out, or ask for the shares with --census.")
         form = _format_of(out, ascii_text, parts) if out else None
-        look = parse(Look, parse_json(read_file(look_file, LARGEST_DOCUMENT), look_file.name), look_file.name)
-        population = read_points(read_file(points, LARGEST_FILE), points.name, wish=Wish(frame=frame), population=name)
-        if form and population.kind not in form.kinds:
-            raise BadInput(f"{form.title} holds no {population.kind}. Write another format.", place=str(out))
-        for note in population.notes:
-            click.echo(f"note: {note}", err=True)
-        evaluator = Evaluator()
-        try:
-            evaluation = evaluator.evaluate(population, look, dials=[_dial(text) for text in dials])
-        except BadInput as error:
-            raise BadInput(error.sentence, place=f"{look_file.name}, {error.place}", code=error.code) from None
-        reporter = Reporter(evaluator)
-        for advisory in reporter.advisories(evaluation):
-            click.echo(f"advisory: {advisory['place']}: {advisory['sentence']}", err=True)
-        if out and form:
-            write_file(out, form.write(population, evaluation.results, About(name or points.stem)))
-        if census:
-            _print_census(evaluation, reporter.groups(evaluation))
+        work = Colouring(points, look_file, scene_file, name, dials, markers, pictures)
+        for number in work.asked(frame, frames, out):
+            evaluation, advisories = work.evaluated(number, form)
+            for sentence in advisories:
+                click.echo(sentence, err=True)
+            if out and form:
+                to = framed(out, number) if frames else out
+                write_file(to, work.written(evaluation, form))
+            if census:
+                _print_census(evaluation, work.reporter.groups(evaluation))
 
 
 # Serving

@@ -92,7 +92,10 @@ def shared_browser() -> Browser:
 def shared_context(width: int, height: int) -> BrowserContext:
     """One for all tests of a size: scripts that are compiled and cached once cost half of a test's start less."""
     size: ViewportSize = {"width": width, "height": height}
-    return shared_browser().new_context(viewport=size, bypass_csp=True, accept_downloads=True)
+    context = shared_browser().new_context(viewport=size, bypass_csp=True, accept_downloads=True)
+    # A page that is left with something unsaved asks; the next test goes on.
+    context.on("dialog", lambda dialog: dialog.accept())
+    return context
 
 
 class BrowserCase(unittest.TestCase):
@@ -120,10 +123,24 @@ class BrowserCase(unittest.TestCase):
         self.page = self.opened()
 
     def forget(self) -> None:
-        """Close the test's pages, and leave nothing of what they kept to the next one."""
-        for page in self.context.pages:
-            page.evaluate("localStorage.clear()")
-            page.close()
+        """Leave nothing of what the test's pages kept to the next one, which goes on in the first of them.
+
+        A page that stays open starts three times as fast as a new one, its code being compiled.
+        """
+        for k, page in enumerate(self.context.pages):
+            page.evaluate("localStorage.clear(); sessionStorage.clear()")
+            page.remove_listener("pageerror", self.failed)
+            if k or page.is_closed():
+                page.close()
+                continue
+            page.unroute_all(behavior="ignoreErrors")
+            page.set_viewport_size({"width": self.SIZE["width"], "height": self.SIZE["height"]})
+            # Away from all that shows something while it is pointed at.
+            page.mouse.move(0, 0)
+
+    def failed(self, error: object) -> None:
+        """Note what went wrong in a page."""
+        self.errors.append(str(error))
 
     def asked(self, path: str, body: dict | None = None) -> dict:
         """The server's answer: to a body, or to a plain question."""
@@ -137,9 +154,11 @@ class BrowserCase(unittest.TestCase):
         return beetle_scene()
 
     def opened(self) -> Page:
-        page = self.context.new_page()
+        """The scene in a page: the one that the test before left, or where that is in use already a new one."""
+        free = [page for page in self.context.pages if page is not getattr(self, "page", None)]
+        page = free[0] if free and not hasattr(self, "page") else self.context.new_page()
         page.set_default_timeout(30_000)
-        page.on("pageerror", lambda error: self.errors.append(str(error)))
+        page.on("pageerror", self.failed)
         page.goto(f"{self.address}?scene={self.scene}{self.QUERY}")
         self.settle(page)
         return page

@@ -154,7 +154,7 @@ class ColourRoom(BrowserCase):
         page.get_by_role("alert").filter(has_text="'even_out' wants a number, but a colour comes").wait_for()
         for _ in range(2):
             self.after(lambda: page.keyboard.press("Control+z"))
-        self.assertEqual(titles.count(), 3)
+        page.wait_for_function("() => document.querySelectorAll('section[aria-label^=\"Step \"]').length === 3")
 
     def test_layers(self):
         page = self.page

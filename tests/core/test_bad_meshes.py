@@ -260,7 +260,7 @@ class Usd(Refusing):
         told = sum(self.told(data) for data in broken[:4])
         reader = Forking()
         self.addCleanup(reader.end)
-        with mock.patch("gaudyseed.core.formats.usd.subprocess.Popen", reader.process):
+        with mock.patch("gaudyseed.core.formats.apart.subprocess.Popen", reader.process):
             told += sum(self.told(data) for data in broken[4:])
             self.assertEqual(read_things(whole, "a.usdc")[0].population.count, cube.count)
         self.assertEqual(reader.asked, 197)

@@ -65,6 +65,20 @@ SAMPLES: dict[str, list[dict]] = {
     ],
     "unify": [{"step": "unify", "per": "id", "by": by} for by in ("mean", "middle", "sum")],
     "as_colour": [{"step": "as_colour", "red": "z", "blue": "x", "green_from": "unit"}],
+    "noise": [
+        {"step": "noise", "seed": 2},
+        {"step": "noise", "seed": 2, "pattern": "cells", "softness": 0.5, "octaves": 2},
+        {"step": "noise", "seed": 2, "pattern": "cells", "measure": "border", "motion": "loop"},
+        {"step": "noise", "seed": 2, "fold": "ridged", "motion": "speed", "turn": [0, 30, 0], "stretch": [1, 2, 1]},
+        {"step": "noise", "seed": 2, "result": "colour", "by": "normal"},
+    ],
+    "falloff": [
+        *({"step": "falloff", "shape": shape} for shape in ("line", "ball", "box", "angle", "plane")),
+        {"step": "falloff", "shape": "line", "centre": [0, 0, 0], "end": [1, 1, 0], "flip": True, "profile": "full"},
+    ],
+    "extent": [{"step": "extent"}, {"step": "extent", "axis": "x", "per": "id", "flip": True, "low": -1}],
+    "nearness": [{"step": "nearness"}, {"step": "nearness", "result": "distance"}],
+    "picture": [{"step": "picture"}, {"step": "picture", "part": "grey", "edge": "mirror", "scale": [0.3, 0.2]}],
     "clamp": [{"step": "clamp", "least": {"signal": "s", "high": 0.3}, "greatest": 0.8}],
     "palette": [
         {"step": "palette", "swatches": [{"colour": c} for c in FIVE]},

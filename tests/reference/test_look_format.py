@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import ast
 import gzip
+import itertools
 import json
 import sys
 import unittest
@@ -122,6 +123,87 @@ def pcg3d(x, y, z):
 
 def unit(word):
     return (word >> np.uint64(8)) / 2.0**24
+
+
+M32 = np.uint64(0xFFFFFFFF)
+
+
+def mixed(x):
+    x = (x * np.uint64(0x7FEB352D)) & M32
+    return x ^ (x >> np.uint64(16))
+
+
+def word_of(x):
+    x = (x * np.uint64(0x7FEB352D)) & M32
+    x = x ^ (x >> np.uint64(15))
+    x = (x * np.uint64(0x846CA68B)) & M32
+    return x ^ (x >> np.uint64(16))
+
+
+def corner_hash(whole, words):
+    x, y, z = ((whole[:, k].astype(np.int64) + words[k]).astype(np.uint64) & M32 for k in range(3))
+    return (mixed((mixed(x) + y) & M32) + z) & M32
+
+
+def fade(t):
+    return t**3 * (t * (t * 6 - 15) + 10)
+
+
+def patch_noise(at, words, layer=None, w=0.0):
+    """Perlin's noise of 2002 in three dimensions, or one layer of it in four."""
+    base, total = np.floor(at), 0
+    part = at - base
+    for corner in itertools.product((0, 1), repeat=3):
+        h = corner_hash(base + corner, words)
+        x, y, z = (part[:, k] - corner[k] for k in range(3))
+        if layer is None:
+            h = word_of(h) >> np.uint64(28)
+            u = np.where(h < 8, x, y)
+            v = np.where(h < 4, y, np.where((h == 12) | (h == 14), x, z))
+            slope = np.where(h & np.uint64(1), -u, u) + np.where(h & np.uint64(2), -v, v)
+        else:
+            h = word_of((h + np.uint64(layer)) & M32) >> np.uint64(27)
+            axes = np.where(h < 24, x, y), np.where(h < 16, y, z), np.where(h < 8, z, w)
+            slope = sum(np.where(h & np.uint64(bit), -a, a) for bit, a in zip((4, 2, 1), axes, strict=True))
+        weight = np.prod([fade(part[:, k]) if corner[k] else 1 - fade(part[:, k]) for k in range(3)], axis=0)
+        total = total + weight * slope
+    return total
+
+
+def cell_noise(at, words, step, channel):
+    base = np.floor(at)
+    distances, values = [], []
+    for cell in itertools.product((-2, -1, 0, 1, 2), repeat=3):
+        w = word_of(corner_hash(base + cell, words))
+        r = np.stack([(w >> np.uint64(21)) / 2048, ((w >> np.uint64(10)) & np.uint64(2047)) / 2048,
+                      (w & np.uint64(1023)) / 1024], -1)  # fmt: skip
+        point = base + cell + 0.5 + step.get("irregularity", 1) * (r - 0.5)
+        distances.append(np.linalg.norm(point - at, axis=1))
+        salt = np.uint64((0x9E3779B1 + 0x846CA68B * channel) & 0xFFFFFFFF)
+        values.append((word_of(w ^ salt) >> np.uint64(8)) / 2**24)
+    d, v = np.array(distances), np.array(values)
+    near = np.sort(d, axis=0)
+    measure, softness = step.get("measure", "value"), step.get("softness", 0)
+    if softness and measure in ("nearest", "value"):
+        k = 4 / max(softness, 1 / 8)
+        weight = np.where(d < 1, np.maximum(np.exp(-k * d) - np.exp(-k), 0), 0)
+        if measure == "value":
+            return (weight * v).sum(0) / weight.sum(0)
+        return np.clip(-np.log(np.exp(-k) + weight.sum(0)) / k, 0, 1)
+    found = {"nearest": near[0], "second": near[1] / 1.5, "border": near[1] - near[0]}
+    return v[d.argmin(0), np.arange(len(at))] if measure == "value" else found[measure]
+
+
+def turned(degrees):
+    """Rows times this go from the scene into a placement that was turned about x, y and z."""
+    found = np.eye(3)
+    for axis, angle in enumerate(np.radians(degrees)):
+        one, two = (axis + 1) % 3, (axis + 2) % 3
+        about = np.eye(3)
+        about[one, one] = about[two, two] = np.cos(angle)
+        about[one, two], about[two, one] = -np.sin(angle), np.sin(angle)
+        found = about @ found
+    return found
 
 
 def halves(keys):
@@ -245,6 +327,95 @@ class Plain:
 
     def signal(self, _, step):
         return self.signals[step["name"]]
+
+    # Where an element is
+
+    def placed(self, step):
+        """Places, and the middle and half sides of their box."""
+        p = np.asarray(self.table[step.get("by", "position")], float)
+        low, high = p.min(0), p.max(0)
+        half = (high - low) / 2
+        half = np.where(half > 1e-4 * half.max(), half, half.max())
+        return p, (low + high) / 2, half, float((high - low).max())
+
+    def noise(self, _, step):
+        p, _, _, longest = self.placed(step)
+        size = step.get("size") or longest / 6
+        q = (p - step.get("offset", [0, 0, 0])) @ turned(step.get("turn", [0, 0, 0])) / size
+        q = q / step.get("stretch", [1, 1, 1])
+        if step.get("result") == "colour":
+            return decode(np.stack([self.noised(q, step, c) for c in range(3)], -1))
+        return self.noised(q, step, 0)
+
+    def noised(self, q, step, channel):
+        cells = step.get("pattern") == "cells"
+        gain, seed = step.get("gain", 0.5), step["seed"]
+        weights = [gain**o for o in range(step.get("octaves") or (1 if cells else 4))]
+        moving, fold = step.get("motion", "still") != "still", step.get("fold", "plain")
+        total = 0
+        for o, weight in enumerate(weights):
+            asked = 0 if cells and step.get("measure", "value") == "value" else channel
+            words = [int(w) for w in pcg3d(seed, o, 0x4E4F4953 + asked)]
+            offset = np.array([int(w) / 2**32 for w in pcg3d(seed, o, 0x4E4F4953 + 16 + asked)])
+            at = q * step.get("lacunarity", 2.0) ** o + offset
+            if cells:
+                n = cell_noise(at, words, step, channel)
+            elif not moving:
+                n = patch_noise(at, words)
+            else:
+                period = max(2, round(step.get("speed", 0.5) * step["loop"] / 24))
+                a = o * 0.381966
+                a += 0.17 * np.sin(2 * np.pi * a) / (2 * np.pi)
+                below = int(np.floor(a))
+                layers = [int(pcg3d((below + k) % period, words[0], o)[0]) for k in (0, 1)]
+                one, two = (patch_noise(at, words, layers[k], a - below - k) for k in (0, 1))
+                n = one + fade(a - below) * (two - one)
+            total = total + weight * (np.abs(n) if fold != "plain" else n)
+        if cells:
+            t = total / sum(weights)
+        else:
+            sigma = (0.293 if moving else 0.27) * np.sqrt(sum(w * w for w in weights)) / sum(weights)
+            t = total / sum(weights) / sigma
+            t = 0.5 + t / 6 if fold == "plain" else t / 3 if fold == "billow" else 1 - t / 3
+        low, high = step.get("low", 0), step.get("high", 1)
+        t = np.clip((np.clip(t, 0, 1) - low) / (high - low), 0, 1)
+        return np.clip((t - 0.5) * step.get("contrast", 1) + 0.5, 0, 1)
+
+    def falloff(self, _, step):
+        p, middle, half, _ = self.placed(step)
+        shape = step.get("shape", "ball")
+        centre = np.array(step.get("centre", middle), float)
+        size = np.array(step.get("size", np.full(3, half.max()) if shape == "ball" else half), float)
+        u = (p - centre) @ turned(step.get("turn", [0, 0, 0])) / size
+        if shape == "ball":
+            d = np.linalg.norm(u, axis=1)
+        elif shape == "box":
+            d = np.abs(u).max(axis=1)
+        elif shape == "plane":
+            d = np.abs(u[:, 2])
+        elif shape == "angle":
+            flat = np.hypot(u[:, 0], u[:, 1])
+            d = 1 - (np.arctan2(u[:, 1], u[:, 0]) / (2 * np.pi) + step.get("spiral", 0) * size[0] * flat) % 1
+        else:
+            along = np.where(np.arange(3) == half.argmax(), half, 0)
+            start, end = (np.array(step.get(k, middle + s * along)) for k, s in (("centre", -1), ("end", 1)))
+            d = 1 - (p - start) @ (end - start) / ((end - start) @ (end - start))
+        inner, outer = step.get("inner", 0), step.get("outer", 1)
+        t = np.clip((outer - d) / (outer - inner), 0, 1)
+        profile = step.get("profile", "smooth")
+        t = {"straight": t, "smooth": t * t * (3 - 2 * t), "full": t * (2 - t), "hollow": t * t}[profile]
+        return 1 - t if step.get("flip") else t
+
+    def extent(self, _, step):
+        v = self.placed(step)[0][:, "xyz".index(step.get("axis", "z"))]
+        low, high = step.get("low", v.min()), step.get("high", v.max())
+        t = np.clip((v - low) / (high - low), 0, 1)
+        return 1 - t if step.get("flip") else t
+
+    def nearness(self, _, step):
+        p, middle, _, longest = self.placed(step)
+        d = np.linalg.norm(p - middle, axis=1)
+        return d if step.get("result") == "distance" else np.clip(1 - d / step.get("within", longest), 0, 1)
 
     # Shaping
 
@@ -861,6 +1032,57 @@ def families() -> dict[str, list[list[dict]]]:
                 ]
                 for b in blends
             ),
+        ],
+        "places": [
+            *(
+                [{"step": "noise", "seed": 3, "size": 0.7, **more}, DUSK]
+                for more in (
+                    {},
+                    {"octaves": 1},
+                    {"fold": "billow"},
+                    {"fold": "ridged", "gain": 0.7, "lacunarity": 1.7},
+                    {
+                        "low": 0.2,
+                        "high": 0.7,
+                        "contrast": 1.5,
+                        "turn": [10, 20, 30],
+                        "stretch": [1, 2, 0.5],
+                        "offset": [1, 2, 3],
+                    },
+                    {"motion": "loop", "loop": 48, "speed": 2},
+                    {"pattern": "cells"},
+                    {"pattern": "cells", "measure": "nearest"},
+                    {"pattern": "cells", "measure": "second", "irregularity": 0.4, "octaves": 2},
+                    {"pattern": "cells", "measure": "border"},
+                    {"pattern": "cells", "measure": "nearest", "softness": 0.5},
+                    {"pattern": "cells", "softness": 0.3},
+                )
+            ),
+            [{"step": "noise", "seed": 8, "result": "colour"}],
+            [{"step": "noise", "seed": 8, "result": "colour", "pattern": "cells"}],
+            *([{"step": "falloff", "shape": shape}, DUSK] for shape in ("line", "ball", "box", "plane")),
+            *(
+                [
+                    {
+                        "step": "falloff",
+                        "shape": shape,
+                        "centre": [0.1, 0.2, 0.3],
+                        "size": [1, 2, 1.5],
+                        "turn": [30, 40, 50],
+                        "inner": 0.2,
+                        "outer": 1.4,
+                        "profile": profile,
+                        "flip": profile == "full",
+                        "spiral": 0.3,
+                    },
+                    DUSK,
+                ]
+                for shape, profile in (("ball", "full"), ("box", "hollow"), ("angle", "straight"), ("plane", "smooth"))
+            ),
+            [{"step": "extent"}, DUSK],
+            [{"step": "extent", "axis": "x", "low": -1, "flip": True}, DUSK],
+            [{"step": "nearness"}, DUSK],
+            [{"step": "nearness", "within": 1.2}, DUSK],
         ],
     }
 

@@ -102,7 +102,7 @@ class Evaluations(ServerCase):
         body = {"scene": self.scene, "population": "beetle-sequins"}
         dialled = {**body["scene"], "dials": [{"name": "d", "value": 0.5}]}
         named = self.client.post("/api/dial-names", json={"scene": dialled, "old": "d", "new": "night"}).json["scene"]
-        self.assertEqual(named["dials"], [{"name": "night", "value": 0.5, "choices": []}])
+        self.assertEqual(named["dials"], [{"name": "night", "value": 0.5, "choices": [], "keys": []}])
         wrong = {"scene": dialled, "old": "e", "new": "f"}
         self.refused(self.client.post("/api/dial-names", json=wrong), 422, "no dial")
         renamed = self.client.post("/api/signal-names", json={**body, "old": "s", "new": "wear"}).json["look"]
@@ -183,7 +183,7 @@ class Scenes(ServerCase):
         self.assertEqual(self.evaluate()[0]["groups"]["counts"], [600, 500, 400, 300, 200])
         self.refused(self.client.post("/api/step-edits", json={**setting, "shares": [1]}), 422, "5 colours")
         wrong = {**body, "place": "lanes.base_colour.layers[0].paint[0]", "action": "flip"}
-        self.refused(self.client.post("/api/step-edits", json=wrong), 422, "Nothing comes into")
+        self.refused(self.client.post("/api/step-edits", json=wrong), 422, "has no edit")
 
 
 def alone(maker: dict) -> dict:

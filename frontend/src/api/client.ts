@@ -23,8 +23,21 @@ export type Stop = Schemas["Stop"];
 export type Follow = Schemas["Follow"];
 export type FollowColour = Schemas["FollowColour"];
 export type FollowDial = Schemas["FollowDial"];
-export type Following = Follow | FollowColour | FollowDial;
+export type FollowMarker = Schemas["FollowMarker"];
+export type Following = Follow | FollowColour | FollowDial | FollowMarker;
 export type Dial = Schemas["Dial"];
+export type DialKey = Schemas["DialKey"];
+export type Marker = Schemas["Marker"];
+export type MarkerKey = Schemas["MarkerKey"];
+export type Timeline = Schemas["Timeline"];
+export type Asset = Schemas["Asset"];
+export type AssetAnswer = Schemas["AssetAnswer"];
+export type ShippedList = Schemas["ShippedList"];
+export type Painted = Schemas["Painted"];
+export type Brush = Schemas["Brush"];
+export type ColumnAnswer = Schemas["ColumnAnswer"];
+export type Falloff = Schemas["Falloff"];
+export type Noise = Schemas["Noise"];
 export type Signal = Look["signals"][number];
 export type Palette = Schemas["Palette"];
 export type Swatch = Schemas["Swatch"];
@@ -82,6 +95,23 @@ export interface StepCensus {
   reached?: number;
   /** How many elements each swatch of a palette has, and its colour; the mean where it differs from element to element. */
   palette?: { counts: number[]; colours: string[] };
+  /** Where a step's placement stands in the space that it is measured in, also where it was fitted. */
+  placement?: Placed;
+  /** Of a noise: patches along each axis of the elements' box, and the size of one. */
+  patches?: { across: [number, number, number]; size: number };
+  /** Of a picture: its size in texels. */
+  picture?: { width: number; height: number };
+}
+
+export type Three = [number, number, number];
+
+export interface Placed {
+  centre: Three;
+  size: Three;
+  end: Three;
+  turn?: Three;
+  /** In whose space these numbers are. */
+  space: "own" | "scene";
 }
 
 export interface DriftAxis {
@@ -130,7 +160,7 @@ export interface Trace {
 }
 
 /** What comes first about a population: what the view needs. */
-export type Seen = Pick<EvaluationHeader, "error" | "count" | "shape" | "shown" | "made" | "placement" | "computed" | "reused" | "lanes" | "preview">;
+export type Seen = Pick<EvaluationHeader, "error" | "count" | "shape" | "shown" | "made" | "placement" | "computed" | "reused" | "timed" | "lanes" | "preview">;
 /** What is told after it. */
 export type Report = Omit<EvaluationHeader, keyof Seen>;
 
@@ -147,6 +177,8 @@ export interface EvaluationHeader {
   placement: number[];
   computed: string[];
   reused: number;
+  /** Whether anything of it depends on the time. */
+  timed: boolean;
   /** The digest of each lane's values, by channel. */
   lanes: Record<string, string>;
   groups: { digest: string; counts: number[]; colours: (string | null)[]; place: string | null };
@@ -165,6 +197,13 @@ export interface EvaluationAnswer {
   /** In the first message what is seen, in the second what is told; none there where a newer request has overtaken this one. */
   populations: Record<string, Seen | Report>;
   milliseconds: number;
+  /** With the first message: what has keys, as it is at the frame. */
+  moment?: Moment;
+}
+
+export interface Moment {
+  markers: Record<string, Three>;
+  dials: Record<string, number | string>;
 }
 
 /** The scale of a value that is shown: its colours, what its ends stand for, and the part of the elements beyond them. */

@@ -15,9 +15,9 @@ interface Handlers {
   /** The digests of the censuses that the page has of a population. */
   known: (population: string) => string[];
   /** The scene and the way of seeing of now. */
-  now: () => { scene: Scene; vision: Vision | null };
+  now: () => { scene: Scene; vision: Vision | null; frame: number };
   /** The first message about some populations: what the view needs; how long ago it was asked for. */
-  seen: (answer: Packed<EvaluationAnswer>, populations: string[], took: number) => void;
+  seen: (answer: Packed<EvaluationAnswer>, populations: string[], took: number, frame: number) => void;
   /** The second one: what is told of them. */
   told: (answer: Packed<EvaluationAnswer>, populations: string[]) => void;
   failed: (error: Refused, populations: string[]) => void;
@@ -58,7 +58,7 @@ export class EvaluationQueue {
   private async fly(batch: Map<string, Wanted>) {
     const sequence = ++this.sequence;
     const began = performance.now();
-    const { scene, vision } = this.handlers.now();
+    const { scene, vision, frame } = this.handlers.now();
     const known = new Set(scene.populations.map((p) => p.id));
     for (const id of batch.keys()) if (!known.has(id)) batch.delete(id);
     const ids = [...batch.keys()];
@@ -70,6 +70,7 @@ export class EvaluationQueue {
         scene: folded(scene),
         wanted: ids.map((id) => ({ population: id, have: this.handlers.have(id), known: this.handlers.known(id), ...batch.get(id)! })),
         vision,
+        frame,
         session: this.session.slice(0, 36),
         sequence,
       };
@@ -77,7 +78,7 @@ export class EvaluationQueue {
       await messages<EvaluationAnswer>("/evaluations", body, (answer) => {
         if (fresh === null) {
           fresh = this.newer(ids, sequence);
-          if (fresh.length > 0) this.handlers.seen(answer, fresh, performance.now() - began);
+          if (fresh.length > 0) this.handlers.seen(answer, fresh, performance.now() - began, frame);
         } else {
           // What a newer answer has come for since is told by that one.
           const still = fresh.filter((id) => this.shown.get(id) === sequence && answer.header.populations[id]);

@@ -1,10 +1,10 @@
 /** Which chain is shown: a layer's paint or mask, a signal, or one held by a step; and what can be done with it. */
 import { Tab, TabGroup, TabList } from "@headlessui/react";
-import { ArrowLeft, ClipboardPaste, Copy, Files, LibraryBig, Share2, Trash2 } from "lucide-react";
+import { ArrowLeft, ClipboardPaste, Copy, Files, LibraryBig, Share2, Trash2, Stamp } from "lucide-react";
 import { json, type Layer, type Look, type Scene, type Signal, type Step } from "../api/client";
 import { copied, copy, openLibrary } from "../library/Library";
 import { at, chainAt, type Desk, layerOf, layersOf, maskOf, outerOf, paintOf, placeOf, signalAt, signalChain, signalOf, stackOf, withChain, withLayer } from "../state/edits";
-import { chooseChain, edit, editLook, useStore } from "../state/store";
+import { chooseChain, edit, editLook, useStore, keepValues } from "../state/store";
 import { ActionMenu } from "../widgets/ActionMenu";
 import { IconButton } from "../widgets/Button";
 import { NameField } from "../widgets/NameField";
@@ -168,6 +168,7 @@ function SignalHead({ look, signal, chain }: { look: Desk; signal: Signal; chain
   const items = shared
     ? [{ label: "Make it this look's own", icon: Files, run: makeOwn }]
     : [{ label: "Share it with all populations", icon: Share2, run: share }];
+  items.push({ label: "Keep these values", icon: Stamp, run: () => void keepValues(signal.name) });
   return (
     <div className="-mb-1 flex items-center gap-2">
       <IconButton label="Back to the layers" onClick={back}>

@@ -5,7 +5,7 @@ import { Fragment, memo } from "react";
 import type { Look, Step } from "../api/client";
 import { chainAt, type Desk, placeOf, signalOf, withChain } from "../state/edits";
 import { useKeys } from "../state/keys";
-import { chooseStep, chosenLook, chosenPopulation, editLook, NONE, useStore } from "../state/store";
+import { attributesOf, chooseStep, chosenLook, chosenPopulation, editLook, NONE, useStore } from "../state/store";
 import { AdvisoryCard, ErrorCard } from "./AdvisoryCard";
 import { ChainHead } from "./ChainHead";
 import { FlowLines } from "./FlowLines";
@@ -76,7 +76,7 @@ const GROUPS = { read: "Read (in place of the first step)", shape: "Shape", colo
 function useKinds(chain: string, steps: Step[]) {
   const described = useStore((s) => s.steps);
   const census = useStore((s) => s.results[s.chosen]?.steps);
-  const attributes = useStore((s) => s.geometry[s.chosen]?.header.attributes ?? NONE);
+  const attributes = useStore(attributesOf);
   const broken = useStore((s) => Boolean(s.errors[s.chosen]));
   return function kindAfter(k: number): string | undefined {
     const step = steps[k];
@@ -91,7 +91,7 @@ function useKinds(chain: string, steps: Step[]) {
 const AddStep = memo(function AddStep({ chain, steps, look }: { chain: string; steps: Step[]; look: Desk }) {
   const described = useStore((s) => s.steps);
   const open = useStore((s) => s.step) ?? steps.length - 1;
-  const attributes = useStore((s) => s.geometry[s.chosen]?.header.attributes ?? NONE);
+  const attributes = useStore(attributesOf);
   const kindAfter = useKinds(chain, steps);
   const own = signalOf(chain);
   const readable = [
@@ -108,7 +108,11 @@ const AddStep = memo(function AddStep({ chain, steps, look }: { chain: string; s
   function add(word: Step["step"], reads: boolean, at: number) {
     const attribute = attributes.find((a) => a.kind === "number")?.name ?? "size";
     const next = groupOf(steps[at]?.step);
-    const step = fresh(word, { attribute, signal: signal ?? "", owner: useStore.getState().geometry[useStore.getState().chosen]?.header.levels[1]?.name ?? "", incoming: kindAfter(at - 1), next });
+    const { geometry, chosen, scene } = useStore.getState();
+    const header = geometry[chosen]?.header;
+    const longest = header ? Math.max(...header.high.map((high, k) => high - header.low[k]!)) : 0;
+    const others = (scene?.populations ?? []).filter((p) => p.id !== chosen).map((p) => p.id);
+    const step = fresh(word, { attribute, signal: signal ?? "", owner: header?.levels[1]?.name ?? "", longest, others, incoming: kindAfter(at - 1), replaced: reads ? kindAfter(0) : undefined, next });
     // Steps that choose colours do the same work: one put before another takes its place.
     const replaces = reads || (groupOf(word) === "colour" && next === "colour");
     editLook(`Add ${nounOf(word)}`, (l) => withChain(l, chain, (all) => all.toSpliced(reads ? 0 : at, replaces ? 1 : 0, step)));

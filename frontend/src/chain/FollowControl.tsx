@@ -2,8 +2,8 @@
 import { Menu, MenuButton, MenuHeading, MenuItem, MenuItems, MenuSection } from "@headlessui/react";
 import { Link2, Unlink2 } from "lucide-react";
 import { Fragment, memo } from "react";
-import type { Dial, Follow, Following } from "../api/client";
-import { type Follows, following, isFollowing, literalOf, sourceOf } from "../state/follow";
+import type { Dial, Follow, Following, Marker } from "../api/client";
+import { type Follows, following, isFollowing, literalOf, type Source as From, sourceOf } from "../state/follow";
 import { signalAt } from "../state/edits";
 import { addDial } from "../state/actions";
 import { chosenLook, NONE, useStore } from "../state/store";
@@ -67,6 +67,8 @@ export function FollowControl(props: Props) {
   );
 }
 
+const AXES = ["x", "y", "z"] as const;
+
 /** What is followed instead: a word of several, a switch, or anything else. */
 type Sort = "word" | "plain";
 const kindOf = (value: unknown): Sort => (typeof value === "string" && !value.startsWith("#") ? "word" : "plain");
@@ -74,7 +76,7 @@ const kindOf = (value: unknown): Sort => (typeof value === "string" && !value.st
 /** Whether a dial can be followed: colours by colours, words by a dial with choices, switches by anything but a colour. */
 function fits(dial: Dial, how: Follows, sort: Sort, words: string[] | undefined): boolean {
   const coloured = typeof dial.value === "string";
-  if (how !== "dial") return coloured === (how === "colour");
+  if (how === "signal" || how === "colour") return coloured === (how === "colour");
   return sort === "word" || words ? dial.choices.some((choice) => words?.includes(choice)) : !coloured || words === undefined;
 }
 
@@ -92,6 +94,7 @@ interface SourcesProps {
 /** The menu of what can be followed; drawn anew only where it shows something else. */
 const Sources = memo(function Sources({ title, how, words, follows, kind, now, onCommit }: SourcesProps) {
   const dials = useStore((s) => s.scene?.dials ?? (NONE as Dial[]));
+  const markers = useStore((s) => s.scene?.markers ?? (NONE as Marker[]));
   const signals = useSignals(how);
   const wanted = how === "colour" ? "colour" : "number";
   const fitting = dials.filter((d) => fits(d, how, kind, words));
@@ -99,8 +102,8 @@ const Sources = memo(function Sources({ title, how, words, follows, kind, now, o
     const { value, otherwise } = now();
     return isFollowing(value) ? literalOf(value, dials, otherwise) : value;
   };
-  const follow = (source: { signal?: string; dial?: string }) =>
-    onCommit(following(how, source, literal(), now().most), `Let ${title.toLowerCase()} follow ${source.signal ?? source.dial}`);
+  const follow = (source: From) =>
+    onCommit(following(how, source, literal(), now().most), `Let ${title.toLowerCase()} follow ${source.signal ?? source.dial ?? source.marker}`);
   const newDial = () => {
     // Of a parameter that is one of several words the dial has these as its choices.
     const base = title.toLowerCase().replaceAll(/[^a-z0-9 ]/g, "").trim() || "dial";
@@ -116,7 +119,7 @@ const Sources = memo(function Sources({ title, how, words, follows, kind, now, o
         <Link2 size={12} aria-hidden />
       </MenuButton>
       <MenuItems anchor={{ to: "bottom end", gap: 4, padding: 8 }} className="panel z-40 max-h-72 w-52 overflow-y-auto p-1.5 shadow-lg outline-none">
-        {how !== "dial" && (
+        {(how === "signal" || how === "colour") && (
           <MenuSection>
             <MenuHeading className="heading px-2 py-0.5">For each element, a signal</MenuHeading>
             {signals.map((name) => (
@@ -132,6 +135,12 @@ const Sources = memo(function Sources({ title, how, words, follows, kind, now, o
           ))}
           <Source name="A new dial" onClick={newDial} />
         </MenuSection>
+        {how === "marker" && markers.length > 0 && (
+          <MenuSection>
+            <MenuHeading className="heading px-2 py-0.5">Of a marker</MenuHeading>
+            {markers.flatMap(({ name }) => AXES.map((axis) => <Source key={name + axis} name={`${name}, ${axis}`} onClick={() => follow({ marker: name, axis })} />))}
+          </MenuSection>
+        )}
         {follows && (
           <MenuItem>
             <button
@@ -152,7 +161,7 @@ const Sources = memo(function Sources({ title, how, words, follows, kind, now, o
 /** The names of the signals that a parameter can follow: those of its kind, and not the one whose chain is shown. */
 function useSignals(how: Follows): string[] {
   const listed = useStore((s) => {
-    const look = how === "dial" ? null : chosenLook(s);
+    const look = how === "dial" || how === "marker" ? null : chosenLook(s);
     if (!look) return "[]";
     const wanted = how === "colour" ? "colour" : "number";
     const result = s.results[s.chosen];

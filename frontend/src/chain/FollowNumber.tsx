@@ -4,7 +4,7 @@ import { FollowControl } from "./FollowControl";
 
 interface Props<V> {
   title: string;
-  how: "signal" | "dial";
+  how: "signal" | "dial" | "marker";
   value: V;
   /** What the field shows where that is not the value, and what a number that followed goes back to. */
   shown: number;

@@ -1,6 +1,6 @@
 /** A formula with the names that it may read; its editor is loaded when it is first shown. */
 import { lazy, Suspense } from "react";
-import { chosenLook, NONE, useStore } from "../state/store";
+import { attributesOf, chosenLook, NONE, useStore } from "../state/store";
 import type { FormulaName } from "./FormulaEditor";
 
 const Editor = lazy(() => import("./FormulaEditor"));
@@ -15,7 +15,7 @@ interface Props {
 
 /** Everything that a formula of the chosen population can name. */
 function useNames(functions: string[]): FormulaName[] {
-  const attributes = useStore((s) => s.geometry[s.chosen]?.header.attributes ?? NONE);
+  const attributes = useStore(attributesOf);
   const look = useStore(chosenLook);
   const dials = useStore((s) => s.scene?.dials ?? NONE);
   const named = (what: string, names: string[]) => names.map((name) => ({ name, what }));

@@ -1,7 +1,7 @@
 /** A step's controls, drawn from the JSON Schema of its parameters. */
 import { RotateCcw } from "lucide-react";
 import type { AttributeCensus, Level, Step } from "../api/client";
-import { NONE, useStore } from "../state/store";
+import { attributesOf, NONE, useStore } from "../state/store";
 import { type Follows, isFollowing } from "../state/follow";
 import { chosenLook } from "../state/store";
 import { Choice } from "../widgets/Choice";
@@ -12,7 +12,8 @@ import { Toggle } from "../widgets/Toggle";
 import { FollowControl } from "./FollowControl";
 import { FormulaField } from "./FormulaField";
 import { FollowNumber } from "./FollowNumber";
-import { MeshChoice, Otherwise, OwnerChoice, type Read, ReadingChoice } from "./Reading";
+import { Fitted, InSpace } from "./Placing";
+import { MarkerChoice, MarkersChoice, MeshChoice, OtherChoice, Otherwise, OwnerChoice, PictureChoice, type Read, ReadingChoice, VectorChoice } from "./Reading";
 import { Seed } from "./Seed";
 
 export interface Property {
@@ -33,6 +34,8 @@ export interface Property {
   follow?: Follows;
   /** The functions of a formula. */
   functions?: string[];
+  /** The schemas of the numbers of a tuple. */
+  prefixItems?: unknown[];
   /** Shown only while other parameters have these values. */
   when?: Record<string, unknown>;
 }
@@ -45,16 +48,18 @@ interface Props {
   skip?: string[];
   /** In two aligned columns, for forms. */
   columns?: boolean;
+  /** What stands for values that are left out, by their names. */
+  fitted?: Record<string, number | number[]>;
 }
 
 const SHORT = ["hsv", "oklch", "oklab"];
 const capital = (word: string) => (SHORT.includes(word) ? word.toUpperCase() : word.charAt(0).toUpperCase() + word.slice(1).replaceAll("_", " "));
 /** Controls that a step's own editor shows, or none. */
-const ELSEWHERE = ["chains", "frozen", "swatches", "edges", "interval"];
+const ELSEWHERE = ["chains", "frozen", "swatches", "edges", "interval", "none"];
 /** Controls that want a row of their own where parameters stand in two columns. */
-const WIDE = ["triple", "seed"];
+const WIDE = ["triple", "three", "seed", "reading", "population", "markers", "picture"];
 
-export function Parameters({ values, schema, onDraft, onCommit, skip = [], columns }: Props) {
+export function Parameters({ values, schema, onDraft, onCommit, skip = [], columns, fitted }: Props) {
   const properties = (schema.properties ?? {}) as Record<string, Property>;
   const shown = (n: string) => Object.entries(properties[n]?.when ?? {}).every(([key, value]) => (Array.isArray(value) ? value.includes(values[key]) : values[key] === value));
   const names = Object.keys(properties).filter((n) => !["step", "maker", "enabled", ...skip].includes(n) && shown(n));
@@ -75,6 +80,7 @@ export function Parameters({ values, schema, onDraft, onCommit, skip = [], colum
           of={properties[name]!}
           value={values[name]}
           resets={!columns}
+          fitted={fitted?.[name]}
           onDraft={(value) => onDraft({ ...values, [name]: value })}
           onCommit={(value, label) => onCommit({ ...values, [name]: value }, label)}
         />
@@ -108,9 +114,11 @@ function Triple({ title, value, onDraft, onCommit }: { title: string; value: unk
   );
 }
 
-interface ControlProps {
+export interface ControlProps {
   /** Whether a changed value can be put back. */
   resets?: boolean;
+  /** What stands for the value where it is left out. */
+  fitted?: number | number[];
   name: string;
   of: Property;
   value: unknown;
@@ -121,7 +129,7 @@ interface ControlProps {
 /** A control, with a way back to what the core begins with where the value is another. */
 function Control(props: ControlProps) {
   const { name, of, value, onCommit } = props;
-  const changed = of.default !== undefined && of.control === undefined && of.type !== "boolean" && !of.enum;
+  const changed = of.default !== undefined && (of.control === undefined || of.control === "fitted" || of.control === "three") && of.type !== "boolean" && !of.enum;
   const other = (changed || of.control === "triple") && JSON.stringify(value) !== JSON.stringify(of.default);
   const title = of.title ?? capital(name);
   return (
@@ -138,7 +146,8 @@ function Control(props: ControlProps) {
 
 function Followed(props: ControlProps) {
   const { name, of, value, onDraft, onCommit } = props;
-  if (!of.follow) return <Fixed {...props} />;
+  if (of.control === "three") return <InSpace {...props} />;
+  if (!of.follow || value === null) return <Fixed {...props} />;
   const share = of.unit === "share";
   return (
     <FollowControl
@@ -158,8 +167,8 @@ function Followed(props: ControlProps) {
   );
 }
 
-function Fixed({ name, of, value, onDraft, onCommit }: ControlProps) {
-  const attributes = useStore((s) => s.geometry[s.chosen]?.header.attributes ?? NONE);
+function Fixed({ name, of, value, fitted, onDraft, onCommit }: ControlProps) {
+  const attributes = useStore(attributesOf);
   const title = of.title ?? capital(name);
   const label = `Change ${title.toLowerCase()}`;
   if (of.control === "seed") return <Seed seed={value as number} what={title} onCommit={onCommit} />;
@@ -170,6 +179,13 @@ function Fixed({ name, of, value, onDraft, onCommit }: ControlProps) {
   if (of.control === "owner") return <OwnerChoice title={title} value={value as string} help={of.description} onCommit={onCommit} />;
   if (of.control === "mesh") return <MeshChoice title={title} value={value as string | null} help={of.description} onCommit={onCommit} />;
   if (of.control === "reading") return <ReadingChoice title={title} value={value as Read | null} help={of.description} numbers none="The same everywhere" onCommit={onCommit} />;
+  if (of.control === "vector") return <VectorChoice title={title} value={value as string} attributes={attributes} help={of.description} onCommit={onCommit} />;
+  if (of.control === "owner_or_all") return <OwnerChoice title={title} value={value as string} all="all elements" help={of.description} onCommit={onCommit} />;
+  if (of.control === "marker") return <MarkerChoice title={title} value={value as string | null} help={of.description} onCommit={onCommit} />;
+  if (of.control === "markers") return <MarkersChoice title={title} value={value as string[]} help={of.description} onCommit={onCommit} />;
+  if (of.control === "population") return <OtherChoice title={title} value={value as string | null} help={of.description} onCommit={onCommit} />;
+  if (of.control === "picture") return <PictureChoice title={title} value={value as string | null} help={of.description} onCommit={onCommit} />;
+  if (of.control === "fitted" && value === null) return <Fitted title={title} of={of} fitted={(fitted as number | undefined) ?? 1} onCommit={onCommit} />;
   if (of.control === "otherwise") return <OtherwiseOf title={title} value={value as number | string | null} help={of.description} onCommit={onCommit} />;
   if (ELSEWHERE.includes(of.control ?? "")) return null;
   if (of.control === "triple") return <Triple title={title} value={value as unknown[]} onDraft={onDraft} onCommit={onCommit} />;
@@ -218,7 +234,7 @@ function Fixed({ name, of, value, onDraft, onCommit }: ControlProps) {
 
 /** What stands for a missing attribute: a colour where the attribute holds colours. */
 function OtherwiseOf(props: { title: string; value: number | string | null; help?: string; onCommit: (value: number | string | null, label: string) => void }) {
-  const colours = useStore((s) => s.geometry[s.chosen]?.header.attributes.some((a) => a.kind === "colour") ?? false);
+  const colours = useStore((s) => attributesOf(s).some((a) => a.kind === "colour"));
   return <Otherwise {...props} colour={colours && typeof props.value === "string"} />;
 }
 

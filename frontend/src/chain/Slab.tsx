@@ -1,11 +1,12 @@
 /** One step: what it does, its few numbers, and the distribution that leaves it. */
-import { ArrowDown, ArrowUp, Copy, Eye, Power, Trash2 } from "lucide-react";
+import { ArrowDown, ArrowUp, Copy, Eye, Power, Trash2, Waves } from "lucide-react";
 import { memo } from "react";
 import type { Step, StepCensus, TraceStep } from "../api/client";
 import { chainAt, moved, placeOf, withChain, withStep } from "../state/edits";
-import { chooseStep, chosenLook, draftLook, editLook, pinPreview, useStore } from "../state/store";
+import { chooseStep, chosenLook, draftLook, editLook, pinPreview, showPreview, useStore } from "../state/store";
 import { ActionMenu } from "../widgets/ActionMenu";
 import { AxisEnds, Bars, Swatches } from "../widgets/Distribution";
+import { breakUp } from "./breakUp";
 import { Parameters, useSchema } from "./Parameters";
 import { pageOf, summary, titleOf } from "./steps";
 
@@ -50,6 +51,13 @@ function actionsFor(chain: string, index: number): StepActions {
   };
 }
 
+/** Pointing at a step that is measured in space shows its values on the elements. */
+function pointed(place: string) {
+  const show = () => showPreview({ of: "step", name: place, scale: useStore.getState().scale });
+  const hide = () => showPreview(null);
+  return { onPointerEnter: show, onPointerLeave: hide, onBlur: hide, onFocus: (e: React.FocusEvent) => e.currentTarget.matches(":focus-visible") && show() };
+}
+
 /** Drawn anew only where something of its own has changed. */
 export const Slab = memo(function Slab(of: Props) {
   const { chain, index } = of;
@@ -76,6 +84,7 @@ export const Slab = memo(function Slab(of: Props) {
           type="button"
           aria-expanded={open}
           onClick={() => chooseStep(index)}
+          {...(own.placed && step.enabled ? pointed(place) : {})}
           className="flex min-w-0 grow cursor-pointer items-baseline gap-2 rounded text-left"
         >
           <span className={`text-[13px] font-semibold ${step.enabled ? "" : "line-through"}`}>{title}</span>
@@ -85,7 +94,7 @@ export const Slab = memo(function Slab(of: Props) {
           <span className="tabular flex-none text-[11px] whitespace-nowrap text-soft">{Math.round(reached * 100)}% reached</span>
         )}
         {own.Mark && <own.Mark {...props} schema={schema} />}
-        <StepMenu title={title} place={place} enabled={step.enabled} actions={actionsFor(chain, index)} />
+        <StepMenu title={title} place={place} enabled={step.enabled} numbers={census?.kind === "number"} index={index} actions={actionsFor(chain, index)} />
       </div>
       {open && <Opened {...props} schema={schema} />}
       {census?.numbers && step.enabled && (
@@ -136,13 +145,14 @@ function Opened(props: Acting) {
   );
 }
 
-function StepMenu({ title, place, enabled, actions }: { title: string; place: string; enabled: boolean; actions: StepActions }) {
+function StepMenu({ title, place, enabled, numbers, index, actions }: { title: string; place: string; enabled: boolean; numbers: boolean; index: number; actions: StepActions }) {
   const shown = useStore((s) => s.pinned?.of === "step" && s.pinned.name === place);
   const scale = useStore((s) => s.scale);
   const items = [
     ...(enabled
       ? [{ label: shown ? "Show the result in the view" : "Show this step in the view", icon: Eye, run: () => pinPreview(shown ? null : { of: "step", name: place, scale }) }]
       : []),
+    ...(enabled && numbers ? [{ label: "Break it up with a noise", icon: Waves, run: () => breakUp(place, index + 1) }] : []),
     { label: enabled ? "Switch off" : "Switch on", icon: Power, run: actions.toggle },
     { label: "Move up", icon: ArrowUp, run: () => actions.move(-1) },
     { label: "Move down", icon: ArrowDown, run: () => actions.move(1) },

@@ -5,7 +5,7 @@ import { create } from "zustand";
 import { type Palette, type PaletteAnswer, type Step, type Swatch, upload } from "../api/client";
 import { fresh } from "../chain/steps";
 import { chainAt, withChain } from "../state/edits";
-import { chooseStep, chosenLook, editLook, useStore } from "../state/store";
+import { chooseStep, chosenLook, editLook, takePicture, useStore } from "../state/store";
 import { Button } from "../widgets/Button";
 import { FileButton } from "../widgets/FileButton";
 import { Modal } from "../widgets/Modal";
@@ -106,6 +106,17 @@ export function PictureDialog() {
       )}
       {sentence && <p role="alert">{sentence}</p>}
       <div className="flex justify-end gap-2">
+        {file && (
+          <Button
+            className="mr-auto"
+            onClick={() => {
+              void takePicture(file);
+              close();
+            }}
+          >
+            Add to the scene's pictures
+          </Button>
+        )}
         <Button onClick={close}>Cancel</Button>
         <Button
           strong

@@ -4,7 +4,7 @@ import { memo, useState } from "react";
 import type { AttributeCensus, Histogram, Preview } from "../api/client";
 import { addSignal } from "../state/actions";
 import { signalChain, signalOf } from "../state/edits";
-import { chooseChain, chosenLook, NONE, pinPreview, same, showPreview, useStore } from "../state/store";
+import { attributesOf, chooseChain, chosenLook, NONE, pinPreview, same, showPreview, useStore } from "../state/store";
 import { IconButton } from "../widgets/Button";
 import { Bars, Swatches } from "../widgets/Distribution";
 
@@ -16,7 +16,7 @@ function figure(v: number): string {
 }
 
 export function Values() {
-  const attributes = useStore((s) => s.geometry[s.chosen]?.header.attributes ?? NONE);
+  const attributes = useStore(attributesOf);
   const level = useStore((s) => s.geometry[s.chosen]?.header.levels[0]?.name ?? "clone");
   const look = useStore(chosenLook);
   const signals = look?.signals ?? NONE;
@@ -47,7 +47,7 @@ export function Values() {
           <input className="field w-full pl-6.5" aria-label="Find a value" placeholder="Find" value={query} onChange={(e) => setQuery(e.target.value)} />
         </label>
       )}
-      <ul aria-label="Attributes">
+      <ul aria-label="Attributes" className="max-h-[196px] overflow-y-auto min-[1600px]:max-h-[330px]">
         {found.map((a) => (
           <AttributeRow key={a.name} of={a} elements={level} />
         ))}
@@ -121,7 +121,7 @@ const AttributeRow = memo(function AttributeRow({ of: a, elements }: { of: Attri
           {a.census ? (
             <Distribution of={a.census} name={a.name} />
           ) : (
-            <span className="block text-right text-[11px] text-soft">{a.texts} texts</span>
+            <span className="block text-right text-[11px] text-soft">{a.kind === "text" ? `${a.texts} texts` : "painted"}</span>
           )}
         </span>
       </Row>

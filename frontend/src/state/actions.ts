@@ -19,7 +19,7 @@ export function addDial(value: number | string | boolean, base = "", words?: str
   const choices = words && typeof value === "string" ? words : [];
   const plain = choices.length > 0 ? Math.max(0, choices.indexOf(String(value))) : value;
   const name = free(base || (typeof plain === "string" ? "colour" : "dial"), dials.map((d) => d.name), " ");
-  edit(`Add the dial ${name}`, (scene) => ({ ...scene, dials: [...scene.dials, { name, value: plain, choices }] }));
+  edit(`Add the dial ${name}`, (scene) => ({ ...scene, dials: [...scene.dials, { name, value: plain, choices, keys: [] }] }));
   return name;
 }
 

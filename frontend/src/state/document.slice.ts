@@ -1,5 +1,5 @@
 /** The document: the draft of the scene, how it is saved, and what is registered in the core. */
-import type { Channel, FileFormat, KindDescription, MakerDescription, Scene, SceneListed, StepDescription } from "../api/client";
+import type { Channel, FileFormat, KindDescription, MakerDescription, Scene, SceneListed, ShippedList, StepDescription } from "../api/client";
 import type { SaveState } from "./saver";
 
 export interface DocumentSlice {
@@ -17,6 +17,8 @@ export interface DocumentSlice {
   makers: MakerDescription[];
   kinds: KindDescription[];
   formats: FileFormat[];
+  /** The pictures that ship. */
+  shipped: ShippedList["pictures"];
 }
 
 export const document: DocumentSlice = {
@@ -33,4 +35,5 @@ export const document: DocumentSlice = {
   makers: [],
   kinds: [],
   formats: [],
+  shipped: [],
 };

@@ -15,6 +15,7 @@ import { type Desk, withLook, withPopulation } from "./edits";
 import { tell } from "./notices";
 import { choosePopulation, settle } from "./selection";
 import { Saver } from "./saver";
+import { fetchShipped } from "./shipped";
 import { pinPreview } from "./view";
 
 const { setState: set, getState: get } = useStore;
@@ -31,6 +32,7 @@ export async function start() {
     const [scenes, registered] = await Promise.all([listScenes(), json<StepList>("GET", "/steps")]);
     const { steps, channels, makers, kinds, formats } = registered;
     set({ steps, channels, makers, kinds, formats });
+    void fetchShipped();
     const id = scenes[0]?.id;
     const answer = await (named ?? (id ? json<SceneAnswer>("GET", `/scenes/${encodeURIComponent(id)}`) : begun()));
     saver = new Saver(answer.id, answer.revision, (saving, saved, saveSentence) =>
@@ -38,6 +40,7 @@ export async function start() {
     );
     set({ sceneId: answer.id, notice: sessionStorage.getItem(LATER) ?? "" });
     sessionStorage.removeItem(LATER);
+    set({ frame: answer.document.timeline.first });
     show(answer);
   } catch (error) {
     set({ loadError: (error as Error).message || "The server cannot be reached." });

@@ -14,20 +14,23 @@ const LABELS: Record<RampAction, string> = {
 
 /** The step at a place of the chosen population after an edit. */
 export async function editedStep(place: string, action: string, shares: number[] | null = null): Promise<Step> {
-  const { scene, chosen } = useStore.getState();
-  return (await json<{ step: Step }>("POST", "/step-edits", { scene, population: chosen, place, action, shares })).step;
+  const { scene, chosen, frame } = useStore.getState();
+  return (await json<{ step: Step }>("POST", "/step-edits", { scene, population: chosen, place, action, shares, frame })).step;
 }
 
-export async function editRamp(place: string, action: RampAction, shares: number[] | null = null) {
+/** Put the step in place after an edit of its own. */
+export async function editStep(place: string, action: string, label: string, shares: number[] | null = null) {
   const at = parsePlace(place);
   if (!at) return;
   try {
-    const ramp = await editedStep(place, action, shares);
-    editLook(LABELS[action], (look) => withStep(look, at.chain, at.step, ramp));
+    const step = await editedStep(place, action, shares);
+    editLook(label, (look) => withStep(look, at.chain, at.step, step));
   } catch (error) {
     tell((error as Error).message);
   }
 }
+
+export const editRamp = (place: string, action: RampAction, shares: number[] | null = null) => editStep(place, action, LABELS[action], shares);
 
 export function setShares(place: string, shares: number[]) {
   return editRamp(place, "set_shares", shares);

@@ -69,8 +69,9 @@ function merged(fresh: Record<string, StepCensus>, before: Record<string, StepCe
 const queue = new EvaluationQueue({
   have: (id) => Object.fromEntries([...(held.get(id) ?? [])].filter(([name]) => name !== "preview").map(([name, { digest }]) => [name, digest])),
   known: (id) => Object.values(get().results[id]?.steps ?? {}).map(({ digest }) => digest),
-  now: () => ({ scene: get().scene!, vision: get().vision }),
-  seen: (answer, ids, took) => {
+  now: () => ({ scene: get().scene!, vision: get().vision, frame: get().frame }),
+  seen: (answer, ids, took, frame) => {
+    set({ shownFrame: frame, moment: answer.header.moment ?? get().moment });
     const asked = performance.now() - took;
     for (const id of ids) {
       const entry = answer.header.populations[id] as Seen;
@@ -127,7 +128,7 @@ function wish(state: State, p: PopulationDocument): { wanted: Wanted; depends: u
   const preview = chosen ? (state.preview ?? state.pinned) : null;
   const trace = chosen ? state.traced : null;
   const look = lookOf(scene, p);
-  const depends = [look, p.maker, p.place, p.draft, below(scene, p), p.shape, p.shown, scene.dials, scene.signals, state.vision, state.frame, chosen, trace, preview];
+  const depends = [look, p.maker, p.place, p.draft, p.painted, below(scene, p), reads(scene, p, look), p.shape, p.shown, scene.dials, scene.signals, scene.markers, scene.assets, scene.timeline, state.vision, state.results[p.id]?.timed === false ? null : state.frame, chosen, trace, preview];
   return { wanted: { trace, preview, census: chosen }, depends };
 }
 
@@ -136,6 +137,15 @@ function below(scene: Scene, p: PopulationDocument): string {
   const on = "on" in p.maker ? scene.populations.find((other) => other.id === (p.maker as { on?: string | null }).on) : undefined;
   if (!on || on === p) return "";
   return [on.maker, on.place, lookOf(scene, on)].map(textOf).join() + below({ ...scene, populations: scene.populations.filter((other) => other !== p) }, on);
+}
+
+/** The populations that a look names, and those that these stand on, as one text. */
+function reads(scene: Scene, p: PopulationDocument, look: object): string {
+  const others = scene.populations.filter((other) => other !== p);
+  if (others.length === 0) return "";
+  const text = textOf(look);
+  const named = others.filter((other) => text.includes(`"population":"${other.id}"`));
+  return named.map((other) => [other.maker, other.place, other.painted, lookOf(scene, other)].map(textOf).join() + below(scene, other)).join();
 }
 
 function derive(state: State) {
@@ -169,7 +179,7 @@ const wantedMade = new Map<string, string>();
 async function make(id: string, made: string) {
   set((s) => ({ making: { ...s.making, [id]: true } }));
   try {
-    const { header, arrays } = await binary<PopulationHeader>("POST", "/populations", { scene: folded(get().scene!), population: id });
+    const { header, arrays } = await binary<PopulationHeader>("POST", "/populations", { scene: folded(get().scene!), population: id, frame: get().frame });
     if (wantedMade.get(id) !== made) return;
     const geometry: Geometry = { key: header.made, header, positions: arrays.positions as Float32Array, arrays };
     const traced = get().traced;

@@ -1,12 +1,31 @@
 /** The selection: which population, chain, step and stop are chosen, and what is picked out of the elements. */
-import type { PopulationDocument } from "../api/client";
-import { type State, useStore } from "./base";
+import type { AttributeCensus, PopulationDocument } from "../api/client";
+import { NONE, type State, useStore } from "./base";
 import { BASE_COLOUR, chainAt, channelOf, type Desk, layerOf, layersOf, lookOf, paintOf, signalAt, stackOf } from "./edits";
 
 const { setState: set, getState: get } = useStore;
 
 export function chosenPopulation(state: State): PopulationDocument | null {
   return state.scene?.populations.find((p) => p.id === state.chosen) ?? null;
+}
+
+const listed = new Map<string, { made: unknown; painted: unknown; found: AttributeCensus[] }>();
+
+/** What the elements of a population carry: what was made, and its painted columns; the same array as long as both are. */
+export function attributesOf(state: State, id: string = state.chosen): AttributeCensus[] {
+  const header = state.geometry[id]?.header;
+  const painted = state.scene?.populations.find((p) => p.id === id)?.painted ?? (NONE as PopulationDocument["painted"]);
+  if (!header) return NONE as AttributeCensus[];
+  if (painted.length === 0) return header.attributes;
+  const before = listed.get(id);
+  // A stroke changes what is in a column, not what there is.
+  const named = painted.map((p) => p.name + p.kind).join();
+  if (before?.made === header.attributes && before.painted === named) return before.found;
+  const level = header.levels[0]?.name ?? "";
+  const columns = painted.map(({ name, kind }): AttributeCensus => ({ name, kind, level, width: kind === "number" ? 1 : 3, census: null, texts: 0, derived: false, unreadable: 0, role: "" }));
+  const found = [...header.attributes.filter((a) => !painted.some((p) => p.name === a.name)), ...columns];
+  listed.set(id, { made: header.attributes, painted: named, found });
+  return found;
 }
 
 let desk: { look: object; signals: object; found: Desk } | null = null;

@@ -4,6 +4,8 @@ export * from "./document";
 export * from "./notices";
 export * from "./selection";
 export * from "./view";
+export * from "./time";
+export * from "./tools";
 export type { Geometry } from "./results.slice";
 export type { Room } from "./view.slice";
 export { arrayOf } from "./results";

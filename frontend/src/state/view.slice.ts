@@ -1,5 +1,5 @@
 /** The view: which room is open, and how the view shows the scene. */
-import type { Preview, Vision } from "../api/client";
+import type { Brush, Preview, Vision } from "../api/client";
 
 export type Room = "gather" | "colour" | "publish";
 
@@ -17,6 +17,13 @@ export interface ViewSlice {
   alone: string | null;
   /** Whether the handles of the chosen population's place are in the view. */
   placing: boolean;
+  /** What the pointer does in the view in place of turning it. */
+  tool: Tool | null;
+  /** The brush, and the painted column that it works on. */
+  brush: Brush;
 }
 
-export const viewing: ViewSlice = { room: "colour", table: false, preview: null, pinned: null, scale: "greys", vision: null, alone: null, placing: false };
+/** A line drawn for the falloff at a place, a marker put where one clicks, or a painted column under the brush. */
+export type Tool = { kind: "line"; place: string } | { kind: "marker" } | { kind: "paint"; column: string };
+
+export const viewing: ViewSlice = { room: "colour", table: false, preview: null, pinned: null, scale: "greys", vision: null, alone: null, placing: false, tool: null, brush: { radius: 0.3, hardness: 0.4, strength: 1, way: "add", value: 1, mirror: "" } };

@@ -1,12 +1,12 @@
 /** Handles of the chosen population's place in the view: move, raise, turn and size, by pointer and keys. */
 import { Move3d, MoveVertical, RotateCw, Scaling } from "lucide-react";
-import { useEffect, useState } from "react";
 import * as THREE from "three";
 import type { PopulationDocument } from "../api/client";
 import { withPopulation } from "../state/edits";
 import { chosenPopulation, draft, editPopulation, useStore } from "../state/store";
 import { keyMove, useDrag } from "../widgets/interactive";
 import { view } from "./current";
+import { useFrames } from "./frames";
 
 type Place = PopulationDocument["place"];
 
@@ -63,16 +63,6 @@ function Handle({ label, at, icon, id, dragged, keyed, place }: HandleProps) {
       {icon}
     </button>
   );
-}
-
-/** Draws anew after every frame, so that the handles go along with the camera. */
-function useFrames() {
-  const [, drawn] = useState(0);
-  useEffect(() => {
-    const told = () => drawn((n) => n + 1);
-    view.frames.add(told);
-    return () => void view.frames.delete(told);
-  }, []);
 }
 
 /** A step of a key, in units and degrees. */

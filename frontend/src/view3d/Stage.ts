@@ -218,12 +218,63 @@ export class Stage {
     return this.view.project(point, this.canvas.clientWidth, this.canvas.clientHeight);
   }
 
-  /** The place at a height under a pixel; null where the pixel shows the sky. */
-  onGround(x: number, y: number, height: number): THREE.Vector3 | null {
+  /** The line of sight through a pixel. */
+  ray(x: number, y: number): THREE.Ray {
     const { clientWidth: width, clientHeight: tall } = this.canvas;
     const ray = new THREE.Raycaster();
     ray.setFromCamera(new THREE.Vector2((2 * x) / width - 1, 1 - (2 * y) / tall), this.view.camera);
-    return ray.ray.intersectPlane(new THREE.Plane(new THREE.Vector3(0, 0, 1), -height), new THREE.Vector3());
+    return ray.ray;
+  }
+
+  /** The place at a height under a pixel; null where the pixel shows the sky. */
+  onGround(x: number, y: number, height: number): THREE.Vector3 | null {
+    return this.ray(x, y).intersectPlane(new THREE.Plane(new THREE.Vector3(0, 0, 1), -height), new THREE.Vector3());
+  }
+
+  /** The place under a pixel as far away as a point is. */
+  beside(x: number, y: number, point: THREE.Vector3): THREE.Vector3 {
+    const facing = this.view.camera.getWorldDirection(new THREE.Vector3());
+    const plane = new THREE.Plane().setFromNormalAndCoplanarPoint(facing, point);
+    return this.ray(x, y).intersectPlane(plane, new THREE.Vector3()) ?? point.clone();
+  }
+
+  /** How far along a line through a point, in lengths of its direction, the place nearest to a pixel's line of sight is. */
+  along(x: number, y: number, point: THREE.Vector3, direction: THREE.Vector3): number {
+    const { origin, direction: sight } = this.ray(x, y);
+    const between = point.clone().sub(origin);
+    const [a, b, c] = [direction.dot(direction), direction.dot(sight), sight.dot(sight)];
+    const down = a * c - b * b;
+    if (Math.abs(down) < 1e-12) return 0;
+    return (b * sight.dot(between) - c * direction.dot(between)) / down;
+  }
+
+  /** The place of the surface under a pixel: on the plane through the element there, square to its normal. */
+  surfaceAt(x: number, y: number): { population: string; point: THREE.Vector3 } | null {
+    const picked = this.elementAt(x, y);
+    const drawer = picked && this.drawers.get(picked.population);
+    const at = drawer?.placeOf(picked!.element);
+    if (!drawer || !at) return null;
+    const normal = drawer.normalOf(picked.element);
+    const met = normal && this.ray(x, y).intersectPlane(new THREE.Plane().setFromNormalAndCoplanarPoint(normal, at), new THREE.Vector3());
+    // Seen from the side, that plane is met far off.
+    const near = met && met.distanceTo(at) < 0.2 * this.radius;
+    return { population: picked.population, point: near ? met : this.beside(x, y, at) };
+  }
+
+  /** A place of the scene in a population's own space. */
+  own(id: string, point: THREE.Vector3): THREE.Vector3 {
+    const matrix = this.drawers.get(id)?.object.matrix;
+    return matrix ? point.clone().applyMatrix4(matrix.clone().invert()) : point.clone();
+  }
+
+  /** A unit of a population's own space, in the scene. */
+  unitOf(id: string): number {
+    return this.drawers.get(id)?.object.matrix.getMaxScaleOnAxis() ?? 1;
+  }
+
+  /** Whether the pointer turns the view. */
+  setTurning(on: boolean) {
+    this.view.setTurning(on);
   }
 
   /** A PNG of the view at a size in pixels. */

@@ -8,6 +8,8 @@ import { Button, IconButton } from "../widgets/Button";
 import { Bar } from "../widgets/Distribution";
 import { hexFromBytes } from "../widgets/bytes";
 import { Handles } from "./Handles";
+import { MarkerHandles, PlaceHandles } from "./PlaceHandles";
+import { Tools } from "./Tools";
 import { ViewTrace } from "./ViewTrace";
 import { view } from "./current";
 import { quality } from "./quality";
@@ -264,6 +266,9 @@ export default function View() {
       <Mode />
       {legend && <Legend of={legend} />}
       <Handles />
+      <PlaceHandles />
+      <MarkerHandles />
+      <Tools />
       <ViewTrace />
     </div>
   );

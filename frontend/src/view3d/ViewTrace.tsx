@@ -1,11 +1,11 @@
 /** The traced element: a ring around it and a card with its value after every step. */
 import { X } from "lucide-react";
-import { useEffect, useState } from "react";
 import type { Look, Step, TraceStep } from "../api/client";
 import { at as lying, layerOf, layersOf, outerOf, parsePlace, signalAt, stackOf } from "../state/edits";
 import { chosenLook, chosenPopulation, isolatePart, trace, useStore } from "../state/store";
 import { titleOf } from "../chain/steps";
 import { view } from "./current";
+import { useFrames } from "./frames";
 
 export function shownValue(at: TraceStep): string {
   if (at.kind === "number") return (at.number ?? 0).toFixed(3);
@@ -22,17 +22,6 @@ function headingOf(look: Look, chain: string): string {
   const whole = names.filter(Boolean).join(", ");
   if (outerOf(chain)) return `${whole}, a chain inside`;
   return chain.endsWith(".mask") ? `${whole}, mask` : whole;
-}
-
-/** Draws anew after every frame, while something is traced: the ring goes along with the camera. */
-function useFrames(wanted: boolean) {
-  const [, drawn] = useState(0);
-  useEffect(() => {
-    if (!wanted) return;
-    const told = () => drawn((n) => n + 1);
-    view.frames.add(told);
-    return () => void view.frames.delete(told);
-  }, [wanted]);
 }
 
 export function ViewTrace() {

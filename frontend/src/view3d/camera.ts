@@ -31,6 +31,11 @@ export class View {
     this.controls.dispose();
   }
 
+  /** Whether the pointer turns and moves the camera. */
+  setTurning(on: boolean) {
+    this.controls.enabled = on;
+  }
+
   setAspect(aspect: number) {
     this.camera.aspect = aspect;
     this.camera.updateProjectionMatrix();

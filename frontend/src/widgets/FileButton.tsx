@@ -1,7 +1,7 @@
 /** A button that opens the file dialogue and hands over one file. */
 import { FileUp } from "lucide-react";
 import { useRef } from "react";
-import { Button } from "./Button";
+import { Button, IconButton } from "./Button";
 
 interface Props {
   label: string;
@@ -9,17 +9,26 @@ interface Props {
   name: string;
   accept: string;
   strong?: boolean;
+  /** Shown alone, the label being its accessible name. */
+  icon?: React.ReactNode;
   onFile: (file: File) => void;
 }
 
-export function FileButton({ label, name, accept, strong, onFile }: Props) {
+export function FileButton({ label, name, accept, strong, icon, onFile }: Props) {
   const input = useRef<HTMLInputElement>(null);
+  const open = () => input.current?.click();
   return (
     <>
-      <Button strong={strong} onClick={() => input.current?.click()}>
-        <FileUp size={14} aria-hidden />
-        {label}
-      </Button>
+      {icon ? (
+        <IconButton label={label} onClick={open}>
+          {icon}
+        </IconButton>
+      ) : (
+        <Button strong={strong} onClick={open}>
+          <FileUp size={14} aria-hidden />
+          {label}
+        </Button>
+      )}
       <input
         ref={input}
         type="file"

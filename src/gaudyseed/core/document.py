@@ -127,7 +127,7 @@ def from_validation(error: ValidationError, model: type[BaseModel], value: Any, 
 
 
 #: The branches of a parameter's union that follow something.
-_FOLLOWING = {"Follow", "FollowColour", "FollowDial"}
+_FOLLOWING = {"Follow", "FollowColour", "FollowDial", "FollowMarker"}
 
 
 def _path(error: Any, model: type[BaseModel], value: Any) -> Path:

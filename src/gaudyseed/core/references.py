@@ -1,4 +1,4 @@
-"""Typed references: which parameters of documents name a signal, a dial, another population or a shared look.
+"""Typed references: which parameters of documents name a signal, a dial, an attribute or something else of the scene.
 
 A parameter is a reference by its type, ``Annotated[str, Names("signal")]``, so that renaming and looking up need not
 guess from the shape of a document.
@@ -13,7 +13,7 @@ from typing import Any, Literal, get_args
 
 from pydantic import BaseModel
 
-Named = Literal["signal", "dial", "population", "look"]
+Named = Literal["signal", "dial", "population", "look", "marker", "asset", "attribute"]
 
 
 @dataclass(frozen=True)
@@ -43,8 +43,8 @@ def named(document: Any, what: Named) -> Iterator[str]:
     if isinstance(document, BaseModel):
         for field, sort in references_of(type(document)).items():
             value = getattr(document, field)
-            if sort == what and isinstance(value, str):
-                yield value
+            if sort == what:
+                yield from (name for name in (value if isinstance(value, tuple) else (value,)) if isinstance(name, str))
         for field in type(document).model_fields:
             yield from named(getattr(document, field), what)
     elif isinstance(document, Mapping):
@@ -71,7 +71,9 @@ def renamed(document: Any, what: Named, old: str, new: str, texts: bool = True) 
         return document
     found = {field: renamed(getattr(document, field), what, old, new, texts) for field in type(document).model_fields}
     for field, sort in references_of(type(document)).items():
-        if sort == what and found[field] == old:
+        if sort == what and isinstance(found[field], tuple):
+            found[field] = tuple(new if name == old else name for name in found[field])
+        elif sort == what and found[field] == old:
             found[field] = new
     if texts and hasattr(document, "renamed_texts"):
         found |= document.renamed_texts(old, new)

@@ -58,6 +58,7 @@ class Reporter:
         return Outcome(
             result.compiled.step, result.place, result.value, before.value if before else None,
             evaluation.signal_values, evaluation.scope, self.outcome(evaluation, before) if before else None, cached,
+            evaluation.following.get(id(result)),
         )  # fmt: skip
 
     def steps(self, evaluation: Evaluation) -> dict[str, dict[str, Any]]:
@@ -114,7 +115,11 @@ class Reporter:
             for layer in stack
         ]
         steps = [[s.digest, s.place, list(s.compiled.signals)] for s in evaluation.steps]
-        key = digest_of("advisories", evaluation.population.digest, steps, list(evaluation.signals), layers)
+        still = sorted(evaluation.scope.read & evaluation.scope.surroundings.still)
+        by_hand = sorted(evaluation.population.by_hand)
+        key = digest_of(
+            "advisories", evaluation.population.digest, steps, list(evaluation.signals), layers, still, by_hand
+        )
 
         def make() -> list[dict[str, Any]]:
             groups, counted = self.groups(evaluation), self.steps(evaluation)

@@ -9,13 +9,24 @@ import numpy as np
 
 from .errors import BadInput, never_overtaken, no_population
 from .look.evaluate import Evaluation, Evaluator
-from .look.follow import resolved
+from .look.follow import Given, resolved
 from .look.model import Look, PopulationDocument, Presence, Scene
-from .look.scope import Moment, Surroundings
+from .look.scope import Surroundings
 from .look.steps import Step
+from .painting import NOTHING_KEPT, Kept, Target, with_painted
 from .paths import resolve
+from .picture import Picture, shipped
 from .population import Population
 from .population.makers import MakerModel, Makings, Order
+from .timeline import Moment
+
+
+def _still(scene: Scene) -> frozenset[str]:
+    """The names of markers and dials whose keys all lie before the timeline, or all after it."""
+    first, last = scene.timeline.first, scene.timeline.last
+    keyed = {m.name: [k.frame for k in m.keys] for m in scene.markers}
+    keyed |= {d.name: [k.frame for k in d.keys] for d in scene.dials}
+    return frozenset(name for name, frames in keyed.items() if frames and (frames[-1] < first or frames[0] > last))
 
 
 class SceneRun:
@@ -42,21 +53,35 @@ class SceneRun:
     def __init__(
         self, scene: Scene, evaluator: Evaluator, made: Callable[[Order], Population],
         check: Callable[[], None] = never_overtaken, moment: Moment | None = None, final: bool = False,
+        kept: Kept = NOTHING_KEPT,
     ) -> None:  # fmt: skip
         self.scene = scene
         self._evaluator = evaluator
         self._made = made
         self._check = check
         self._final = final
+        self._kept = kept
         self._whole: SceneRun | None = None
         self._found: dict[str, Evaluation] = {}
+        self._peopled: dict[str, Population] = {}
         self._open: list[str] = []
         self._ordered: dict[str, Order] = {}
-        dials = {d.name: d for d in scene.dials}
+        moment = moment or scene.timeline.moment(scene.timeline.first)
+        dials = {d.name: d.at(moment.frame) for d in scene.dials}
+        markers = {m.name: m.at(moment.frame) for m in scene.markers}
+        keyed = frozenset(d.name for d in scene.dials if d.keys), frozenset(m.name for m in scene.markers if m.keys)
+        self.given = Given(dials, markers)
         # Weak: in a circle of references the results would wait for the collector, which may be gigabytes late.
         itself = weakref.proxy(self)
         self.surroundings = Surroundings(
-            dials, moment or Moment(), other=lambda population, place: itself._other(population, place)
+            dials,
+            moment,
+            markers,
+            keyed,
+            _still(scene),
+            lambda name, place: itself._picture(name, place),
+            tuple(a.name for a in scene.assets),
+            lambda population, place: itself._other(population, place),
         )
 
     def document(self, population: str) -> PopulationDocument:
@@ -81,11 +106,12 @@ class SceneRun:
     def presence(self, population: str) -> Presence:
         """How the view shows a population, with the dials put in."""
         document = self.document(population)
-        return resolved(Presence(shape=document.shape, shown=document.shown), self.surroundings.dials, "")
+        return resolved(Presence(shape=document.shape, shown=document.shown), self.given, "")
 
     def maker(self, population: str) -> MakerModel:
         """The maker of a population with the dials put in, as it makes the whole."""
-        return resolved(self.document(population).maker, self.surroundings.dials, "maker")
+        maker = resolved(self.document(population).maker, self.given, "maker")
+        return maker.at_moment(self.surroundings.moment)
 
     def order(self, population: str) -> Order:
         """What is to be made of a population."""
@@ -95,14 +121,50 @@ class SceneRun:
             if self._final:
                 found = Order(maker, self._makings(population))
             else:
-                draft = resolved(self.document(population).draft, self.surroundings.dials, "draft")
+                draft = resolved(self.document(population).draft, self.given, "draft")
                 found = Order(draft.drafted(maker), self._makings(population), draft.every)
             self._ordered[population] = found
         return found
 
     def population(self, population: str) -> Population:
-        """What its maker makes."""
-        return self._made(self.order(population))
+        """What its maker makes, with the columns that were painted onto it."""
+        found = self._peopled.get(population)
+        if found is None:
+            found = with_painted(self.target(population), self.document(population).painted, self._kept)
+            self._peopled[population] = found
+        return found
+
+    def target(self, population: str) -> Target:
+        """What a population's painted columns come onto."""
+        order = self.order(population)
+        made = self._made(order)
+        level = getattr(order.maker, "subdivision", None)
+        if level is None:
+            return Target(made, order.key)
+
+        def coarser(subdivision: int) -> Population:
+            return self._made(Order(order.maker.changed(subdivision=subdivision), order.makings, order.every))
+
+        return Target(made, order.key, level, coarser)
+
+    def _picture(self, name: str, place: str) -> Picture:
+        """A picture of the scene, or one of those that ship."""
+        for asset in self.scene.assets:
+            if asset.name == name:
+                return self._kept.picture(asset, place)
+        return shipped(name, place)
+
+    def timed(self, population: str) -> bool:
+        """Whether anything of a population depends on the time."""
+        document, (dials, markers) = self.document(population), self.surroundings.keyed
+        parts = (document.maker, document.place, document.draft, Presence(shape=document.shape, shown=document.shown))
+        follows = [f for part in parts for _, f in part.followed]
+        moves = any(getattr(f, "dial", None) in dials or getattr(f, "marker", None) in markers for f in follows)
+        below = document.maker.stands_on
+        return (
+            moves or document.maker.moves or self.evaluation(population).scope.timed
+            or (below is not None and self.timed(below))
+        )  # fmt: skip
 
     def _makings(self, population: str) -> Makings:
         """What a maker may ask for: other populations whole, so that a coarse view moves nothing that stands there."""
@@ -124,8 +186,9 @@ class SceneRun:
             return self
         if self._whole is None:
             self._whole = SceneRun(
-                self.scene, self._evaluator, self._made, self._check, self.surroundings.moment, final=True
-            )
+                self.scene, self._evaluator, self._made, self._check, self.surroundings.moment, final=True,
+                kept=self._kept,
+            )  # fmt: skip
             # A circle runs through both.
             self._whole._open = self._open
         return self._whole
@@ -152,7 +215,7 @@ class SceneRun:
         What stands on another population moves with it.
         """
         document = self.document(population)
-        own = resolved(document.place, self.surroundings.dials, "place").matrix
+        own = resolved(document.place, self.given, "place").matrix
         below = document.maker.stands_on
         if below is None:
             return own

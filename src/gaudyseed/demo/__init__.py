@@ -1,4 +1,4 @@
-"""The demo scene: Midnight Menagerie, a workshop that builds parade floats for a night carnival."""
+"""The demo scenes: Midnight Menagerie, a workshop that builds parade floats for a night carnival."""
 
 from __future__ import annotations
 
@@ -8,18 +8,28 @@ from ..core.document import parse, parse_json
 from ..core.look.model import Scene
 from ..store import Missing, Store
 
-SCENE_ID = "midnight-menagerie"
+SCENE_ID, ROUTE_ID = "midnight-menagerie", "parade-route"
 
 
 def demo_scene() -> Scene:
-    """The scene as it is shipped."""
-    data = resources.files(__name__).joinpath("midnight-menagerie.json").read_bytes()
-    return parse(Scene, parse_json(data, "midnight-menagerie.json"))
+    """The scene that is shown first: three floats."""
+    return _shipped(SCENE_ID)
+
+
+def route_scene() -> Scene:
+    """The walls along the parade's route: what noise, pictures, falloffs and a marker on keys do."""
+    return _shipped(ROUTE_ID)
+
+
+def _shipped(scene: str) -> Scene:
+    data = resources.files(__name__).joinpath(f"{scene}.json").read_bytes()
+    return parse(Scene, parse_json(data, f"{scene}.json"))
 
 
 def load_demo(store: Store) -> None:
-    """Put the demo scene into the store if it is not there; edits to it are kept."""
-    try:
-        store.scene(SCENE_ID)
-    except Missing:
-        store.create(demo_scene().model_dump_json(), "Load the demo", SCENE_ID)
+    """Put the demo scenes into the store that are not there; edits to them are kept."""
+    for scene in (SCENE_ID, ROUTE_ID):
+        try:
+            store.scene(scene)
+        except Missing:
+            store.create(_shipped(scene).model_dump_json(), "Load the demo", scene)

@@ -11,15 +11,26 @@ from typing import cast
 from flask import current_app, request
 
 from ..core.cache import ResultCache
+from ..core.digest import digest_of
 from ..core.errors import Overtaken, never_overtaken
+from ..core.formats.pictures import read_picture
 from ..core.look.evaluate import Evaluator
-from ..core.look.model import Scene
+from ..core.look.model import Asset, Scene
+from ..core.painting import gone_column, gone_picture
+from ..core.picture import Picture
 from ..core.population import Population
 from ..core.population.makers import Order
 from ..core.report import Reporter
 from ..core.scene import SceneRun
+from ..core.timeline import checked_frame
 from ..store import Store
 
+#: Columns that were painted and not kept yet: strokes under way.
+_FRESH_BYTES = 128 * 1024 * 1024
+#: A picture of the greatest size takes a third of it.
+_PICTURE_BYTES = 1200 * 1024 * 1024
+#: Rates that are known; older ones are forgotten.
+_MOST_RATES = 1000
 POPULATION_BYTES = 1024 * 1024 * 1024
 _MOST_SESSIONS = 1000
 
@@ -47,6 +58,47 @@ class Latest:
         return check
 
 
+class Keeper:
+    """What scenes keep beside their documents: painted columns and pictures, from the store or still in memory."""
+
+    def __init__(self, store: Store) -> None:
+        self._store = store
+        self._fresh = ResultCache(_FRESH_BYTES)
+        self._pictures = ResultCache(_PICTURE_BYTES)
+        self._reading = threading.Lock()
+
+    def hold(self, data: bytes) -> str:
+        """Hold a column that is still being painted; returns the digest it goes by."""
+        digest = digest_of(data)
+        self._fresh.put(digest, data, len(data))
+        return digest
+
+    def column(self, digest: str, place: str) -> bytes:
+        """The bytes of a painted column; BadInput where they are gone."""
+        held: bytes | None = self._fresh.get(digest)
+        if held is not None:
+            return held
+        try:
+            found = self._store.column(digest)
+        except KeyError:
+            raise gone_column(place) from None
+        self._fresh.put(digest, found, len(found))
+        return found
+
+    def picture(self, asset: Asset, place: str) -> Picture:
+        """A picture by its content; read once, however many ask at the same time."""
+        with self._reading:
+            found: Picture | None = self._pictures.get(asset.digest)
+            if found is None:
+                try:
+                    data = self._store.column(asset.digest)
+                except KeyError:
+                    raise gone_picture(asset, place) from None
+                found = Picture(asset.digest, read_picture(data, asset.name).texels)
+                self._pictures.put(asset.digest, found, found.nbytes)
+        return found
+
+
 class Workshop:
     """One for the application."""
 
@@ -55,11 +107,23 @@ class Workshop:
         self.evaluator = Evaluator()
         self.reporter = Reporter(self.evaluator)
         self.latest = Latest()
+        self.kept = Keeper(store)
         self._populations = ResultCache(POPULATION_BYTES)
         self._making: dict[str, threading.Lock] = {}
         self._lock = threading.Lock()
-        #: Seconds that an element took when something was made last, by what made it.
-        self.rates: dict[str, float] = {}
+        self._rates: OrderedDict[str, float] = OrderedDict()
+
+    def rate(self, what: str) -> float:
+        """Seconds that an element took when something was made last; 0 where that is not known."""
+        return self._rates.get(what, 0.0)
+
+    def note_rate(self, what: str, seconds: float) -> None:
+        """Note the seconds that an element took."""
+        with self._lock:
+            self._rates[what] = seconds
+            self._rates.move_to_end(what)
+            while len(self._rates) > _MOST_RATES:
+                self._rates.popitem(last=False)
 
     def population(self, order: Order) -> Population:
         """What is ordered; made once, however many ask at the same time."""
@@ -71,18 +135,23 @@ class Workshop:
             if found is None:
                 began = time.perf_counter()
                 found = order.make(self.store)
-                self.rates[type(order.maker).__name__] = (time.perf_counter() - began) / max(found.count, 1)
+                self.note_rate(type(order.maker).__name__, (time.perf_counter() - began) / max(found.count, 1))
                 self._populations.put(key, found, found.nbytes * 2)
         with self._lock:
             self._making.pop(key, None)
         return cast(Population, found)
 
-    def run(self, scene: Scene, check: Callable[[], None] = never_overtaken, final: bool = False) -> SceneRun:
+    def run(
+        self, scene: Scene, check: Callable[[], None] = never_overtaken, final: bool = False,
+        frame: float | None = None,
+    ) -> SceneRun:  # fmt: skip
         """An evaluation of a scene; populations and results come from what is kept in memory where they are.
 
-        ``final`` has populations whole, as they go out.
+        ``final`` has populations whole, as they go out; ``frame`` is that of the timeline, else its first. BadInput
+        where it is no frame.
         """
-        return SceneRun(scene, self.evaluator, self.population, check, final=final)
+        moment = None if frame is None else scene.timeline.moment(checked_frame(frame))
+        return SceneRun(scene, self.evaluator, self.population, check, moment, final, self.kept)
 
 
 def unless_gone() -> Callable[[], None]:

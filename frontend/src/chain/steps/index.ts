@@ -25,7 +25,7 @@ export function summary(step: Step, facts: Record<string, number> = {}): string 
   return pageOf(step.step).summary(step, facts);
 }
 
-const NOTHING: About = { attribute: "", signal: "", owner: "" };
+const NOTHING: About = { attribute: "", signal: "", owner: "", longest: 0, others: [] };
 const someSeed = () => Math.floor(Math.random() * 1000);
 
 /** A new step, ready to use: the defaults of the core, and what a person would begin with. */

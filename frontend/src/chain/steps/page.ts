@@ -12,8 +12,13 @@ export interface About {
   signal: string;
   /** The level that owns the elements; empty where none does. */
   owner: string;
+  /** The longest side of the elements' box, and the other populations; 0 and none where that is not known. */
+  longest: number;
+  others: string[];
   /** What comes into it. */
   incoming?: string;
+  /** What the step gives whose place it takes. */
+  replaced?: string;
   /** The group of the step after it. */
   next?: string;
 }
@@ -47,6 +52,8 @@ export interface StepPage<W extends Word> {
   skip?: (step: Of<W>) => string[];
   /** Whether the editor draws the colours that leave the step itself. */
   draws?: boolean;
+  /** Whether it is measured in space, so that pointing at it shows its values on the elements. */
+  placed?: boolean;
   /** Pixels of its strip of colours. */
   strip?: number;
   /** What it gives as far as its parameters tell, while the look cannot run. */

@@ -1,5 +1,8 @@
 import { ChainPanel } from "../../chain/ChainPanel";
 import { Dials } from "../Dials";
+import { Markers } from "../Markers";
+import { PaintedColumns } from "../PaintedColumns";
+import { Pictures } from "../Pictures";
 import { Populations } from "../Populations";
 import { Values } from "../Values";
 
@@ -9,6 +12,9 @@ export function ColourLeft() {
       <Populations />
       <Values />
       <Dials />
+      <PaintedColumns />
+      <Markers />
+      <Pictures />
     </div>
   );
 }

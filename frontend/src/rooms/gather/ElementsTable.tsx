@@ -54,7 +54,7 @@ function usePages(query: Query, top: () => number) {
 
   const ask = useCallback(
     (offset: number, find: number | null) =>
-      json<ElementsAnswer>("POST", "/elements", { scene, population: chosen, ...query, offset, limit: PAGE, find }),
+      json<ElementsAnswer>("POST", "/elements", { scene, population: chosen, frame: useStore.getState().frame, ...query, offset, limit: PAGE, find }),
     [scene, chosen, query],
   );
 

@@ -13,6 +13,7 @@ import { Bars } from "../../widgets/Distribution";
 import { Toggle } from "../../widgets/Toggle";
 import { population } from "./fresh";
 import { ENDINGS, offerFile } from "./ImportDialog";
+import { SequenceButton } from "./Sequence";
 import { DraftOf, PlaceOf } from "./Standing";
 import { Populations } from "../Populations";
 
@@ -51,6 +52,7 @@ export function GatherLeft() {
           accept={ENDINGS}
           onFile={(file) => void offerFile(file)}
         />
+        <SequenceButton accept={ENDINGS} />
         {makers
           .filter((m) => m.offered)
           .map((m) => (
@@ -117,7 +119,11 @@ function Made({ population }: { population: PopulationDocument }) {
       <Dialled title="Shown" value={population.shown} otherwise onCommit={(shown, label) => editPopulation(label, (p) => ({ ...p, shown: shown as PopulationDocument["shown"] }))}>
         <Toggle label="In the view" on={population.shown === true} onChange={(shown) => setShown(population.id, shown)} />
       </Dialled>
-      {maker.maker === "import" ? (
+      {maker.maker === "sequence" ? (
+        <p className="text-soft">
+          Imported from <span className="text-ink">{maker.file}</span>, frames {maker.first} to {maker.last}.
+        </p>
+      ) : maker.maker === "import" ? (
         <p className="text-soft">
           Imported from <span className="text-ink">{maker.file}</span>, {maker.count.toLocaleString("en-GB")} {maker.faces ? "vertices" : "elements"}.
         </p>
@@ -215,7 +221,7 @@ function ImportedMesh({ population, maker }: { population: PopulationDocument; m
   return <MakerFields population={population} maker={maker as unknown as Made} schema={schema} only={OF_MESHES} />;
 }
 
-type Made = Exclude<PopulationDocument["maker"], { maker: "import" }>;
+type Made = Exclude<PopulationDocument["maker"], { maker: "import" | "sequence" }>;
 
 /** The controls of a maker, drawn from the schema of its parameters; a count has buttons for common numbers. */
 function MakerControls({ population, maker }: { population: PopulationDocument; maker: Made }) {

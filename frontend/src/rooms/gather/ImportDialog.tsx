@@ -4,13 +4,14 @@ import { useEffect, useState } from "react";
 import { create } from "zustand";
 import { type AttributeCensus, type ImportAnswer, type ImportPreview, type Refused, type ThingPreview, upload } from "../../api/client";
 import { offerPicture } from "../../library/PictureDialog";
-import { addPopulation, useStore } from "../../state/store";
+import { addPopulation, takePicture, useStore } from "../../state/store";
 import { Button } from "../../widgets/Button";
 import { Choice } from "../../widgets/Choice";
 import { Bars } from "../../widgets/Distribution";
 import { Modal } from "../../widgets/Modal";
 import { NumberField } from "../../widgets/NumberField";
 import { population } from "./fresh";
+import { areFrames, bringFiles, bringFrames } from "./Sequence";
 
 /** Endings of the files that can be brought. */
 export const ENDINGS = ".ply,.obj,.glb,.usd,.usda,.usdc,.usdz,.csv,.txt";
@@ -107,20 +108,34 @@ export function DropZone() {
       if (!files(e)) return;
       e.preventDefault();
       setOver(false);
-      const file = e.dataTransfer?.files[0];
-      if (file?.type.startsWith("image/")) offerPicture(file);
-      else if (file) void offerFile(file);
+      const dropped = [...(e.dataTransfer?.files ?? [])];
+      if (areFrames(dropped)) void bringFiles(dropped);
+      else if (dropped[0]) take(dropped[0]);
     };
+    const take = (file: File) => {
+      // What only chains read goes into the tray at once; what a palette can be made of too is asked about.
+      if (/\.(tiff?|exr)$/i.test(file.name)) void takePicture(file);
+      else if (file.type.startsWith("image/")) offerPicture(file);
+      else void offerFile(file);
+    };
+    const paste = (e: ClipboardEvent) => {
+      const file = [...(e.clipboardData?.files ?? [])].find((f) => f.type.startsWith("image/"));
+      if (!file) return;
+      e.preventDefault();
+      take(file);
+    };
+    window.addEventListener("paste", paste);
     const listeners = { dragenter: drag, dragover: drag, dragleave: drag, drop } as const;
     for (const [name, run] of Object.entries(listeners)) window.addEventListener(name as "drop", run);
     return () => {
+      window.removeEventListener("paste", paste);
       for (const [name, run] of Object.entries(listeners)) window.removeEventListener(name as "drop", run);
     };
   }, []);
   if (!over) return null;
   return (
     <div className="pointer-events-none fixed inset-3 z-50 grid place-items-center rounded-xl border-2 border-dashed border-ink bg-panel/80 text-base font-semibold">
-      Drop a mesh or points (OBJ, PLY, GLB, USD, CSV) to see what they hold, or a picture for its palette
+      Drop a mesh or points (OBJ, PLY, GLB, USD, CSV) to see what they hold, or a picture
     </div>
   );
 }
@@ -271,6 +286,18 @@ export function ImportDialog() {
       {preview && file && MESHES.test(file.name) && <HowToRead ways={ways} scene={SCENES.test(file.name)} frames={preview.things.find((t) => t.frames)?.frames ?? null} />}
       {thing && <Carried thing={thing} />}
       <div className="flex justify-end gap-2 pt-1">
+        {file && preview && thing?.frames && thing.frames[1] > thing.frames[0] && (
+          <Button
+            className="mr-auto"
+            disabled={busy}
+            onClick={() => {
+              void bringFrames(file, thing.frames!, looked, asked({ ...ways, frame: null }));
+              close();
+            }}
+          >
+            Add all frames
+          </Button>
+        )}
         <Button onClick={close}>Cancel</Button>
         <Button strong disabled={!preview || busy || wanted.length === 0} onClick={() => void accept()}>
           {preview && preview.things.length > 1 ? `Add ${wanted.length} to the scene` : "Add to the scene"}

@@ -22,7 +22,7 @@ function Numbers({ title, value, step, unit, onDraft, onCommit }: { title: strin
         <FollowNumber
           key={axis}
           title={`${title} ${axis}`}
-          how="dial"
+          how="marker"
           value={value[k]}
           shown={0}
           change={`Change the ${title.toLowerCase()}`}
@@ -55,7 +55,7 @@ export function PlaceOf({ population }: { population: PopulationDocument }) {
       <Numbers title="Turn" value={place.turn} step={1} unit="°" onDraft={(turn) => put({ ...place, turn })} onCommit={(turn, label) => commit({ ...place, turn }, label)} />
       <span className="flex items-center gap-1.5">
         <span className="w-14 flex-none text-soft">Size</span>
-        <FollowNumber title="Size of the whole" how="dial" value={place.size} shown={1} change="Change the size" hideLabel min={0.001} step={0.01} width="w-[66px]" onDraft={(size) => put({ ...place, size })} onCommit={(size, label) => commit({ ...place, size }, label)} />
+        <FollowNumber title="Size of the whole" how="marker" value={place.size} shown={1} change="Change the size" hideLabel min={0.001} step={0.01} width="w-[66px]" onDraft={(size) => put({ ...place, size })} onCommit={(size, label) => commit({ ...place, size }, label)} />
       </span>
     </section>
   );

@@ -13,6 +13,7 @@ export function population(scene: Scene, name: string, maker: PopulationDocument
   return {
     id: freeId(scene, name), name, maker, look: plainLook(), wears: null, shape, shown: true,
     place: { position: [0, 0, 0], turn: [0, 0, 0], size: 1 },
+    painted: [],
     draft: { count: null, every: 1, subdivision: null },
   };
 }

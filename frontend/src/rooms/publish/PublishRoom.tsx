@@ -13,8 +13,8 @@ import { save } from "./save";
 
 /** Save a file of the chosen population: in a format by its word, or its look. */
 export async function download(format: string, progress?: (part: number) => void, signal?: AbortSignal) {
-  const { scene, chosen } = useStore.getState();
-  const { blob, name } = await file("/exports", { scene, population: chosen, format }, progress, signal);
+  const { scene, chosen, frame } = useStore.getState();
+  const { blob, name } = await file("/exports", { scene, population: chosen, format, frame }, progress, signal);
   save(blob, name);
 }
 

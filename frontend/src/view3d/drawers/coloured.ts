@@ -54,6 +54,14 @@ export abstract class Coloured implements Drawer {
     return new THREE.Vector3().fromArray(this.positions, 3 * element).applyMatrix4(this.object.matrix);
   }
 
+  normalOf(element: number): THREE.Vector3 | null {
+    const { normals, orientations } = this.made.arrays;
+    const found = new THREE.Vector3();
+    if (normals) found.fromArray(normals, 3 * element);
+    else if (orientations) found.set(0, 0, 1).applyQuaternion(new THREE.Quaternion().fromArray(orientations, 4 * element));
+    return found.lengthSq() > 0.5 ? found.transformDirection(this.object.matrix) : null;
+  }
+
   setLane(name: string, values: ArrayLike<number> | null) {
     if (name === "base_colour" || name === "preview") {
       if (name === "preview") this.preview = values;

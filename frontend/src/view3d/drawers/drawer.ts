@@ -26,6 +26,8 @@ export interface Drawer {
   place(matrix: number[]): boolean;
   /** Where an element stands in the scene. */
   placeOf(element: number): THREE.Vector3 | null;
+  /** The way out of the surface at an element, in the scene; null where none is known. */
+  normalOf(element: number): THREE.Vector3 | null;
   /** Single out a group; with the owners of the elements, the one of that number. */
   isolate(group: number | null, owners?: ArrayLike<number> | null): void;
   setShading(shading: Shading): void;

@@ -5,6 +5,9 @@ import { EFFECTS, laneName } from "../materials";
 import { type Shape, shapeGeometry } from "../shapes";
 import { changing, Coloured } from "./coloured";
 
+/** Into a variance shadow map three.js draws what receives shadows too, and without this the bare shape once, at the origin. */
+const NO_SHADOW = new THREE.ShaderMaterial({ vertexShader: "void main() { gl_Position = vec4(2.0, 2.0, 2.0, 1.0); }", fragmentShader: "void main() { discard; }" });
+
 export class Instances extends Coloured {
   readonly size: number;
 
@@ -14,6 +17,7 @@ export class Instances extends Coloured {
     most: number,
   ) {
     super(geometry, instanced(geometry, shape, most), "instances");
+    this.object.customDepthMaterial = NO_SHADOW;
     this.size = (geometry.arrays.sizes as Float32Array)[0] ?? 0.01;
   }
 

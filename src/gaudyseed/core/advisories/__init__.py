@@ -31,6 +31,7 @@ def advise(
         found += outcome.step.advisories(outcome, census)
         found += coarse.of_step(outcome)
     found += values.of_seeds(evaluation)
+    found += values.of_still(evaluation)
     found += values.of_signals(evaluation)
     for name, signal in evaluation.signals.items():
         found += layers.of_signal(name, signal)

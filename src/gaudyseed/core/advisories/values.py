@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+import numpy as np
+
 from ..errors import Fix
 from ..look.compile import signals_read
 from ..look.evaluate import Evaluation
@@ -12,12 +14,29 @@ from ..paths import pointer
 
 
 def of_step(outcome: Outcome) -> Iterator[Advisory]:
-    """Elements that have no value where one is read."""
+    """Elements that have no value where one is read, and painted columns that are all alike."""
     for name in outcome.step.attributes_read():
         column = outcome.scope.elements.find(name)
+        if column is not None and name in outcome.scope.population.by_hand and _alike(column.values):
+            sentence = f"All elements have the same in the painted column {name!r}. Paint some of them."
+            yield Advisory("painted_alike", outcome.place, sentence)
         if column is not None and column.unreadable:
             sentence = f"{column.unreadable:,} elements have no number in {name!r}; they read as 0."
             yield Advisory("missing_values", outcome.place, sentence)
+
+
+def _alike(values: np.ndarray) -> bool:
+    return len(values) > 1 and bool((values == values[0]).all())
+
+
+def of_still(evaluation: Evaluation) -> Iterator[Advisory]:
+    """Markers and dials whose keys lie beside the timeline, so that they do not move there."""
+    for name in sorted(evaluation.scope.read & evaluation.scope.surroundings.still):
+        yield Advisory(
+            "keys_outside", "markers",
+            f"All keys of {name!r} lie before or after the timeline, so it stands still. Move its keys, or let the "
+            "timeline reach them.",
+        )  # fmt: skip
 
 
 def of_seeds(evaluation: Evaluation) -> Iterator[Advisory]:

@@ -5,8 +5,6 @@ from __future__ import annotations
 import io
 import json
 import re
-import subprocess
-import sys
 import tempfile
 import zipfile
 from collections.abc import Iterator
@@ -23,6 +21,7 @@ from ..population.attribute import Kind, Light
 from ..population.derive import standing, with_derived
 from ..population.meshes import PART
 from ..population.population import of_points
+from .apart import run_apart
 from .base import FORMATS, About, Format, Thing, Wish
 from .cells import Check
 from .columns import Results, check_results, digits
@@ -65,40 +64,10 @@ def _apart(data: bytes, name: str, check: Check, wish: Wish) -> tuple[dict[str, 
         given, wanted, out = Path(folder) / f"in{ending}", Path(folder) / "wish", Path(folder) / "out"
         given.write_bytes(data)
         wanted.write_text(json.dumps({"repeated": wish.repeated, "frame": wish.frame}))
-        _run([str(given), str(wanted), str(out)], name, check)
+        run_apart(_WORKER, [str(given), str(wanted), str(out)], name, check, _SECONDS, "bad_usd")
         held = out.read_bytes()
     end = held.index(b"\n")
     return json.loads(held[:end]), memoryview(held)[end + 1 :]
-
-
-def _run(arguments: list[str], name: str, check: Check) -> None:
-    process = subprocess.Popen(
-        [sys.executable, "-I", str(_WORKER), *arguments], stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL,
-        stderr=subprocess.PIPE,
-    )  # fmt: skip
-    try:
-        waited = 0.0
-        while True:
-            try:
-                _, said = process.communicate(timeout=0.2)
-                break
-            except subprocess.TimeoutExpired:
-                waited += 0.2
-                check()
-                if waited > _SECONDS:
-                    raise BadInput(f"{name} took longer than {_SECONDS} s to read. Split it.", place=name) from None
-    finally:
-        if process.poll() is None:
-            process.kill()
-            process.communicate()
-    if process.returncode == 3:
-        lines = said.decode("utf-8", "replace").strip().splitlines()
-        raise BadInput(lines[-1] if lines else "The file cannot be read.", place=name, code="bad_usd")
-    if process.returncode:
-        raise BadInput(
-            f"{name} stopped the reader: it is damaged, nested too deep, or wants too much memory. Export it again.",
-            place=name, code="bad_usd",
-        )  # fmt: skip
 
 
 def _ending(data: bytes, name: str) -> str:
@@ -484,7 +453,7 @@ def write_crate(population: Population, results: Results | None, about: About = 
     with tempfile.TemporaryDirectory() as folder:
         text, out = Path(folder) / "out.usda", Path(folder) / "out.usdc"
         text.write_bytes(write(population, results, about))
-        _run(["--crate", str(text), str(out)], about.name, never_overtaken)
+        run_apart(_WORKER, ["--crate", str(text), str(out)], about.name, never_overtaken, _SECONDS, "bad_usd")
         return out.read_bytes()
 
 

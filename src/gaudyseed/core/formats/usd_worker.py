@@ -2,8 +2,8 @@
 
 Run as ``python usd_worker.py FILE WISH OUT``: reads FILE after the JSON in WISH and writes what it found to OUT, a line
 of JSON followed by the bytes of all arrays. ``python usd_worker.py --crate TEXT OUT`` writes readable USD as binary.
-It imports nothing of the product, so that it starts quickly. Nothing but FILE is ever opened: references to other
-files are taken out before the stage is composed.
+It imports nothing of the product but its limits, so that it starts quickly. Nothing but FILE is ever opened: references
+to other files are taken out before the stage is composed.
 """
 
 from __future__ import annotations
@@ -14,26 +14,11 @@ import sys
 from pathlib import Path
 from typing import Any
 
-#: Bytes of memory, seconds of processor time, bytes of output.
-MOST_MEMORY, MOST_SECONDS, MOST_OUTPUT = 3 * 2**30, 120, 2**31
+sys.path.append(str(Path(__file__).parent))  # last, so that nothing of it hides a package
+
+from reader_limits import Refused, limited
+
 MOST_PRIMS = 200_000
-
-
-def limited() -> None:
-    """Hold this process within limits where the system can."""
-    try:
-        import resource
-    except ImportError:
-        return
-    for what, most in (
-        (resource.RLIMIT_AS, MOST_MEMORY), (resource.RLIMIT_CPU, MOST_SECONDS), (resource.RLIMIT_FSIZE, MOST_OUTPUT),
-        (resource.RLIMIT_CORE, 0),
-    ):  # fmt: skip
-        resource.setrlimit(what, (most, most))
-
-
-class Refused(Exception):
-    """A sentence for the user."""
 
 
 class Found:

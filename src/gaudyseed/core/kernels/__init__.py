@@ -31,9 +31,9 @@ _HERE = Path(__file__).parent
 _OPTIONS = {"nogil": True, "cache": True, "fastmath": False, "error_model": "numpy", "boundscheck": False}
 #: Kernel files in the order in which a cold start compiles them: what others import first, then the slowest.
 FILES = (
-    "encoding", "waves", "oklab", "ramps", "hashing", "components", "grading", "blending", "scattering", "drift",
-    "subdividing", "meshes", "text", "wavefront", "lists", "shaping", "spreading", "curves", "owners", "palettes",
-    "census", "ranking",
+    "noise", "encoding", "waves", "oklab", "ramps", "hashing", "components", "grading", "blending", "scattering",
+    "drift", "subdividing", "meshes", "text", "wavefront", "lists", "shaping", "spreading", "curves", "owners",
+    "palettes", "census", "ranking", "nearest", "falloffs", "pictures", "brushing",
 )  # fmt: skip
 
 

@@ -158,7 +158,7 @@ class _Compiler:
         """The document with its dials put in, and every signal that it follows looked up."""
         for path, follow in model.followed:
             self.scope.check_following(follow, f"{place}.{path}")
-        return resolved(model, self.scope.dials, place)
+        return resolved(model, self.scope.given, place)
 
     def chain(self, steps: Sequence[Step], place: str, wanted: Kind | None) -> tuple[CompiledStep, ...]:
         """Check one chain. ``wanted`` is the kind its end must give, None for any."""

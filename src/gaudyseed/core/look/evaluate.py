@@ -167,6 +167,11 @@ class Evaluation:
         chains = [c for signal in self.signals.values() for c in (signal.chain, *_chains_of(signal.layers))]
         return list(_flat([*chains, *(c for lane in self.lanes.values() for c in _chains_of(lane.layers))]))
 
+    @cached_property
+    def following(self) -> dict[int, Step]:
+        """The step below each result in its chain, by the result's identity."""
+        return {id(r.before): r.compiled.step for r in self.steps if r.before is not None}
+
     def step_at(self, place: str) -> StepResult | None:
         """The result of the step at a path of the look; None where none that is on stands there."""
         return next((result for result in self.steps if result.place == place), None)

@@ -1,11 +1,13 @@
-"""Parameters that follow a signal (a value for each element) or a dial (one for the scene)."""
+"""Parameters that follow a signal (a value for each element), or a dial or marker (one for the scene)."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field
 from functools import cache, cached_property
 from typing import TYPE_CHECKING, Annotated, Any, Literal, Self, TypeVar, get_args
 
+import numpy as np
 from pydantic import BaseModel, Field, model_validator
 
 from ..document import Document, parse
@@ -56,14 +58,22 @@ class FollowDial(Document):
     dial: Annotated[str, Names("dial")] = Field(min_length=1, max_length=100)
 
 
-FOLLOWING = (Follow, FollowColour, FollowDial)
+class FollowMarker(Document):
+    """A number that is one of the three of a marker's place."""
+
+    marker: Annotated[str, Names("marker")] = Field(min_length=1, max_length=100)
+    axis: Literal["x", "y", "z"] = "x"
+
+
+AnyFollow = Follow | FollowColour | FollowDial | FollowMarker
+FOLLOWING = (Follow, FollowColour, FollowDial, FollowMarker)
 
 
 class Follower(Document):
     """A document with parameters that may follow."""
 
     @cached_property
-    def followed(self) -> tuple[tuple[str, Follow | FollowColour | FollowDial], ...]:
+    def followed(self) -> tuple[tuple[str, AnyFollow], ...]:
         """Every parameter that follows, with its path; chains inside a step are not entered."""
         return tuple(followings(self))
 
@@ -71,6 +81,8 @@ class Follower(Document):
 if TYPE_CHECKING:
     #: A parameter of that type that may follow a dial instead; where it is used the dials have been put in.
     Dialled = Annotated[Plain, "may follow a dial"]
+    #: The same for a number of a placement, which may follow a marker too.
+    Placed = Annotated[Plain, "may follow a dial or marker"]
 else:
 
     class Dialled:
@@ -79,14 +91,20 @@ else:
         def __class_getitem__(cls, plain: Any) -> Any:
             return plain | FollowDial
 
+    class Placed:
+        """``Placed[float]``: a number, or a dial or marker that it follows."""
 
-def followings(model: BaseModel, place: str = "") -> Iterator[tuple[str, Follow | FollowColour | FollowDial]]:
+        def __class_getitem__(cls, plain: Any) -> Any:
+            return plain | FollowDial | FollowMarker
+
+
+def followings(model: BaseModel, place: str = "") -> Iterator[tuple[str, AnyFollow]]:
     """Every parameter that follows, with its path; chains inside a step are not entered."""
     for name in type(model).model_fields:
         yield from _within(getattr(model, name), f"{place}.{name}" if place else name)
 
 
-def _within(value: Any, place: str) -> Iterator[tuple[str, Follow | FollowColour | FollowDial]]:
+def _within(value: Any, place: str) -> Iterator[tuple[str, AnyFollow]]:
     if isinstance(value, FOLLOWING):
         yield place, value
     elif isinstance(value, tuple):
@@ -96,21 +114,46 @@ def _within(value: Any, place: str) -> Iterator[tuple[str, Follow | FollowColour
         yield from followings(value, place)
 
 
-def resolved(model: Followed, dials: Mapping[str, Dial], place: str) -> Followed:
-    """The document with its dials put in; what follows signals stays. BadInput where a dial does not do."""
-    turned = [(path, follow) for path, follow in model.followed if follow.dial is not None]
+@dataclass(frozen=True)
+class Given:
+    """What a scene gives to parameters that are one for all elements: its dials, and where its markers are."""
+
+    dials: Mapping[str, Dial] = field(default_factory=dict)
+    markers: Mapping[str, np.ndarray] = field(default_factory=dict)
+
+
+def resolved(model: Followed, given: Given, place: str) -> Followed:
+    """The document with dials and markers put in; what follows signals stays. BadInput where one does not do."""
+    turned = [(path, follow) for path, follow in model.followed if _name(follow)]
     if not turned:
         return model
     document = model.model_dump(mode="json")
     for path, follow in turned:
-        document = placed(
-            document, parse_path(path), _turned(model, path, follow, dials, f"{place}.{path}".lstrip("."))
-        )
+        where = f"{place}.{path}".lstrip(".")
+        if isinstance(follow, FollowMarker):
+            value: float | str | bool = float(marked(follow.marker, given.markers, where)["xyz".index(follow.axis)])
+        else:
+            value = _turned(model, path, follow, given.dials, where)
+        document = placed(document, parse_path(path), value)
     try:
         return parse(type(model), document, place)
     except BadInput as error:
-        names = ", ".join(repr(follow.dial) for _, follow in turned)
-        raise BadInput(f"{error.sentence} It follows a dial: {names}.", place=error.place, code=error.code) from None
+        names = ", ".join(repr(_name(follow)) for _, follow in turned)
+        sort = "marker" if all(isinstance(follow, FollowMarker) for _, follow in turned) else "dial"
+        raise BadInput(f"{error.sentence} It follows a {sort}: {names}.", place=error.place, code=error.code) from None
+
+
+def _name(follow: AnyFollow) -> str | None:
+    """The dial or marker that is followed; None for a signal."""
+    return follow.marker if isinstance(follow, FollowMarker) else follow.dial
+
+
+def marked(name: str, markers: Mapping[str, np.ndarray], place: str) -> np.ndarray:
+    """(3,): where a marker is; BadInput where there is none of that name."""
+    if name not in markers:
+        hint, _ = nearest(name, markers)
+        raise BadInput(f"No marker is called {name!r} here. {hint}", place=place, code="unknown_marker")
+    return markers[name]
 
 
 def _turned(

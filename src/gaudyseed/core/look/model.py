@@ -9,20 +9,25 @@ import numpy as np
 from pydantic import AfterValidator, Field, StrictBool, ValidationInfo, field_validator, model_validator
 
 from ..channels import CHANNELS
-from ..colour.spaces import parse_hex
+from ..colour.spaces import parse_hex, to_hex
 from ..document import Document
 from ..geometry.placing import matrix
 from ..names import nearest
 from ..population.makers import Maker, MakerModel
 from ..references import Names
+from ..timeline import MOST_KEYS, Key, Timeline, at_frame, check_keys
 from ..upgrade import VERSION, upgraded
-from .follow import Dialled, Follow, Follower
+from .follow import Dialled, Follow, Follower, Placed
 from .steps import AnyStep
 from .steps.base import MOST_STEPS, Blend, Share, Wide
 
-#: Numbers of a placement, each of which may follow a dial.
-Length = Dialled[Annotated[float, Field(ge=-1e6, le=1e6)]]
-Angle = Dialled[Annotated[float, Field(ge=-36_000, le=36_000)]]
+#: Numbers of a placement, each of which may follow a dial or a marker.
+Coordinate = Annotated[float, Field(ge=-1e6, le=1e6)]
+Length = Placed[Coordinate]
+Angle = Placed[Annotated[float, Field(ge=-36_000, le=36_000)]]
+MOST_MARKERS = 256
+MOST_ASSETS = 256
+MOST_PAINTED = 32
 MOST_LAYERS = 32
 MOST_POPULATIONS = 64
 MOST_SIGNALS = 64
@@ -112,15 +117,23 @@ class Look(Versioned):
         return signals
 
 
+class DialKey(Key):
+    """A dial's value at a frame."""
+
+    value: Wide | str = Field(union_mode="left_to_right", title="Value")
+
+
 class Dial(Document):
     """A scene-wide named value that parameters can follow.
 
-    A number; a whole number with named choices, of which 0 is the first; a colour as #rrggbb; or on and off.
+    A number; a whole number with named choices, of which 0 is the first; a colour as #rrggbb; or on and off. A number
+    or colour may have keys along the timeline, which then decide its value.
     """
 
     name: str = Field(min_length=1, max_length=100, pattern=NAME_PATTERN, title="Name")
     value: StrictBool | Wide | str = Field(0.5, union_mode="left_to_right", title="Value")
     choices: tuple[Annotated[str, Field(min_length=1, max_length=100)], ...] = Field((), max_length=64, title="Choices")
+    keys: tuple[DialKey, ...] = Field((), max_length=MOST_KEYS, title="Keys")
 
     @field_validator("value")
     @classmethod
@@ -133,7 +146,22 @@ class Dial(Document):
     def _chosen(self) -> Self:
         if self.choices and (isinstance(self.value, bool | str) or self.value not in range(len(self.choices))):
             raise ValueError(f"a dial with choices has a whole number from 0 to {len(self.choices) - 1}")
+        if self.keys and (self.choices or isinstance(self.value, bool)):
+            raise ValueError("only dials of numbers and of colours have keys. Remove the keys")
+        check_keys(self.keys)
+        for key in self.keys:
+            if isinstance(key.value, str) != isinstance(self.value, str):
+                raise ValueError(f"the key at frame {key.frame} is not {self.said}, as the dial is")
+            if isinstance(key.value, str):
+                parse_hex(key.value)
         return self
+
+    def at(self, frame: float) -> Dial:
+        """The dial as it is at a frame; itself where it has no keys."""
+        if not self.keys:
+            return self
+        value = at_frame(self.keys, [key.value for key in self.keys], frame, _between)
+        return self.model_copy(update={"value": value})
 
     @property
     def said(self) -> str:
@@ -145,6 +173,78 @@ class Dial(Document):
     def choice(self) -> str:
         """The name of what is chosen, empty where it has none."""
         return self.choices[int(self.value)] if self.choices else ""
+
+
+def _between(a: float | str, b: float | str, t: float) -> float | str:
+    """Numbers straight, colours in linear light."""
+    if isinstance(a, str) or isinstance(b, str):
+        return to_hex(parse_hex(str(a)) * (1 - t) + parse_hex(str(b)) * t)
+    return a + (b - a) * t
+
+
+Spot = tuple[Coordinate, Coordinate, Coordinate]
+
+
+class MarkerKey(Key):
+    """Where a marker is at a frame."""
+
+    value: Spot = Field(title="Position")
+
+
+class Marker(Document):
+    """A named point of the scene; with keys along the timeline, which then decide where it is."""
+
+    name: str = Field(min_length=1, max_length=100, pattern=NAME_PATTERN, title="Name")
+    position: Spot = Field((0.0, 0.0, 0.0), title="Position", json_schema_extra={"unit": "units"})
+    keys: tuple[MarkerKey, ...] = Field((), max_length=MOST_KEYS, title="Keys")
+
+    @model_validator(mode="after")
+    def _ordered(self) -> Self:
+        check_keys(self.keys)
+        return self
+
+    def at(self, frame: float) -> np.ndarray:
+        """(3,) float64: where it is at a frame."""
+        if not self.keys:
+            return np.array(self.position)
+        places = [np.array(key.value) for key in self.keys]
+        return at_frame(self.keys, places, frame, lambda a, b, t: a + (b - a) * t)
+
+
+class Asset(Document):
+    """A picture of the scene, kept in the store by its content."""
+
+    name: str = Field(min_length=1, max_length=100, pattern=NAME_PATTERN, title="Name")
+    digest: str = Field(pattern=r"^[0-9a-f]{32}$", description="Of the file's bytes, or made: and a generated picture.")
+    width: Annotated[int, Field(ge=1, le=30_000)] = 1
+    height: Annotated[int, Field(ge=1, le=30_000)] = 1
+    file: str = Field("", max_length=200)
+
+
+class Painted(Document):
+    """A column that was painted onto the elements of a population, or kept from a signal; kept in the store by content.
+
+    Elements are known by their id where they have one, else by their number; vertices of a mesh by their number at the
+    subdivision at which they were painted.
+    """
+
+    name: str = Field(min_length=1, max_length=100, pattern=NAME_PATTERN, title="Name")
+    kind: Literal["number", "colour", "vector"] = "number"
+    digest: str = Field(
+        "", pattern=r"^(?:[0-9a-f]{32})?$", description="Of the kept values; empty where all are alike."
+    )
+    fill: Wide | str = Field(
+        0.0, union_mode="left_to_right", description="Of what has not been painted: number or #rrggbb."
+    )
+    subdivision: Annotated[int, Field(ge=0, le=4)] = 0
+
+    @model_validator(mode="after")
+    def _filled(self) -> Self:
+        if isinstance(self.fill, str) != (self.kind == "colour"):
+            raise ValueError("what stands for the unpainted is a colour for colours, else a number")
+        if isinstance(self.fill, str):
+            parse_hex(self.fill)
+        return self
 
 
 class SharedLook(Document):
@@ -161,7 +261,7 @@ class Placement(Follower):
         (0.0, 0.0, 0.0), title="Position", json_schema_extra={"unit": "units"}
     )
     turn: tuple[Angle, Angle, Angle] = Field((0.0, 0.0, 0.0), title="Turn", json_schema_extra={"unit": "°"})
-    size: Dialled[Annotated[float, Field(gt=0, le=1e6)]] = Field(1.0, title="Size")
+    size: Placed[Annotated[float, Field(gt=0, le=1e6)]] = Field(1.0, title="Size")
 
     @property
     def matrix(self) -> np.ndarray:
@@ -201,10 +301,17 @@ class PopulationDocument(Presence):
     maker: Maker
     place: Placement = Placement()
     draft: Draft = Draft()
+    painted: tuple[Painted, ...] = Field((), max_length=MOST_PAINTED)
     look: Look = Look()
     wears: Annotated[str | None, Names("look")] = Field(
         None, max_length=100, title="Wears", description="The scene's look that it wears in place of its own."
     )
+
+    @field_validator("painted")
+    @classmethod
+    def _painted_names(cls, painted: tuple[Painted, ...]) -> tuple[Painted, ...]:
+        _own_names(painted, "painted column")
+        return painted
 
 
 class ViewSettings(Document):
@@ -222,6 +329,9 @@ class Scene(Versioned):
     looks: tuple[SharedLook, ...] = Field((), max_length=MOST_POPULATIONS)
     signals: tuple[Signal, ...] = Field((), max_length=MOST_SIGNALS, description="That all populations can read.")
     dials: tuple[Dial, ...] = Field((), max_length=MOST_DIALS)
+    markers: tuple[Marker, ...] = Field((), max_length=MOST_MARKERS)
+    assets: tuple[Asset, ...] = Field((), max_length=MOST_ASSETS)
+    timeline: Timeline = Timeline()
     view: ViewSettings = ViewSettings()
     recent_colours: tuple[str, ...] = Field((), max_length=24)
 
@@ -232,7 +342,7 @@ class Scene(Versioned):
             parse_hex(colour)
         return colours
 
-    @field_validator("looks", "signals", "dials")
+    @field_validator("looks", "signals", "dials", "markers", "assets")
     @classmethod
     def _names(cls, named: tuple[Any, ...], info: ValidationInfo) -> tuple[Any, ...]:
         _own_names(named, str(info.field_name).removesuffix("s"))

@@ -6,11 +6,11 @@ from collections.abc import Collection, Mapping
 from typing import TypeVar
 
 from ..document import Document, parse
-from ..errors import BadInput
+from ..errors import BadInput, no_population
 from ..references import renamed
-from .model import Dial, Look, PopulationDocument, Scene, SharedLook, Signal
+from .model import Asset, Dial, Look, Marker, Painted, PopulationDocument, Scene, SharedLook, Signal
 
-Named = TypeVar("Named", Signal, Dial, SharedLook)
+Named = TypeVar("Named", Signal, Dial, SharedLook, Marker, Asset, Painted)
 
 
 def rename_signal(look: Look, old: str, new: str) -> Look:
@@ -55,6 +55,37 @@ def rename_look(scene: Scene, old: str, new: str) -> Scene:
     _check("look", "looks", [s.name for s in scene.looks], old, new)
     found: Scene = renamed(scene, "look", old, new)
     return _checked(Scene, found.model_copy(update={"looks": _called(found.looks, old, new)}))
+
+
+def rename_marker(scene: Scene, old: str, new: str) -> Scene:
+    """The scene with a marker called ``new`` wherever something goes along with it."""
+    _check("marker", "markers", [m.name for m in scene.markers], old, new)
+    found: Scene = renamed(scene, "marker", old, new)
+    return _checked(Scene, found.model_copy(update={"markers": _called(found.markers, old, new)}))
+
+
+def rename_painted(scene: Scene, population: str, old: str, new: str) -> Scene:
+    """The scene with a painted column of a population called ``new`` wherever the look that it wears reads it."""
+    entry = next((p for p in scene.populations if p.id == population), None)
+    if entry is None:
+        raise no_population(population, "population")
+    _check("painted column", "painted", [p.name for p in entry.painted], old, new)
+    change = {"painted": _called(entry.painted, old, new)}
+    if entry.wears is None:
+        change["look"] = renamed(entry.look, "attribute", old, new)
+    looks = tuple(
+        s.model_copy(update={"look": renamed(s.look, "attribute", old, new)}) if s.name == entry.wears else s
+        for s in scene.looks
+    )
+    populations = tuple(p.model_copy(update=change) if p is entry else p for p in scene.populations)
+    return _checked(Scene, scene.model_copy(update={"populations": populations, "looks": looks}))
+
+
+def rename_asset(scene: Scene, old: str, new: str) -> Scene:
+    """The scene with a picture called ``new`` wherever it is read."""
+    _check("picture", "assets", [a.name for a in scene.assets], old, new)
+    found: Scene = renamed(scene, "asset", old, new)
+    return _checked(Scene, found.model_copy(update={"assets": _called(found.assets, old, new)}))
 
 
 def rename_shared_signal(scene: Scene, old: str, new: str) -> Scene:

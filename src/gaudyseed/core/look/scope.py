@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from collections.abc import Callable, Iterable, Iterator, Mapping, Set
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING, TypeVar
 
 import numpy as np
 
@@ -13,20 +13,35 @@ from ..geometry.placing import IDENTITY
 from ..kinds import Kind
 from ..names import nearest
 from ..paths import replacing
+from ..picture import Picture, shipped
 from ..population import Attribute, Elements, Population
-from .follow import Follow, FollowColour, FollowDial
+from ..timeline import Moment
+from .follow import AnyFollow, Follow, FollowColour, Given
 
 if TYPE_CHECKING:
     from .evaluate import Evaluation
     from .model import Dial
 
 
-@dataclass(frozen=True)
-class Moment:
-    """When a look is evaluated. Scenes have no timeline yet: all is at frame 0."""
+Plain = TypeVar("Plain")
 
-    frame: float = 0.0
-    seconds: float = 0.0
+
+class Watched(Mapping[str, Plain]):
+    """A mapping that tells when something is read that moves along the timeline."""
+
+    def __init__(self, items: Mapping[str, Plain], keyed: Set[str], told: Callable[[str], None]) -> None:
+        self._items, self._keyed, self._told = items, keyed, told
+
+    def __getitem__(self, name: str) -> Plain:
+        if name in self._keyed:
+            self._told(name)
+        return self._items[name]
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._items)
+
+    def __len__(self) -> int:
+        return len(self._items)
 
 
 @dataclass(frozen=True)
@@ -36,18 +51,27 @@ class Surroundings:
     Attributes
     ----------
     markers
-        Named points, (3,) each. Scenes cannot hold any yet.
+        Named points, (3,) float64 each, where they are at the moment.
+    keyed
+        The names of those dials, and of those markers, that move along the timeline.
+    still
+        The names of those that have keys, but none within the timeline.
     assets
-        Pictures by name, (rows, columns, 4) float32 linear light. Scenes cannot hold any yet.
+        ``assets(name, place)`` gives a picture; BadInput where there is none of that name.
+    pictures
+        The names of the scene's pictures.
     other
         ``other(id, place)`` gives the evaluation of another population; BadInput where there is none of that id, and
         where populations read each other in a circle.
     """
 
     dials: Mapping[str, Dial]
-    moment: Moment = Moment()
-    markers: Mapping[str, np.ndarray] | None = None
-    assets: Mapping[str, np.ndarray] | None = None
+    moment: Moment = field(default_factory=Moment)
+    markers: Mapping[str, np.ndarray] = field(default_factory=dict)
+    keyed: tuple[Set[str], Set[str]] = (frozenset(), frozenset())
+    still: Set[str] = frozenset()
+    assets: Callable[[str, str], Picture] | None = None
+    pictures: tuple[str, ...] = ()
     other: Callable[[str, str], Evaluation] | None = None
 
 
@@ -66,6 +90,14 @@ class Scope:
         #: (4, 4) float64: from the population's own space into that of the scene.
         self.placement = placement
         self.surroundings = surroundings or Surroundings({})
+        #: Whether something that moves along the timeline was read, and the names of what has keys there.
+        self.timed = False
+        self.read: set[str] = set()
+        dials, markers = self.surroundings.keyed
+        self.given = Given(
+            Watched(self.surroundings.dials, dials, self._note_time),
+            Watched(self.surroundings.markers, markers, self._note_time),
+        )
         self.signals = tuple(signals)
         self.kind_of: Callable[[str, str], Kind] | None = None
 
@@ -74,31 +106,39 @@ class Scope:
         """What the elements carry."""
         return self.population.elements
 
+    def _note_time(self, name: str) -> None:
+        self.timed = True
+        self.read.add(name)
+
     @property
     def dials(self) -> Mapping[str, Dial]:
-        """The scene's dials by name."""
-        return self.surroundings.dials
+        """The scene's dials by name, as they are at the moment."""
+        return self.given.dials
 
     @property
     def moment(self) -> Moment:
-        """When the look is evaluated."""
+        """When the look is evaluated; who reads it depends on the time."""
+        self.timed = True
         return self.surroundings.moment
 
     @property
     def markers(self) -> Mapping[str, np.ndarray]:
-        """The scene's named points."""
-        return self.surroundings.markers or {}
+        """The scene's named points, (3,) each, where they are at the moment."""
+        return self.given.markers
 
-    @property
-    def assets(self) -> Mapping[str, np.ndarray]:
-        """The scene's pictures."""
-        return self.surroundings.assets or {}
+    def picture(self, name: str, place: str) -> Picture:
+        """A picture of the scene, or one of those that ship; BadInput where there is none of that name."""
+        if self.surroundings.assets is None:
+            return shipped(name, place)
+        return self.surroundings.assets(name, place)
 
     def other(self, population: str, place: str) -> Evaluation:
         """The results of another population of the scene."""
         if self.surroundings.other is None:
             raise no_population(population, place)
-        return self.surroundings.other(population, place)
+        found = self.surroundings.other(population, place)
+        self.timed |= found.scope.timed
+        return found
 
     def attribute(self, name: str, place: str) -> Attribute:
         """The attribute of that name; BadInput says whether it is a signal or which names are near."""
@@ -128,9 +168,9 @@ class Scope:
             )  # fmt: skip
         return self.kind_of(name, place)
 
-    def check_following(self, follow: Follow | FollowColour | FollowDial, place: str) -> None:
+    def check_following(self, follow: AnyFollow, place: str) -> None:
         """BadInput where the signal is missing or of the wrong kind."""
-        if isinstance(follow, FollowDial) or follow.signal is None:
+        if not isinstance(follow, Follow | FollowColour) or follow.signal is None:
             return
         kind = self.signal_kind(follow.signal, f"{place}.signal").word
         wanted = "colour" if isinstance(follow, FollowColour) else "number"

@@ -7,7 +7,7 @@ has, each of its elements carries.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 
 import numpy as np
@@ -89,6 +89,15 @@ class Elements:
     _carried: dict[str, Attribute] = field(default_factory=dict, init=False, compare=False, repr=False)
     #: Who owns each element by a key, kept once it was asked for: see ``owning.owning_of``.
     owning: dict[str, Owning] = field(default_factory=dict, init=False, compare=False, repr=False)
+
+    def with_more(self, more: Mapping[str, Attribute]) -> Elements:
+        """The same with further attributes of the elements; what was worked out before is shared."""
+        found = replace(self, own={**self.own, **more})
+        object.__setattr__(found, "_carried", self._carried)
+        object.__setattr__(found, "owning", self.owning)
+        if "keys" in self.__dict__ and KEY not in more:
+            found.__dict__["keys"] = self.keys
+        return found
 
     @cached_property
     def digest(self) -> str:

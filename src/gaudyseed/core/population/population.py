@@ -160,6 +160,8 @@ class Population:
         Where the elements stand on another population; None where they stand on none.
     shape
         The word of the thing of several parts that they are copies of; empty for a single shape.
+    by_hand
+        The names of the attributes that were painted.
     """
 
     kind: str
@@ -168,6 +170,7 @@ class Population:
     notes: tuple[str, ...] = ()
     standing: Standing | None = None
     shape: str = ""
+    by_hand: frozenset[str] = frozenset()
 
     @property
     def count(self) -> int:
@@ -179,6 +182,10 @@ class Population:
         """Bytes that it holds."""
         standing = self.standing.nbytes if self.standing else 0
         return self.elements.nbytes + self.form.nbytes + standing
+
+    def painted(self, columns: Mapping[str, Attribute]) -> Population:
+        """The same with columns that were painted onto the elements."""
+        return replace(self, elements=self.elements.with_more(columns), by_hand=frozenset(columns))
 
     def thinned(self, every: int) -> Population:
         """The same with every so many-th element, from the first on; for elements that stand alone."""

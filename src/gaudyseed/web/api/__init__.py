@@ -1,6 +1,7 @@
 """One blueprint a resource."""
 
 from . import (
+    assets,
     colours,
     costs,
     elements,
@@ -8,6 +9,7 @@ from . import (
     exports,
     imports,
     library,
+    painting,
     palettes,
     populations,
     scenes,
@@ -30,5 +32,7 @@ BLUEPRINTS = [
         library,
         signals,
         steps,
+        assets,
+        painting,
     )
 ]

@@ -47,7 +47,7 @@ def costs(body: CostRequest) -> CostAnswer:
         held = _held(run.evaluation(body.population))
     except BadInput:
         held = 0
-    rate = shop.rates.get(type(maker).__name__, 0.0) + shop.rates.get(f"look of {body.population}", 0.0)
+    rate = shop.rate(type(maker).__name__) + shop.rate(f"look of {body.population}")
     out = maker.estimated()
     return CostAnswer(
         view=made.count, out=made.count if out is None or order.maker is maker else out, more=_finer(maker),

@@ -28,6 +28,7 @@ class ElementsRequest(Document):
     offset: int = Field(0, ge=0)
     limit: int = Field(100, ge=0, le=500)
     level: str = Field("", max_length=40, description="Rows for the owners of this level in place of the elements.")
+    frame: float | None = Field(None, description="Of the scene's timeline; its first where it is left out.")
     find: int | None = Field(None, ge=0, description="An element whose row is looked for.")
 
 
@@ -53,7 +54,7 @@ class ElementsAnswer(BaseModel):
 def list_elements(body: ElementsRequest) -> ElementsAnswer:
     """A window of the elements as rows."""
     shop = workshop()
-    evaluation = shop.run(body.scene).evaluation(body.population)
+    evaluation = shop.run(body.scene, frame=body.frame).evaluation(body.population)
     cache = shop.evaluator.cache
     order = rows.order(evaluation, cache, body.sort, body.descending, body.keep, body.level)
     window = order[body.offset : body.offset + body.limit]

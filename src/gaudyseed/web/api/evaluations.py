@@ -60,6 +60,7 @@ class EvaluationRequest(Document):
 
     scene: Draft
     wanted: tuple[Wanted, ...] = Field(min_length=1, max_length=MOST_POPULATIONS)
+    frame: float | None = Field(None, description="Of the scene's timeline; its first where it is left out.")
     vision: Vision | None = Field(None, description="Show the colours as they look with a dichromacy.")
     session: str = Field("", max_length=60)
     sequence: int = Field(0, ge=0)
@@ -76,7 +77,7 @@ def evaluate(body: EvaluationRequest) -> Response:
     began = time.perf_counter()
     shop = workshop()
     check = shop.latest.enter(body.session, body.sequence) if body.session else never_overtaken
-    run = shop.run(body.scene, check)
+    run = shop.run(body.scene, check, frame=body.frame)
     entries: dict[str, dict[str, Any]] = {}
     arrays: dict[str, np.ndarray] = {}
     errors: list[BadInput] = []
@@ -90,7 +91,7 @@ def evaluate(body: EvaluationRequest) -> Response:
         raise errors[0]
 
     def messages() -> Iterator[bytes]:
-        yield binary.pack(_headed(body, entries, began), arrays)
+        yield binary.pack({**_headed(body, entries, began), "moment": _moment(run)}, arrays)
         told, more = _told_after(run, body, entries)
         yield binary.pack(_headed(body, told, began), more)
 
@@ -108,6 +109,15 @@ def _made(run: SceneRun, population: str) -> str:
 def _headed(body: EvaluationRequest, entries: dict[str, dict[str, Any]], began: float) -> dict[str, Any]:
     milliseconds = round(1000 * (time.perf_counter() - began), 3)
     return {"sequence": body.sequence, "populations": entries, "milliseconds": milliseconds}
+
+
+def _moment(run: SceneRun) -> dict[str, Any]:
+    """Where markers with keys are at the frame, and what dials with keys are."""
+    given, (dials, markers) = run.given, run.surroundings.keyed
+    return {
+        "markers": {name: given.markers[name].tolist() for name in markers},
+        "dials": {name: given.dials[name].value for name in dials},
+    }
 
 
 def _told_after(
@@ -140,7 +150,7 @@ def _seen_first(
     began = time.perf_counter()
     evaluation = run.evaluation(name)
     if len(evaluation.computed) == len(evaluation.steps):
-        workshop().rates[f"look of {name}"] = (time.perf_counter() - began) / max(population.count, 1)
+        workshop().note_rate(f"look of {name}", (time.perf_counter() - began) / max(population.count, 1))
     if wanted.trace is not None and wanted.trace >= evaluation.population.count:
         raise BadInput(
             f"There are {evaluation.population.count:,} elements; there is no element {wanted.trace}.", place="trace"
@@ -157,6 +167,7 @@ def _seen_first(
         "placement": run.placement(name).T.reshape(-1).tolist(),
         "computed": evaluation.computed,
         "reused": evaluation.reused,
+        "timed": run.timed(name),
         "lanes": _lanes(evaluation, wanted, vision, check, arrays),
         "preview": _legend(shown) if shown else None,
     }

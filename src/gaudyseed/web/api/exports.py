@@ -28,12 +28,13 @@ class ExportRequest(Document):
     scene: Scene
     population: str = Field(max_length=40)
     format: str = Field(max_length=40, description="The word of a format, or look.")
+    frame: float | None = Field(None, description="Of the scene's timeline; its first where it is left out.")
 
 
 @operation(blueprint, "/exports", method="post", body=ExportRequest, result=BINARY)
 def export(body: ExportRequest) -> Response:
     """A population with what its elements got, or its look, as a file."""
-    run = workshop().run(body.scene, unless_gone(), final=True)
+    run = workshop().run(body.scene, unless_gone(), final=True, frame=body.frame)
     name = run.document(body.population).name
     stem = re.sub(r"[^A-Za-z0-9]+", "-", name).strip("-").lower() or "population"
     if body.format == LOOK:

@@ -6,11 +6,13 @@ import re
 from typing import Any
 
 from flask import Blueprint, request
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 
+from ...core.document import Document
 from ...core.errors import BadInput
 from ...core.formats import Thing, Wish, read_things
 from ...core.population.makers.imported import ImportedMaker, store_columns
+from ...core.population.makers.sequence import MOST_FRAMES, SequenceFrame, SequenceMaker, sequence_of
 from ..openapi import operation
 from ..workshop import unless_gone, workshop
 from .populations import described
@@ -110,6 +112,27 @@ def _preview(thing: Thing, whole: bool) -> ThingPreview:
         name=thing.name, becomes=thing.becomes, kind=population.kind, count=population.count,
         notes=list(population.notes), frames=thing.frames, levels=[], attributes=[],
     )  # fmt: skip
+
+
+class SequenceRequest(Document):
+    """What was imported for each frame, in order."""
+
+    file: str = Field(max_length=200)
+    frames: tuple[SequenceFrame, ...] = Field(min_length=1, max_length=MOST_FRAMES)
+
+
+class SequenceAnswer(BaseModel):
+    """The maker to put into a scene."""
+
+    maker: SequenceMaker
+
+
+@operation(blueprint, "/sequences", method="post", body=SequenceRequest, result=SequenceAnswer)
+def make_sequence(body: SequenceRequest) -> SequenceAnswer:
+    """Join what was imported frame by frame into one population that moves."""
+    maker, columns = sequence_of(body.frames, body.file)
+    workshop().store.put_columns(columns)
+    return SequenceAnswer(maker=maker)
 
 
 @operation(blueprint, "/imports", method="post", result=ImportAnswer)

@@ -30,6 +30,7 @@ class PopulationRequest(Document):
 
     scene: Draft
     population: str = Field(max_length=40)
+    frame: float | None = Field(None, description="Of the scene's timeline; its first where it is left out.")
 
 
 def described(population: Population) -> dict[str, object]:
@@ -93,9 +94,10 @@ _ARRAYS: dict[str, Callable[[Population], dict[str, np.ndarray]]] = {"instances"
 def make_population(body: PopulationRequest) -> Response:
     """What the view wants of a population, and its attributes."""
     began = time.perf_counter()
-    run = workshop().run(body.scene, unless_gone())
+    run = workshop().run(body.scene, unless_gone(), frame=body.frame)
     order = run.order(body.population)
-    population = run.population(body.population)
+    # Without painted columns: the page knows those from the scene, and a stroke makes nothing anew.
+    population = run.target(body.population).population
     kind = KINDS[population.kind]
     positions = population.elements.attribute("position").readable
     low, high = positions.min(axis=0).astype(float), positions.max(axis=0).astype(float)

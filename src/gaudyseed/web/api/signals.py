@@ -7,7 +7,15 @@ from pydantic import BaseModel, Field
 
 from ...core.document import Document
 from ...core.look.model import Look, Scene
-from ...core.look.rename import rename_dial, rename_look, rename_shared_signal, rename_signal
+from ...core.look.rename import (
+    rename_asset,
+    rename_dial,
+    rename_look,
+    rename_marker,
+    rename_painted,
+    rename_shared_signal,
+    rename_signal,
+)
 from ..openapi import operation
 from ..workshop import workshop
 
@@ -29,6 +37,12 @@ class SceneRename(Document):
     scene: Scene
     old: str = Field(max_length=100)
     new: str = Field(max_length=100)
+
+
+class PaintedRename(SceneRename):
+    """A new name for a painted column of a population."""
+
+    population: str = Field(max_length=40)
 
 
 class RenamedScene(Document):
@@ -61,6 +75,24 @@ def name_dial(body: SceneRename) -> RenamedScene:
 def name_look(body: SceneRename) -> RenamedScene:
     """The scene with one of its looks renamed, for all populations that wear it."""
     return RenamedScene(scene=rename_look(body.scene, body.old, body.new))
+
+
+@operation(blueprint, "/marker-names", method="post", body=SceneRename, result=RenamedScene)
+def name_marker(body: SceneRename) -> RenamedScene:
+    """The scene with a marker renamed wherever something goes along with it."""
+    return RenamedScene(scene=rename_marker(body.scene, body.old, body.new))
+
+
+@operation(blueprint, "/painted-names", method="post", body=PaintedRename, result=RenamedScene)
+def name_painted(body: PaintedRename) -> RenamedScene:
+    """The scene with a painted column renamed wherever its population's look reads it."""
+    return RenamedScene(scene=rename_painted(body.scene, body.population, body.old, body.new))
+
+
+@operation(blueprint, "/asset-names", method="post", body=SceneRename, result=RenamedScene)
+def name_asset(body: SceneRename) -> RenamedScene:
+    """The scene with a picture renamed wherever it is read."""
+    return RenamedScene(scene=rename_asset(body.scene, body.old, body.new))
 
 
 @operation(blueprint, "/shared-signal-names", method="post", body=SceneRename, result=RenamedScene)

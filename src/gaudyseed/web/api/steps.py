@@ -101,6 +101,7 @@ class StepEdit(Document):
     place: str = Field(max_length=200, description="Such as lanes.base_colour.layers[0].paint[1].")
     action: str = Field(max_length=40)
     shares: list[float] | None = Field(None, max_length=256)
+    frame: float | None = Field(None, description="Of the scene's timeline; its first where it is left out.")
 
 
 class StepAnswer(BaseModel):
@@ -109,7 +110,7 @@ class StepAnswer(BaseModel):
     step: AnyStep
 
 
-_FOLLOWS = {"Follow": "signal", "FollowColour": "colour", "FollowDial": "dial"}
+_FOLLOWS = {"Follow": "signal", "FollowColour": "colour", "FollowDial": "dial", "FollowMarker": "marker"}
 
 
 def controls(model: type[BaseModel]) -> dict[str, Any]:
@@ -179,10 +180,10 @@ def _step(word: str, step: type[Step]) -> StepDescription:
 def edit_step(body: StepEdit) -> StepAnswer:
     """The step after an edit; nothing is saved."""
     shop = workshop()
-    run = shop.run(body.scene)
+    run = shop.run(body.scene, frame=body.frame)
     evaluation = run.evaluation(body.population)
     result = evaluation.step_at(body.place)
-    if result is None or result.before is None:
+    if result is None or (result.compiled.step.takes and result.before is None):
         raise BadInput(f"Nothing comes into a step that is on at {body.place!r}.", place="place", code="unknown_place")
     typed = run.written(body.population, body.place)
     step = result.compiled.step.edited(body.action, shop.reporter.outcome(evaluation, result), typed, body.shares)

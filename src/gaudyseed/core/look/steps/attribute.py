@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from typing import Any, ClassVar, Literal
+from typing import Annotated, Any, ClassVar, Literal
 
 import numpy as np
 from pydantic import Field
@@ -16,6 +16,7 @@ from ...kinds import AXES, COLOUR, NUMBER, Kind, vector
 from ...names import nearest
 from ...paths import pointer
 from ...population import Attribute as Column
+from ...references import Names
 from ...vectors import lengths
 from ..follow import FollowDial
 from ..scope import Scope
@@ -34,7 +35,9 @@ class Attribute(Step):
     summary: ClassVar[str] = "a value that each element carries"
 
     step: Literal["attribute"]
-    name: str = Field(min_length=1, max_length=200, title="Name", json_schema_extra={"control": "attribute"})
+    name: Annotated[str, Names("attribute")] = Field(
+        min_length=1, max_length=200, title="Name", json_schema_extra={"control": "attribute"}
+    )
     component: Literal["whole", "x", "y", "z", "length"] = Field("whole", title="Component")
     space: Literal["own", "scene"] = Field(
         "own", title="Space", description="That of the population, or of the scene where it was moved, turned or sized."

@@ -235,6 +235,8 @@ class Outcome:
         What came into the step; None where it began a chain.
     before
         The outcome of the step above it in its chain.
+    following
+        The step below it in its chain.
     cached
         ``cached(word, make, size)`` gives what ``make()`` gave for this very result before; ``size`` in bytes.
     """
@@ -247,6 +249,7 @@ class Outcome:
     scope: Scope
     before: Outcome | None
     cached: Callable[[str, Callable[[], Any], int], Any]
+    following: Step | None = None
 
     def above(self) -> Iterator[Outcome]:
         """The outcomes of the steps above this one, the nearest first."""
@@ -354,7 +357,7 @@ class Step(Follower):
 
     def signals_read(self) -> set[str]:
         """Names of the signals that the step reads, those of its inner chains left out."""
-        return {f.signal for _, f in self.followed if not isinstance(f, FollowDial) and f.signal is not None}
+        return {f.signal for _, f in self.followed if isinstance(f, Follow | FollowColour) and f.signal is not None}
 
     def inner_chains(self) -> Sequence[tuple[str, Sequence[Step]]]:
         """The chains that the step holds, each with its path below the step."""

@@ -11,6 +11,7 @@ from ...digest import digest_of
 from ...errors import never_overtaken, no_population
 from ...look.follow import Follower
 from ...registry import Registry
+from ...timeline import Moment
 from ..population import Points, Population
 
 if TYPE_CHECKING:
@@ -93,6 +94,15 @@ class MakerModel(Follower):
     def stands_on(self) -> str | None:
         """The id of the population that the elements stand on, where there is one."""
         return None
+
+    @property
+    def moves(self) -> bool:
+        """Whether what it makes differs from frame to frame."""
+        return False
+
+    def at_moment(self, moment: Moment) -> MakerModel:
+        """The maker at a moment; itself where it does not move."""
+        return self
 
     def reads(self, makings: Makings) -> str:
         """Content digest of what it reads of other populations; empty where it reads none."""

@@ -1,0 +1,31 @@
+import { Parameters } from "../Parameters";
+import { ReadingChoice } from "../Reading";
+import { page } from "./page";
+import { near } from "./words";
+
+export default page("nearness", {
+  placed: true,
+  first: ({ replaced, others }) => (replaced === "colour" && others[0] ? { population: others[0], result: "value" as const } : {}),
+  gives: (step) => (step.result === "value" ? (step.read.of === "channel" && step.read.name === "base_colour" ? "colour" : undefined) : "number"),
+  summary: (step, facts) => {
+    const to = step.population === null ? (step.markers.length > 0 ? step.markers.join(", ") : "markers") : `${step.population}${step.nearest === "surface" ? ", its surface" : ""}`;
+    if (step.result === "value") return `what is at ${to}`;
+    return `${step.result === "distance" ? "distance" : `within ${near(facts.reach)}`} to ${to}${step.flip ? ", flipped" : ""}`;
+  },
+  Editor: ({ step, census, schema, onDraft, onCommit }) => {
+    const skip = ["space", "read", ...(step.population === null ? ["nearest"] : ["markers"]), ...(step.result === "reach" ? [] : ["within", "flip"])];
+    return (
+      <div className="flex flex-col gap-2">
+        <Parameters
+          values={step as unknown as Record<string, unknown>}
+          schema={schema}
+          skip={skip}
+          fitted={{ within: census?.facts?.reach ?? 1 }}
+          onDraft={(v) => onDraft(v as unknown as typeof step)}
+          onCommit={(v, label) => onCommit(v as unknown as typeof step, label)}
+        />
+        {step.result === "value" && <ReadingChoice title="Read" of={step.population} value={step.read} onCommit={(read, label) => read && onCommit({ ...step, read }, label)} />}
+      </div>
+    );
+  },
+});

@@ -1,0 +1,90 @@
+/** The painted columns of the chosen population, and the brush. */
+import { Brush as BrushIcon, Paintbrush, Palette, Trash2 } from "lucide-react";
+import { type Brush, json, type Painted, type Scene } from "../api/client";
+import { addPainted, chosenPopulation, edit, editPopulation, NONE, pickBrush, useStore } from "../state/store";
+import { Button, IconButton } from "../widgets/Button";
+import { Choice } from "../widgets/Choice";
+import { ColourField } from "../widgets/ColourField";
+import { NameField } from "../widgets/NameField";
+import { NumberField } from "../widgets/NumberField";
+import { strokeOnce } from "../state/tools";
+
+async function rename(old: string, wanted: string) {
+  const { scene, chosen, tool } = useStore.getState();
+  const answer = await json<{ scene: Scene }>("POST", "/painted-names", { scene, population: chosen, old, new: wanted });
+  edit(`Rename ${old} to ${wanted}`, () => answer.scene);
+  if (tool?.kind === "paint" && tool.column === old) useStore.setState({ tool: { kind: "paint", column: wanted } });
+}
+
+export function PaintedColumns() {
+  const columns = useStore((s) => chosenPopulation(s)?.painted ?? (NONE as Painted[]));
+  const column = useStore((s) => (s.tool?.kind === "paint" ? s.tool.column : null));
+  const there = useStore((s) => chosenPopulation(s) !== null);
+  if (!there) return null;
+  return (
+    <section aria-label="Painted columns">
+      <div className="flex h-6.5 items-center justify-between">
+        <h2 className="heading">Painted</h2>
+        <span className="flex items-center">
+          <IconButton label="Paint a new weight" onClick={() => addPainted("number")}>
+            <Paintbrush size={13} />
+          </IconButton>
+          <IconButton label="Paint new colours" onClick={() => addPainted("colour")}>
+            <Palette size={13} />
+          </IconButton>
+        </span>
+      </div>
+      <ul>
+        {columns.map((p) => (
+          <li key={p.name} className={`flex items-center gap-1 rounded px-1.5 ${p.name === column ? "bg-well outline outline-ink" : ""}`}>
+            <NameField label={`Name of the painted column ${p.name}`} name={p.name} className="quiet min-w-0 grow basis-8" onRename={(wanted) => rename(p.name, wanted)} />
+            <span className="text-[11px] text-soft">{p.kind === "number" ? "weight" : p.kind}</span>
+            {p.kind !== "vector" && (
+              <IconButton label={p.name === column ? "Put the brush away" : `Paint ${p.name}`} aria-pressed={p.name === column} onClick={() => (p.name === column ? useStore.setState({ tool: null }) : pickBrush(p.name, p.kind))}>
+                <BrushIcon size={12} />
+              </IconButton>
+            )}
+            <IconButton label={`Remove the painted column ${p.name}`} onClick={() => editPopulation(`Remove ${p.name}`, (of) => ({ ...of, painted: of.painted.filter((q) => q.name !== p.name) }))}>
+              <Trash2 size={12} />
+            </IconButton>
+          </li>
+        ))}
+        {columns.length === 0 && <li className="px-1.5 py-0.5 text-[11px] text-soft">A weight or colours by hand, with a brush in the view.</li>}
+      </ul>
+      {column !== null && <BrushSettings column={column} />}
+    </section>
+  );
+}
+
+const WAYS = [
+  { value: "add", label: "Add" },
+  { value: "remove", label: "Remove" },
+  { value: "soften", label: "Soften" },
+] as const;
+const MIRRORS = [
+  { value: "none", label: "no mirror" },
+  { value: "x", label: "mirror x" },
+  { value: "y", label: "mirror y" },
+  { value: "z", label: "mirror z" },
+] as const;
+
+function BrushSettings({ column }: { column: string }) {
+  const brush = useStore((s) => s.brush);
+  const set = (to: Partial<Brush>) => useStore.setState({ brush: { ...brush, ...to } });
+  const way = brush.way === "set_all" ? "add" : brush.way;
+  return (
+    <div role="group" aria-label="Brush" className="mt-1.5 flex flex-wrap items-center gap-x-2 gap-y-1.5 rounded-md border border-line p-1.5">
+      <Choice label="Way" plain value={way} options={[...WAYS]} onChange={(v) => set({ way: v })} />
+      <Choice label="Mirror" plain value={brush.mirror === "" ? "none" : brush.mirror} options={[...MIRRORS]} onChange={(v) => set({ mirror: v === "none" ? "" : v })} />
+      <NumberField label="Radius" min={0.001} max={1e6} step={0.01} value={brush.radius} width="w-[56px]" onDraft={(radius) => set({ radius })} onCommit={(radius) => set({ radius })} />
+      <NumberField label="Hardness" unit="%" min={0} max={100} step={1} value={brush.hardness * 100} width="w-[52px]" onDraft={(v) => set({ hardness: v / 100 })} onCommit={(v) => set({ hardness: v / 100 })} />
+      <NumberField label="Strength" unit="%" min={0} max={100} step={1} value={brush.strength * 100} width="w-[52px]" onDraft={(v) => set({ strength: v / 100 })} onCommit={(v) => set({ strength: v / 100 })} />
+      {typeof brush.value === "string" ? (
+        <ColourField label="Paint with" value={brush.value} onDraft={(value) => set({ value })} onCommit={(value) => set({ value })} />
+      ) : (
+        <NumberField label="Paint" value={brush.value} width="w-[52px]" onCommit={(value) => set({ value })} />
+      )}
+      <Button onClick={() => void strokeOnce(useStore.getState().chosen, column, { ...brush, way: "set_all" }, [])}>Set all</Button>
+    </div>
+  );
+}

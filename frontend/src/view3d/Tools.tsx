@@ -1,0 +1,243 @@
+/** The tools of the view: drawing a line, putting markers, and the brush. */
+import { X } from "lucide-react";
+import { useEffect, useRef, useState } from "react";
+import * as THREE from "three";
+import type { Brush, Step, Three } from "../api/client";
+import { at as lying, parsePlace, withStep } from "../state/edits";
+import { addMarker, chosenLook, chosenPopulation, editLook, StrokeUnderWay, tell, type State, useStore } from "../state/store";
+import { IconButton } from "../widgets/Button";
+import { view } from "./current";
+import { useFrames } from "./frames";
+import { lineOf } from "./outlines";
+
+const round = (n: number) => Math.round(n * 10000) / 10000;
+const three = (v: THREE.Vector3): Three => [round(v.x), round(v.y), round(v.z)];
+
+const SAID = {
+  line: "Press on the surface where the line begins, drag to where it ends",
+  marker: "Click where the marker is to stand; Enter puts it in the middle",
+  paint: "Drag to paint; Enter puts one dab in the middle; Escape puts the brush away",
+} as const;
+
+/** What the pointer does while a tool is taken; the view does not turn then. */
+export function Tools() {
+  const tool = useStore((s) => s.tool);
+  useEffect(() => {
+    if (!tool) return;
+    view.stage?.setTurning(false);
+    const keys = (event: KeyboardEvent) => event.key === "Escape" && useStore.setState({ tool: null });
+    window.addEventListener("keydown", keys);
+    return () => {
+      view.stage?.setTurning(true);
+      window.removeEventListener("keydown", keys);
+    };
+  }, [tool]);
+  if (!tool) return null;
+  const part = tool.kind === "paint" ? <Painter column={tool.column} /> : tool.kind === "line" ? <LineTool place={tool.place} /> : <MarkerTool />;
+  return (
+    <>
+      {part}
+      <div className="pointer-events-none absolute inset-x-0 top-12 flex justify-center">
+        <span className="chip pointer-events-auto border border-ink" role="status">
+          {SAID[tool.kind]}
+          <IconButton label="Put the tool away" className="-mr-1.5" onClick={() => useStore.setState({ tool: null })}>
+            <X size={13} />
+          </IconButton>
+        </span>
+      </div>
+    </>
+  );
+}
+
+interface AreaProps {
+  label: string;
+  begin: (x: number, y: number) => void;
+  move?: (x: number, y: number) => void;
+  end?: () => void;
+  /** While nothing is pressed. */
+  hover?: (x: number, y: number) => void;
+  children?: React.ReactNode;
+}
+
+/** The whole view as one area that the pointer works on; Enter works in its middle. */
+function Area({ label, begin, move, end, hover, children }: AreaProps) {
+  const pressed = useRef(false);
+  const place = (event: React.PointerEvent<HTMLElement>): [number, number] => {
+    const box = event.currentTarget.getBoundingClientRect();
+    return [event.clientX - box.left, event.clientY - box.top];
+  };
+  const release = () => {
+    if (pressed.current) end?.();
+    pressed.current = false;
+  };
+  return (
+    <button
+      type="button"
+      aria-label={label}
+      className="absolute inset-0 cursor-crosshair touch-none outline-none focus-visible:shadow-[inset_0_0_0_2px_var(--ink)]"
+      onPointerDown={(e) => {
+        if (e.button !== 0) return;
+        e.currentTarget.setPointerCapture(e.pointerId);
+        pressed.current = true;
+        begin(...place(e));
+      }}
+      onPointerMove={(e) => (pressed.current ? move?.(...place(e)) : hover?.(...place(e)))}
+      onPointerUp={release}
+      onPointerCancel={release}
+      onKeyDown={(e) => {
+        if (e.key !== "Enter") return;
+        e.preventDefault();
+        begin(e.currentTarget.clientWidth / 2, e.currentTarget.clientHeight / 2);
+        end?.();
+      }}
+    >
+      {children}
+    </button>
+  );
+}
+
+function MarkerTool() {
+  return (
+    <Area
+      label="Put a marker"
+      begin={(x, y) => {
+        const stage = view.stage;
+        const found = stage?.surfaceAt(x, y)?.point ?? stage?.onGround(x, y, 0) ?? null;
+        if (!found) return tell("There is nothing here to put a marker on. Click on the elements or below the horizon.");
+        addMarker(three(found));
+        useStore.setState({ tool: null });
+      }}
+    />
+  );
+}
+
+/** A falloff between two points of the surface. */
+function LineTool({ place }: { place: string }) {
+  const [ends, setEnds] = useState<[THREE.Vector3, THREE.Vector3] | null>(null);
+  useFrames();
+  const stage = view.stage;
+  if (!stage) return null;
+  const point = (x: number, y: number) => stage.surfaceAt(x, y)?.point ?? null;
+  const lines = ends && ends[0].distanceTo(ends[1]) > 1e-6 ? lineOf(ends[0], ends[1], stage) : [];
+  return (
+    <Area
+      label="Draw a line"
+      begin={(x, y) => {
+        const found = point(x, y);
+        if (found) setEnds([found, found]);
+      }}
+      move={(x, y) => {
+        if (ends) setEnds([ends[0], point(x, y) ?? stage.beside(x, y, ends[1])]);
+      }}
+      end={() => {
+        if (ends && ends[0].distanceTo(ends[1]) > 1e-4) drawLine(place, ends[0], ends[1]);
+        else tell("The line has no length. Press, drag to its end, and release there.");
+        setEnds(null);
+      }}
+    >
+      <svg className="absolute inset-0 h-full w-full" aria-hidden>
+        {lines.map(({ points }) => (
+          <g key={points}>
+            <polyline points={points} fill="none" stroke="#141414" strokeWidth={3.2} strokeOpacity={0.5} />
+            <polyline points={points} fill="none" stroke="#ffffff" strokeWidth={1.4} />
+          </g>
+        ))}
+      </svg>
+    </Area>
+  );
+}
+
+function drawLine(place: string, from: THREE.Vector3, to: THREE.Vector3) {
+  const found = parsePlace(place);
+  const step = lying(chosenLook(useStore.getState()), place) as Step | undefined;
+  if (!found || step?.step !== "falloff") return useStore.setState({ tool: null });
+  const own = step.space === "own";
+  const id = useStore.getState().chosen;
+  const [a, b] = own ? [view.stage!.own(id, from), view.stage!.own(id, to)] : [from, to];
+  editLook("Draw a line", (l) => withStep(l, found.chain, found.step, { ...step, shape: "line", marker: null, centre: three(a), end: three(b) }));
+  useStore.setState({ tool: null });
+}
+
+// The brush
+
+const spacing = (brush: Brush) => brush.radius / 4;
+
+function Painter({ column }: { column: string }) {
+  const id = useStore((s) => s.chosen);
+  const there = useStore((s: State) => chosenPopulation(s)?.painted.some((p) => p.name === column) ?? false);
+  const brush = useStore((s) => s.brush);
+  const stroke = useRef<{ under: StrokeUnderWay; last: THREE.Vector3 } | null>(null);
+  const [hovered, setHovered] = useState<THREE.Vector3 | null>(null);
+  const queued = useRef<[number, number] | null>(null);
+  useFrames();
+  const stage = view.stage;
+  useEffect(() => {
+    if (!there) useStore.setState({ tool: null });
+  }, [there]);
+  if (!stage || !there) return null;
+  const onIt = (x: number, y: number) => {
+    const found = stage.surfaceAt(x, y);
+    return found?.population === id ? found.point : null;
+  };
+  /** Dabs from where the brush was to where it is, spaced evenly. */
+  const go = (x: number, y: number) => {
+    const now = stroke.current;
+    const point = now && onIt(x, y);
+    if (!now || !point) return;
+    const [from, to] = [now.last, stage.own(id, point)];
+    const count = Math.floor(from.distanceTo(to) / spacing(brush));
+    if (count === 0) return;
+    const dabs = Array.from({ length: Math.min(count, 400) }, (_, k) => from.clone().lerp(to, (k + 1) / count));
+    now.under.add(dabs.map(three));
+    now.last = dabs.at(-1)!;
+    setHovered(point);
+  };
+  const hover = (x: number, y: number) => {
+    const busy = queued.current !== null;
+    queued.current = [x, y];
+    if (busy) return;
+    requestAnimationFrame(() => {
+      const at = queued.current;
+      queued.current = null;
+      if (at) setHovered(onIt(...at));
+    });
+  };
+  const rim = hovered && circleOf(hovered, brush.radius * stage.unitOf(id));
+  return (
+    <Area
+      label="Paint"
+      hover={hover}
+      begin={(x, y) => {
+        const point = onIt(x, y);
+        if (!point) return;
+        const own = stage.own(id, point);
+        const under = new StrokeUnderWay(id, column, brush);
+        under.add([three(own)]);
+        stroke.current = { under, last: own };
+      }}
+      move={go}
+      end={() => {
+        void stroke.current?.under.end();
+        stroke.current = null;
+      }}
+    >
+      {rim && (
+        <svg className="absolute inset-0 h-full w-full" aria-hidden>
+          <circle cx={rim.x} cy={rim.y} r={rim.radius} fill="none" stroke="#141414" strokeOpacity={0.6} strokeWidth={3} />
+          <circle cx={rim.x} cy={rim.y} r={rim.radius} fill="none" stroke="#ffffff" strokeWidth={1.4} />
+          {brush.hardness > 0 && <circle cx={rim.x} cy={rim.y} r={rim.radius * brush.hardness} fill="none" stroke="#ffffff" strokeDasharray="3 3" />}
+        </svg>
+      )}
+    </Area>
+  );
+}
+
+/** The circle that a ball around a point covers on the canvas. */
+function circleOf(point: THREE.Vector3, radius: number) {
+  const stage = view.stage!;
+  const middle = stage.placed(point);
+  if (!middle) return null;
+  const side = new THREE.Vector3().setFromMatrixColumn(stage.view.camera.matrixWorld, 0);
+  const rim = stage.placed(point.clone().addScaledVector(side, radius));
+  return rim && { x: middle.x, y: middle.y, radius: Math.max(2, Math.hypot(rim.x - middle.x, rim.y - middle.y)) };
+}

@@ -1,0 +1,109 @@
+"""The sequence maker: an imported population that is another one from frame to frame."""
+
+from __future__ import annotations
+
+import bisect
+import itertools
+import json
+from collections.abc import Sequence
+from functools import lru_cache
+from typing import Annotated, ClassVar, Literal
+
+from pydantic import Field
+
+from ...digest import digest_of
+from ...document import Document, parse, parse_json
+from ...errors import BadInput
+from ...look.follow import Dialled
+from ...timeline import Frame, Moment
+from ..meshes import Subdivision
+from ..population import Population
+from .base import ALONE, ColumnSource, MakerModel, Makings
+from .imported import LARGEST_COUNT, ImportedMaker
+
+MOST_FRAMES = 10_000
+
+
+class SequenceFrame(Document):
+    """What was imported for a frame."""
+
+    frame: Frame
+    maker: ImportedMaker
+
+
+class SequenceMaker(MakerModel):
+    """Columns that were imported frame by frame; those that do not change are kept once.
+
+    The list of the frames lies in the store, by content. Between two of them the earlier one holds, before the first
+    its own.
+    """
+
+    title: ClassVar[str] = "Sequence"
+    offered: ClassVar[bool] = False
+
+    maker: Literal["sequence"]
+    file: str = Field(max_length=200, description="Name of the file it came from, or of the first of them.")
+    first: Frame = 0
+    last: Frame = 0
+    count: int = Field(ge=1, le=LARGEST_COUNT, description="Elements of the first frame.")
+    frames: str = Field(pattern=r"^[0-9a-f]{32}$", description="Digest of the list of frames.")
+    subdivision: Subdivision = Field(
+        0, title="Subdivision", description="Each level has about four times the vertices of the one below."
+    )
+    smooth: Dialled[bool] = Field(True, title="Smooth", description="Off cuts the faces and keeps their form.")
+    at: Annotated[int | None, Field(ge=0)] = Field(
+        None, description="The frame that is made: that of the timeline.", json_schema_extra={"control": "none"}
+    )
+
+    @property
+    def moves(self) -> bool:
+        """Always."""
+        return True
+
+    def at_moment(self, moment: Moment) -> SequenceMaker:
+        """The same at the moment's frame."""
+        return self.changed(at=int(min(max(moment.frame, self.first), self.last)))
+
+    def make(self, columns: ColumnSource, makings: Makings = ALONE) -> Population:
+        """The population of the frame."""
+        try:
+            data = columns.column(self.frames)
+        except KeyError:
+            raise BadInput(
+                f"The frames of {self.file} are not in this store. Import it again.", place="maker.frames"
+            ) from None
+        listed = _read(data)
+        at = self.first if self.at is None else self.at
+        k = max(0, bisect.bisect_right([of.frame for of in listed], at) - 1)
+        return listed[k].maker.changed(subdivision=self.subdivision, smooth=self.smooth).make(columns, makings)
+
+
+@lru_cache(maxsize=16)
+def _read(data: bytes) -> tuple[SequenceFrame, ...]:
+    listed = parse_json(data, "maker.frames")
+    if not isinstance(listed, list) or not listed or len(listed) > MOST_FRAMES:
+        raise BadInput("The list of frames is another column. Import the sequence again.", place="maker.frames")
+    return tuple(parse(SequenceFrame, of, "maker.frames") for of in listed)
+
+
+def sequence_of(frames: Sequence[SequenceFrame], file: str) -> tuple[SequenceMaker, dict[str, bytes]]:
+    """The maker of a sequence, and its list of frames to be stored, by digest.
+
+    BadInput where frames do not follow each other, or where some are meshes and some are not.
+    """
+    for before, after in itertools.pairwise(frames):
+        if after.frame <= before.frame:
+            raise BadInput(
+                f"Frame {after.frame} comes after frame {before.frame}. List each frame once, in order.",
+                place="frames", code="bad_frames",
+            )  # fmt: skip
+    if len({of.maker.faces is None for of in frames}) > 1:
+        raise BadInput("Some of these frames are meshes and some are points. Import them apart.", place="frames",
+                       code="bad_frames")  # fmt: skip
+    data = json.dumps([of.model_dump(mode="json") for of in frames], separators=(",", ":")).encode()
+    digest = digest_of(data)
+    maker = SequenceMaker(
+        maker="sequence", file=file[:200], first=frames[0].frame, last=frames[-1].frame, count=frames[0].maker.count,
+        frames=digest,
+    )  # fmt: skip
+    return maker, {digest: data}
