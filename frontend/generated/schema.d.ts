@@ -31,7 +31,7 @@ export interface paths {
         /** The pictures that ship, which every scene can read by name. */
         get: operations["list_shipped"];
         put?: never;
-        /** Keep a picture (the request's body; ``?name=`` carries its file's name) and say what it is. */
+        /** Keep a picture or a small mesh (the request's body; ``?name=`` carries its file's name) and say what it is. */
         post: operations["take_picture"];
         delete?: never;
         options?: never;
@@ -101,6 +101,23 @@ export interface paths {
         put?: never;
         /** The scene with the dial renamed wherever it is followed or read. */
         post: operations["name_dial"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/element-pictures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Both versions of a picture on elements: (rows, columns, 4) levels of the display, and what cuts it out. */
+        post: operations["get_element_picture"];
         delete?: never;
         options?: never;
         head?: never;
@@ -290,6 +307,23 @@ export interface paths {
         put?: never;
         /** The scene with a marker renamed wherever something goes along with it. */
         post: operations["name_marker"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/material-shares": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The weights of shapes or finishes by which so many of the elements have each. */
+        post: operations["set_material_shares"];
         delete?: never;
         options?: never;
         head?: never;
@@ -572,6 +606,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shapes/{word}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A shape that clones are drawn as: one that ships by its word, or a mesh of a scene by its digest. */
+        get: operations["get_shape"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shared-signal-names": {
         parameters: {
             query?: never;
@@ -674,6 +725,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/tints": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Tints and shades of a colour, itself among them. */
+        post: operations["list_tints"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -741,9 +809,17 @@ export interface components {
         };
         /**
          * Asset
-         * @description A picture of the scene, kept in the store by its content.
+         * @description A picture or small mesh of the scene, kept in the store by its content.
+         *
+         *     Of a mesh ``width`` is how many triangles it has, and ``height`` how many vertices.
          */
         Asset: {
+            /**
+             * Kind
+             * @default picture
+             * @enum {string}
+             */
+            kind: "picture" | "mesh";
             /** Name */
             name: string;
             /**
@@ -895,6 +971,12 @@ export interface components {
             columns: string[];
             /** Help */
             help: string;
+            /** Pictured */
+            pictured: boolean;
+            /** Of Finish */
+            of_finish: boolean;
+            /** Approximate */
+            approximate: boolean;
         };
         /**
          * Choose
@@ -927,7 +1009,7 @@ export interface components {
              */
             beyond: "hold" | "repeat";
             /** Chains */
-            chains: (components["schemas"]["AsColour"] | components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Extent"] | components["schemas"]["Falloff"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Ground"] | components["schemas"]["Levels"] | components["schemas"]["Mix"] | components["schemas"]["Nearness"] | components["schemas"]["Noise"] | components["schemas"]["Palette"] | components["schemas"]["Picture"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"] | components["schemas"]["Unify"])[][];
+            chains: (components["schemas"]["AsColour"] | components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Extent"] | components["schemas"]["Falloff"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Ground"] | components["schemas"]["Levels"] | components["schemas"]["Mix"] | components["schemas"]["Nearness"] | components["schemas"]["Noise"] | components["schemas"]["Palette"] | components["schemas"]["Picture"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["ShapeRead"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"] | components["schemas"]["Unify"])[][];
         };
         /**
          * Clamp
@@ -1323,6 +1405,94 @@ export interface components {
             kind: string;
         };
         /**
+         * ElementPicture
+         * @description A picture on each element's own uv, which the base colour tints.
+         *
+         *     It comes in two graded versions, between which the channel *picture mix* goes from element to element.
+         */
+        ElementPicture: {
+            /**
+             * Picture
+             * @description Left out, the scene's first one, else the moon that ships.
+             * @default null
+             */
+            picture: string | null;
+            /**
+             * Grey
+             * @description Take its luma alone, so that the tint is all its colour.
+             * @default false
+             */
+            grey: boolean;
+            /**
+             * Shift
+             * @default [
+             *       0,
+             *       0
+             *     ]
+             */
+            shift: [
+                number,
+                number
+            ];
+            /**
+             * Size
+             * @default [
+             *       1,
+             *       1
+             *     ]
+             */
+            size: [
+                number,
+                number
+            ];
+            /**
+             * Turn
+             * @default 0
+             */
+            turn: number;
+            /**
+             * @default {
+             *       "hue_turn": 0,
+             *       "saturation": 1,
+             *       "brightness": 1,
+             *       "contrast": 1,
+             *       "gamma": 1
+             *     }
+             */
+            first: components["schemas"]["Version"];
+            /**
+             * @default {
+             *       "hue_turn": 0,
+             *       "saturation": 1,
+             *       "brightness": 1,
+             *       "contrast": 1,
+             *       "gamma": 1
+             *     }
+             */
+            second: components["schemas"]["Version"];
+            /**
+             * Cut out by
+             * @default none
+             * @enum {string}
+             */
+            cut: "none" | "alpha" | "luma";
+            /**
+             * Threshold
+             * @description What lies below it is a hole.
+             * @default 0.5
+             */
+            threshold: number | components["schemas"]["FollowDial"];
+        };
+        /**
+         * ElementPictureRequest
+         * @description A picture on elements, by the digest of its file or the name of one that ships; dials have been put in.
+         */
+        ElementPictureRequest: {
+            /** Source */
+            source: string;
+            picture: components["schemas"]["ElementPicture"];
+        };
+        /**
          * ElementsAnswer
          * @description A window of the rows.
          */
@@ -1663,6 +1833,69 @@ export interface components {
              * @default false
              */
             flip: boolean;
+        };
+        /**
+         * Finish
+         * @description A named set of channel values, which lanes then vary.
+         */
+        Finish: {
+            /**
+             * Name
+             * @default Finish
+             */
+            name: string;
+            /**
+             * Weight
+             * @description Its share of the elements, beside the other weights.
+             * @default 1
+             */
+            weight: number;
+            /**
+             * Metalness
+             * @default 0
+             */
+            metalness: number | components["schemas"]["FollowDial"];
+            /**
+             * Roughness
+             * @default 0.3
+             */
+            roughness: number | components["schemas"]["FollowDial"];
+            /**
+             * Transmission
+             * @default 0
+             */
+            transmission: number | components["schemas"]["FollowDial"];
+            /**
+             * Subsurface
+             * @default 0
+             */
+            subsurface: number | components["schemas"]["FollowDial"];
+            /**
+             * Subsurface colour
+             * @description Left out, it follows the base colour.
+             * @default null
+             */
+            subsurface_colour: string | components["schemas"]["FollowDial"] | null;
+            /**
+             * Subsurface radius
+             * @default 0.05
+             */
+            subsurface_radius: number | components["schemas"]["FollowDial"];
+            /**
+             * Emission colour
+             * @default #ffffff
+             */
+            emission_colour: string | components["schemas"]["FollowDial"];
+            /**
+             * Emission strength
+             * @default 0
+             */
+            emission_strength: number | components["schemas"]["FollowDial"];
+            /**
+             * Opacity
+             * @default 1
+             */
+            opacity: number | components["schemas"]["FollowDial"];
         };
         /**
          * Fix
@@ -2191,7 +2424,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "ramp" | "palette" | "chain" | "layer" | "look";
+            kind: "ramp" | "palette" | "chain" | "layer" | "look" | "finish";
             /** Name */
             name: string;
             /** Document */
@@ -2266,6 +2499,9 @@ export interface components {
         /**
          * Lane
          * @description The layers that make one material channel, bottom first; off keeps them.
+         *
+         *     The other fields belong to single channels: how *shape* and *finish* choose, whether *opacity* cuts out, along
+         *     what *lift* moves.
          */
         Lane: {
             /**
@@ -2278,6 +2514,30 @@ export interface components {
              * @default []
              */
             layers: components["schemas"]["Layer"][];
+            /**
+             * Chosen by
+             * @description 0 to 1 falls into the weights' bands; a whole number picks; or 0 to 1 blends from the first finish to the last.
+             * @default share
+             * @enum {string}
+             */
+            choose: "share" | "number" | "blend";
+            /**
+             * Seed
+             * @default 1
+             */
+            seed: number;
+            /**
+             * Cut out below
+             * @description Left out, elements are seen through; else they are there or not.
+             * @default null
+             */
+            threshold: number | null;
+            /**
+             * Along
+             * @description normal, up, or a vector.
+             * @default normal
+             */
+            along: string;
         };
         /**
          * Layer
@@ -2315,9 +2575,9 @@ export interface components {
              * Mask
              * @default null
              */
-            mask: (components["schemas"]["AsColour"] | components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Extent"] | components["schemas"]["Falloff"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Ground"] | components["schemas"]["Levels"] | components["schemas"]["Mix"] | components["schemas"]["Nearness"] | components["schemas"]["Noise"] | components["schemas"]["Palette"] | components["schemas"]["Picture"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"] | components["schemas"]["Unify"])[] | null;
+            mask: (components["schemas"]["AsColour"] | components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Extent"] | components["schemas"]["Falloff"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Ground"] | components["schemas"]["Levels"] | components["schemas"]["Mix"] | components["schemas"]["Nearness"] | components["schemas"]["Noise"] | components["schemas"]["Palette"] | components["schemas"]["Picture"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["ShapeRead"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"] | components["schemas"]["Unify"])[] | null;
             /** Paint */
-            paint: (components["schemas"]["AsColour"] | components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Extent"] | components["schemas"]["Falloff"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Ground"] | components["schemas"]["Levels"] | components["schemas"]["Mix"] | components["schemas"]["Nearness"] | components["schemas"]["Noise"] | components["schemas"]["Palette"] | components["schemas"]["Picture"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"] | components["schemas"]["Unify"])[];
+            paint: (components["schemas"]["AsColour"] | components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Extent"] | components["schemas"]["Falloff"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Ground"] | components["schemas"]["Levels"] | components["schemas"]["Mix"] | components["schemas"]["Nearness"] | components["schemas"]["Noise"] | components["schemas"]["Palette"] | components["schemas"]["Picture"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["ShapeRead"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"] | components["schemas"]["Unify"])[];
         };
         /**
          * Levels
@@ -2362,7 +2622,9 @@ export interface components {
         };
         /**
          * Look
-         * @description A population's signals and lanes.
+         * @description A population's signals, lanes, finishes and shapes: the whole material of its elements.
+         *
+         *     Without finishes all have the plain one; without shapes all are what the population says.
          */
         Look: {
             /**
@@ -2383,6 +2645,26 @@ export interface components {
             lanes: {
                 [key: string]: components["schemas"]["Lane"];
             };
+            /**
+             * Finishes
+             * @default []
+             */
+            finishes: components["schemas"]["Finish"][];
+            /**
+             * Shapes
+             * @default []
+             */
+            shapes: components["schemas"]["Shape"][];
+            /**
+             * @description On every element.
+             * @default null
+             */
+            picture: components["schemas"]["ElementPicture"] | null;
+            /**
+             * Outputs
+             * @default []
+             */
+            outputs: components["schemas"]["Output"][];
         };
         /**
          * LookAnswer
@@ -2482,7 +2764,7 @@ export interface components {
              */
             blend: "normal" | "multiply" | "screen" | "overlay" | "darken" | "lighten" | "colour_dodge" | "colour_burn" | "hard_light" | "soft_light" | "difference" | "exclusion" | "hue" | "saturation" | "colour" | "luminosity" | "add" | "subtract" | "minimum" | "maximum" | "average";
             /** The other chain */
-            chain: (components["schemas"]["AsColour"] | components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Extent"] | components["schemas"]["Falloff"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Ground"] | components["schemas"]["Levels"] | components["schemas"]["Mix"] | components["schemas"]["Nearness"] | components["schemas"]["Noise"] | components["schemas"]["Palette"] | components["schemas"]["Picture"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"] | components["schemas"]["Unify"])[];
+            chain: (components["schemas"]["AsColour"] | components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Extent"] | components["schemas"]["Falloff"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Ground"] | components["schemas"]["Levels"] | components["schemas"]["Mix"] | components["schemas"]["Nearness"] | components["schemas"]["Noise"] | components["schemas"]["Palette"] | components["schemas"]["Picture"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["ShapeRead"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"] | components["schemas"]["Unify"])[];
         };
         /**
          * NearPair
@@ -2591,7 +2873,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "ramp" | "palette" | "chain" | "layer" | "look";
+            kind: "ramp" | "palette" | "chain" | "layer" | "look" | "finish";
             /** Name */
             name: string;
             /** Document */
@@ -2786,6 +3068,14 @@ export interface components {
             linked: boolean;
         };
         /**
+         * OneColour
+         * @description One colour.
+         */
+        OneColour: {
+            /** Colour */
+            colour: string;
+        };
+        /**
          * OrderRequest
          * @description Another order.
          */
@@ -2802,6 +3092,24 @@ export interface components {
              * @enum {string}
              */
             order: "grid" | "hue" | "lightness" | "path";
+        };
+        /**
+         * Output
+         * @description A signal that goes out with files under a name of its own; in place of what came in under that name.
+         */
+        Output: {
+            /** Signal */
+            signal: string;
+            /**
+             * Name
+             * @description Letters, digits and underscores, so that every format takes it.
+             */
+            name: string;
+            /**
+             * On
+             * @default true
+             */
+            enabled: boolean;
         };
         /**
          * Painted
@@ -3089,7 +3397,7 @@ export interface components {
              * Shape
              * @default sequin
              */
-            shape: ("sequin" | "tile" | "ball") | components["schemas"]["FollowDial"];
+            shape: ("sequin" | "tile" | "ball" | "block" | "bead" | "rosette" | "card" | "ring") | components["schemas"]["FollowDial"];
             /**
              * Shown
              * @default true
@@ -3134,7 +3442,11 @@ export interface components {
              * @default {
              *       "gaudyseed": 2,
              *       "signals": [],
-             *       "lanes": {}
+             *       "lanes": {},
+             *       "finishes": [],
+             *       "shapes": [],
+             *       "picture": null,
+             *       "outputs": []
              *     }
              */
             look: components["schemas"]["Look"];
@@ -3169,7 +3481,7 @@ export interface components {
              * Of
              * @enum {string}
              */
-            of: "attribute" | "signal" | "step";
+            of: "attribute" | "signal" | "step" | "channel";
             /** Name */
             name: string;
             /**
@@ -3560,7 +3872,10 @@ export interface components {
             /**
              * @default {
              *       "surround": "mid",
-             *       "shading": "finished"
+             *       "shading": "finished",
+             *       "backdrop": null,
+             *       "light_turn": 0,
+             *       "light_strength": 1
              *     }
              */
             view: components["schemas"]["ViewSettings"];
@@ -3705,6 +4020,70 @@ export interface components {
             frames: components["schemas"]["SequenceFrame"][];
         };
         /**
+         * Shape
+         * @description One of the shapes that the elements of a population are.
+         */
+        Shape: {
+            /**
+             * Shape
+             * @default sequin
+             */
+            shape: ("sequin" | "tile" | "ball" | "block" | "bead" | "rosette" | "card" | "ring") | components["schemas"]["FollowDial"];
+            /**
+             * Mesh
+             * @description A small mesh of the scene, in place of the shape.
+             * @default null
+             */
+            mesh: string | null;
+            /**
+             * Weight
+             * @description Its share of the elements, beside the other weights.
+             * @default 1
+             */
+            weight: number;
+            /**
+             * Size
+             * @description Times the element's own.
+             * @default 1
+             */
+            size: number;
+            /**
+             * Finish
+             * @description In place of the elements' own.
+             * @default null
+             */
+            finish: string | null;
+            /**
+             * @description In place of that of all.
+             * @default null
+             */
+            picture: components["schemas"]["ElementPicture"] | null;
+        };
+        /**
+         * ShapeRead
+         * @description Which of the look's shapes each element is: the middle of its band of equal bands of 0 to 1, or its number.
+         *
+         *     As a band it goes well into a palette, a ramp of steps or a choice of chains; as a number it counts from 0.
+         */
+        ShapeRead: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            step: "shape";
+            /**
+             * On
+             * @default true
+             */
+            enabled: boolean;
+            /**
+             * As
+             * @default band
+             * @enum {string}
+             */
+            given: "band" | "number";
+        };
+        /**
          * SharedLook
          * @description A look that lives in the scene, for several populations to wear.
          */
@@ -3715,10 +4094,36 @@ export interface components {
              * @default {
              *       "gaudyseed": 2,
              *       "signals": [],
-             *       "lanes": {}
+             *       "lanes": {},
+             *       "finishes": [],
+             *       "shapes": [],
+             *       "picture": null,
+             *       "outputs": []
              *     }
              */
             look: components["schemas"]["Look"];
+        };
+        /**
+         * SharesRequest
+         * @description How many of the elements are to have each shape or finish, as shares of all.
+         */
+        SharesRequest: {
+            scene: components["schemas"]["Scene"];
+            /** Population */
+            population: string;
+            /**
+             * Of
+             * @enum {string}
+             */
+            of: "shape" | "finish";
+            /** Shares */
+            shares: number[];
+            /**
+             * Frame
+             * @description Of the scene's timeline; its first where it is left out.
+             * @default null
+             */
+            frame: number | null;
         };
         /**
          * ShippedList
@@ -3811,7 +4216,7 @@ export interface components {
          */
         StepAnswer: {
             /** Step */
-            step: components["schemas"]["AsColour"] | components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Extent"] | components["schemas"]["Falloff"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Ground"] | components["schemas"]["Levels"] | components["schemas"]["Mix"] | components["schemas"]["Nearness"] | components["schemas"]["Noise"] | components["schemas"]["Palette"] | components["schemas"]["Picture"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"] | components["schemas"]["Unify"];
+            step: components["schemas"]["AsColour"] | components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Extent"] | components["schemas"]["Falloff"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Ground"] | components["schemas"]["Levels"] | components["schemas"]["Mix"] | components["schemas"]["Nearness"] | components["schemas"]["Noise"] | components["schemas"]["Palette"] | components["schemas"]["Picture"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["ShapeRead"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"] | components["schemas"]["Unify"];
         };
         /**
          * StepDescription
@@ -3870,6 +4275,8 @@ export interface components {
         /**
          * StepList
          * @description Whatever is registered: steps, channels, makers, kinds of population and formats.
+         *
+         *     ``material`` has the parameters of a finish, a shape, a picture on elements and its versions.
          */
         StepList: {
             /** Steps */
@@ -3882,6 +4289,12 @@ export interface components {
             kinds: components["schemas"]["KindDescription"][];
             /** Formats */
             formats: components["schemas"]["FormatDescription"][];
+            /** Material */
+            material: {
+                [key: string]: {
+                    [key: string]: unknown;
+                };
+            };
         };
         /**
          * Stop
@@ -4059,6 +4472,14 @@ export interface components {
             rate: number;
         };
         /**
+         * TintList
+         * @description Colours from dark to light.
+         */
+        TintList: {
+            /** Colours */
+            colours: string[];
+        };
+        /**
          * Unify
          * @description What the elements of an owner have becomes one value, the same for all of them.
          *
@@ -4090,6 +4511,37 @@ export interface components {
             by: "mean" | "least" | "greatest" | "middle" | "first" | "sum" | "count";
         };
         /**
+         * Version
+         * @description A graded version of a picture: as in the grade step, on display-encoded levels.
+         */
+        Version: {
+            /**
+             * Hue turn
+             * @default 0
+             */
+            hue_turn: number | components["schemas"]["FollowDial"];
+            /**
+             * Saturation
+             * @default 1
+             */
+            saturation: number | components["schemas"]["FollowDial"];
+            /**
+             * Brightness
+             * @default 1
+             */
+            brightness: number | components["schemas"]["FollowDial"];
+            /**
+             * Contrast
+             * @default 1
+             */
+            contrast: number | components["schemas"]["FollowDial"];
+            /**
+             * Gamma
+             * @default 1
+             */
+            gamma: number | components["schemas"]["FollowDial"];
+        };
+        /**
          * ViewSettings
          * @description How the view shows the scene.
          */
@@ -4106,6 +4558,22 @@ export interface components {
              * @enum {string}
              */
             shading: "finished" | "flat";
+            /**
+             * Backdrop
+             * @description A colour in place of the surround.
+             * @default null
+             */
+            backdrop: string | null;
+            /**
+             * Turn of the light
+             * @default 0
+             */
+            light_turn: number;
+            /**
+             * Strength of the light
+             * @default 1
+             */
+            light_strength: number;
         };
         /**
          * Wanted
@@ -4144,6 +4612,21 @@ export interface components {
              * @default null
              */
             preview: components["schemas"]["Preview"] | null;
+            /**
+             * Weigh
+             * @description What shares are measured by.
+             * @default count
+             * @enum {string}
+             */
+            weigh: "count" | "size" | "opacity" | "density";
+        };
+        /**
+         * WeightsAnswer
+         * @description The weights that give these shares; nothing is saved.
+         */
+        WeightsAnswer: {
+            /** Weights */
+            weights: number[];
         };
         /**
          * WriteRequest
@@ -4178,7 +4661,7 @@ export interface components {
             /** Name */
             name: string;
             /** Chain */
-            chain: (components["schemas"]["AsColour"] | components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Extent"] | components["schemas"]["Falloff"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Ground"] | components["schemas"]["Levels"] | components["schemas"]["Mix"] | components["schemas"]["Nearness"] | components["schemas"]["Noise"] | components["schemas"]["Palette"] | components["schemas"]["Picture"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"] | components["schemas"]["Unify"])[];
+            chain: (components["schemas"]["AsColour"] | components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Extent"] | components["schemas"]["Falloff"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Ground"] | components["schemas"]["Levels"] | components["schemas"]["Mix"] | components["schemas"]["Nearness"] | components["schemas"]["Noise"] | components["schemas"]["Palette"] | components["schemas"]["Picture"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["ShapeRead"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"] | components["schemas"]["Unify"])[];
             /**
              * Layers
              * @default []
@@ -4420,6 +4903,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RenamedScene"];
+                };
+            };
+            /** @description Refused */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    get_element_picture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ElementPictureRequest"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
                 };
             };
             /** @description Refused */
@@ -4837,6 +5353,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RenamedScene"];
+                };
+            };
+            /** @description Refused */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    set_material_shares: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SharesRequest"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WeightsAnswer"];
                 };
             };
             /** @description Refused */
@@ -5496,6 +6045,37 @@ export interface operations {
             };
         };
     };
+    get_shape: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                word: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+            /** @description Refused */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
     name_shared_signal: {
         parameters: {
             query?: never;
@@ -5675,6 +6255,39 @@ export interface operations {
                 };
                 content: {
                     "application/octet-stream": string;
+                };
+            };
+            /** @description Refused */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    list_tints: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OneColour"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TintList"];
                 };
             };
             /** @description Refused */

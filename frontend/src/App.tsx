@@ -1,4 +1,5 @@
 /** The page: rooms around one view, the share strip below. */
+import { EditorWindows } from "./chain/EditorWindows";
 import { Redo2, Search, SunMoon, TriangleAlert, Undo2, X } from "lucide-react";
 import { lazy, Suspense, useCallback, useEffect, useState } from "react";
 import { flushSync } from "react-dom";
@@ -237,6 +238,7 @@ export function App() {
       <Strip />
       <Computed />
       <CommandSearch open={searching} onClose={() => setSearching(false)} commands={searching ? commands() : []} />
+      {room === "colour" && <EditorWindows />}
       <Notices />
       <Announcements />
       <EarlierStates />

@@ -12,7 +12,7 @@ import numpy as np
 from .core.digest import digest_of
 from .core.document import LARGEST_DOCUMENT, parse, parse_json
 from .core.errors import BadInput
-from .core.formats import LARGEST_FILE, About, Format, Wish, read_points
+from .core.formats import LARGEST_FILE, Format, Wish, read_points
 from .core.formats.pictures import LARGEST_PICTURE, read_picture
 from .core.formats.sequences import numbered
 from .core.look.evaluate import Evaluation, Evaluator
@@ -21,6 +21,7 @@ from .core.look.scope import Surroundings
 from .core.picture import Picture, shipped
 from .core.population import Population
 from .core.report import Reporter
+from .core.sending import sent
 from .core.timeline import LAST_FRAME, checked_frame
 from .files import read_file
 
@@ -92,8 +93,8 @@ class Colouring:
 
     def written(self, evaluation: Evaluation, form: Format) -> bytes:
         """The coloured elements in a format."""
-        about = About(self._population or self._points.stem)
-        return form.write(evaluation.population, evaluation.results, about)
+        population, results, about = sent(evaluation, self._population or self._points.stem, "sequin")
+        return form.write(population, results, about)
 
     def _elements(self, frame: float | None) -> Population:
         path = numbered(self._points, frame) if frame is not None else self._points

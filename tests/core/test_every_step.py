@@ -79,6 +79,7 @@ SAMPLES: dict[str, list[dict]] = {
     "extent": [{"step": "extent"}, {"step": "extent", "axis": "x", "per": "id", "flip": True, "low": -1}],
     "nearness": [{"step": "nearness"}, {"step": "nearness", "result": "distance"}],
     "picture": [{"step": "picture"}, {"step": "picture", "part": "grey", "edge": "mirror", "scale": [0.3, 0.2]}],
+    "shape": [{"step": "shape"}, {"step": "shape", "given": "number"}],
     "clamp": [{"step": "clamp", "least": {"signal": "s", "high": 0.3}, "greatest": 0.8}],
     "palette": [
         {"step": "palette", "swatches": [{"colour": c} for c in FIVE]},

@@ -9,6 +9,10 @@ export type EarlierState = Schemas["Earlier"];
 export type PopulationDocument = Schemas["PopulationDocument"];
 export type Layer = Schemas["Layer"];
 export type Lane = Schemas["Lane"];
+export type Finish = Schemas["Finish"];
+export type Shape = Schemas["Shape"];
+export type ElementPicture = Schemas["ElementPicture"];
+export type Output = Schemas["Output"];
 export type Channel = Schemas["ChannelDescription"];
 export type MakerDescription = Schemas["MakerDescription"];
 export type KindDescription = Schemas["KindDescription"];
@@ -159,8 +163,46 @@ export interface Trace {
   result: string;
 }
 
+/** A finish as numbers; colours as levels of the display, null where it follows the base colour. */
+export interface FinishOf {
+  name: string;
+  metalness: number[];
+  roughness: number[];
+  transmission: number[];
+  subsurface: number[];
+  subsurface_colour: number[] | null;
+  subsurface_radius: number[];
+  emission_colour: number[];
+  emission_strength: number[];
+  opacity: number[];
+}
+
+/** Under what a picture on elements is asked for, and how it lies on their uv. */
+export interface ElementPictureOf {
+  key: string;
+  source: string;
+  picture: object;
+  /** From uv to the picture, two rows of three. */
+  into: number[];
+  cut: boolean;
+  threshold: number;
+}
+
+/** Finishes, shapes, and how opacity and lift go. */
+export interface Material {
+  finishes: FinishOf[];
+  shapes: { key: string; size: number; picture: ElementPictureOf | null }[];
+  threshold: number | null;
+  along: "normal" | "up" | "ways";
+  up: [number, number, number];
+  /** How many rows the table of each lane has that ends per pixel. */
+  tables: Record<string, number>;
+  /** The digests of what comes with the lanes, by name. */
+  also: Record<string, string>;
+}
+
 /** What comes first about a population: what the view needs. */
-export type Seen = Pick<EvaluationHeader, "error" | "count" | "shape" | "shown" | "made" | "placement" | "computed" | "reused" | "timed" | "lanes" | "preview">;
+export type Seen = Pick<EvaluationHeader, "error" | "count" | "shape" | "shown" | "made" | "placement" | "computed" | "reused" | "timed" | "lanes" | "material" | "preview">;
 /** What is told after it. */
 export type Report = Omit<EvaluationHeader, keyof Seen>;
 
@@ -169,7 +211,7 @@ export interface EvaluationHeader {
   error: { code: string; sentence: string; place: string; fix: Fix | null } | null;
   count: number;
   /** As drawn and whether shown, with what follows a dial put in. */
-  shape: "sequin" | "tile" | "ball";
+  shape: string;
   shown: boolean;
   /** Names what is made of it; geometry of another name is fetched again. */
   made: string;
@@ -181,11 +223,15 @@ export interface EvaluationHeader {
   timed: boolean;
   /** The digest of each lane's values, by channel. */
   lanes: Record<string, string>;
-  groups: { digest: string; counts: number[]; colours: (string | null)[]; place: string | null };
+  /** What the view draws with the channels. */
+  material: Material;
+  groups: { digest: string; counts: number[]; colours: (string | null)[]; place: string | null; weighed: number[] | null };
   /** The place of each signal's last step. */
   signals: Record<string, string>;
   steps: Record<string, StepCensus>;
   advisories: Advisory[];
+  /** How many elements have each shape and finish, where there are several. */
+  shares: { shape?: number[]; finish?: number[] };
   trace: Trace | null;
   /** What the colours stand for where they show a value, not the result. */
   preview: PreviewLegend | null;

@@ -1,12 +1,16 @@
 /** Evaluation of drafts: what is asked of each population, the newest wins, none pile up. */
 import { type EvaluationAnswer, folded, messages, type Packed, type Preview, Refused, type Scene, type Vision } from "./client";
 
+export type Weigh = "count" | "size" | "opacity" | "density";
+
 /** What is wanted of one population. */
 export interface Wanted {
   trace: number | null;
   preview: Preview | null;
   /** Whether the distributions of the steps are wanted too. */
   census: boolean;
+  /** What shares are measured by. */
+  weigh: Weigh;
 }
 
 interface Handlers {

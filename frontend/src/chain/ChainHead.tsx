@@ -1,9 +1,10 @@
 /** Which chain is shown: a layer's paint or mask, a signal, or one held by a step; and what can be done with it. */
 import { Tab, TabGroup, TabList } from "@headlessui/react";
-import { ArrowLeft, ClipboardPaste, Copy, Files, LibraryBig, Share2, Trash2, Stamp } from "lucide-react";
+import { ArrowLeft, ClipboardPaste, Copy, Files, LibraryBig, Share2, Trash2, Stamp, Waypoints } from "lucide-react";
 import { json, type Layer, type Look, type Scene, type Signal, type Step } from "../api/client";
 import { copied, copy, openLibrary } from "../library/Library";
 import { at, chainAt, type Desk, layerOf, layersOf, maskOf, outerOf, paintOf, placeOf, signalAt, signalChain, signalOf, stackOf, withChain, withLayer } from "../state/edits";
+import { reuseAsSignal } from "../state/actions";
 import { chooseChain, edit, editLook, useStore, keepValues } from "../state/store";
 import { ActionMenu } from "../widgets/ActionMenu";
 import { IconButton } from "../widgets/Button";
@@ -91,6 +92,7 @@ function ChainMenu({ look, chain }: { look: Look; chain: string }) {
       dots
       label="More for the chain"
       items={[
+        ...(signalOf(chain) ? [] : [{ label: "Reuse as signal", icon: Waypoints, run: () => reuseAsSignal(chain) }]),
         { label: "Copy the chain", icon: Copy, run: () => copy("chain", { steps }) },
         {
           label: "Paste a chain",

@@ -9,7 +9,8 @@ import { attributesOf, chooseStep, chosenLook, chosenPopulation, editLook, NONE,
 import { AdvisoryCard, ErrorCard } from "./AdvisoryCard";
 import { ChainHead } from "./ChainHead";
 import { FlowLines } from "./FlowLines";
-import { Lanes } from "./Lanes";
+import { LaneHead } from "./LaneHead";
+import { Lanes, useShownChannel } from "./Lanes";
 import { Layers } from "./Layers";
 import { Slab } from "./Slab";
 import { Wears } from "./Wears";
@@ -21,11 +22,13 @@ export function ChainPanel() {
   const chain = useStore((s) => s.chain);
   const result = useStore((s) => s.results[s.chosen]);
   const error = useStore((s) => s.errors[s.chosen]);
+  const channel = useShownChannel();
   if (!population || !look) return <p className="p-4 text-soft">Choose a population, or go to Gather to make one.</p>;
   return (
     <div className="flex flex-col gap-3 p-3">
       <Wears population={population} />
       <Lanes look={look} />
+      <LaneHead look={look} channel={channel} />
       <Layers look={look} />
       {error && <ErrorCard error={error} />}
       {!error && result?.advisories.map((a) => <AdvisoryCard key={a.code + a.place + a.sentence} advisory={a} />)}

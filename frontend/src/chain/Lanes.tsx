@@ -1,7 +1,9 @@
 /** The channels of the material as chips: filled where a lane gives values, dashed where there is none, struck where it is off. */
+import { Eye } from "lucide-react";
 import type { Channel, Look } from "../api/client";
 import { channelOf, laneOf, laneStack, layersOf, paintOf, stackOf, withAt } from "../state/edits";
-import { chooseChain, chosenPopulation, editLook, useStore } from "../state/store";
+import { chooseChain, chosenPopulation, editLook, pinPreview, useStore } from "../state/store";
+import { IconButton } from "../widgets/Button";
 import { Toggle } from "../widgets/Toggle";
 
 /** What a channel takes, in a few words. */
@@ -20,16 +22,28 @@ export function Lanes({ look }: { look: Look }) {
   const kind = useStore((s) => s.geometry[chosenPopulation(s)?.id ?? ""]?.header.kind);
   const shown = useShownChannel();
   const lane = laneOf(look, laneStack(shown));
+  const alone = useStore((s) => s.pinned?.of === "channel" && s.pinned.name === shown);
+  const scale = useStore((s) => s.scale);
+  const pictured = look.picture !== null || look.shapes.some((shape) => shape.picture !== null);
   const title = channels.find((c) => c.name === shown)?.title ?? shown;
   return (
-    <div className="flex flex-wrap items-center gap-1.5" role="group" aria-label="Channels">
+    <div className="flex flex-wrap items-center gap-1 [&_.chip]:h-6 [&_.chip]:px-2" role="group" aria-label="Channels">
       {channels
         .filter((c) => c.populations.length === 0 || kind === undefined || c.populations.includes(kind))
+        // One chip leads to the picture; its corrections come with it.
+        .filter((c) => !c.pictured || c.name === "picture_mix" || pictured || laneOf(look, laneStack(c.name)))
         .map((channel) => (
-          <Chip key={channel.name} channel={channel} look={look} shown={channel.name === shown} />
+          <Chip key={channel.name} channel={channel} look={look} shown={channel.name === shown} pictured={pictured} />
         ))}
-      <span className="ml-auto flex">
-        {lane && (
+      <span className="ml-auto flex items-center gap-1">
+        <IconButton
+          label={`Show ${title.toLowerCase()} alone in the view`}
+          aria-pressed={alone}
+          onClick={() => pinPreview(alone ? null : { of: "channel", name: shown, scale })}
+        >
+          <Eye size={13} className={alone ? "" : "text-soft"} />
+        </IconButton>
+        {lane && lane.layers.length > 0 && (
           <Toggle
             label={`${title} on`}
             on={lane.enabled}
@@ -41,12 +55,14 @@ export function Lanes({ look }: { look: Look }) {
   );
 }
 
-function Chip({ channel, look, shown }: { channel: Channel; look: Look; shown: boolean }) {
+function Chip({ channel, look, shown, pictured }: { channel: Channel; look: Look; shown: boolean; pictured: boolean }) {
   const stack = laneStack(channel.name);
   const lane = laneOf(look, stack);
   const layers = layersOf(look, stack);
-  const empty = layers.length === 0;
-  const state = empty ? "empty" : lane?.enabled ? "on" : "off";
+  // Some channels have more than layers.
+  const held = { finish: look.finishes.length > 0, shape: look.shapes.length > 0, picture_mix: look.picture !== null }[channel.name];
+  const empty = layers.length === 0 && !held;
+  const state = empty ? "empty" : (lane?.enabled ?? true) ? "on" : "off";
   const look_ = {
     on: shown ? "bg-ink font-semibold text-on-ink" : "bg-well font-semibold",
     off: `line-through ${shown ? "bg-ink text-on-ink" : "bg-well"}`,
@@ -56,12 +72,12 @@ function Chip({ channel, look, shown }: { channel: Channel; look: Look; shown: b
     <button
       type="button"
       aria-pressed={shown}
-      aria-label={`${channel.title}, ${state === "empty" ? "no layers" : `${layers.length} ${layers.length === 1 ? "layer" : "layers"}, ${state}`}`}
+      aria-label={`${channel.title}, ${layers.length === 0 ? "no layers" : `${layers.length} ${layers.length === 1 ? "layer" : "layers"}, ${state}`}`}
       title={rangeOf(channel)}
       className={`chip cursor-pointer border ${state === "empty" ? "" : "border-transparent"} ${look_}`}
       onClick={() => chooseChain(paintOf(Math.max(0, layers.length - 1), stack))}
     >
-      {channel.title}
+      {channel.name === "picture_mix" && !pictured ? "Picture" : channel.title}
     </button>
   );
 }

@@ -1,7 +1,7 @@
 /** The layers of the lane, top first as they cover each other. */
 import { ArrowDown, ArrowUp, ClipboardPaste, Copy, Eye, EyeOff, Files, GripVertical, LibraryBig, PenLine, Plus, Shirt, Trash2 } from "lucide-react";
 import { memo, useMemo, useState } from "react";
-import type { Layer, Look, Signal, StepCensus } from "../api/client";
+import type { Channel, Layer, Look, Signal, StepCensus } from "../api/client";
 import { copy } from "../library/Library";
 import { addLayer, copyLook, layerLibrary, lookLibrary, pasteLayer, pasteLook } from "../state/actions";
 import { type Desk, laneStack, layerOf, layersOf, moved, paintOf, stackOf, withLayer, withLayers } from "../state/edits";
@@ -64,7 +64,7 @@ export function Layers({ look }: { look: Desk }) {
       <LayerList look={look} stack={stack} kind={kind} label="Layers, top first" />
       {layers.length === 0 && (
         <div className="panel p-4 text-center text-soft">
-          No layers yet, so {described?.title.toLowerCase() ?? "it"} is {bare} for every element.
+          {emptyWords(described, bare)}
           <div className="mt-2">
             <Button strong onClick={() => addLayer(stack, kind)}>
               Add a layer
@@ -74,6 +74,14 @@ export function Layers({ look }: { look: Desk }) {
       )}
     </div>
   );
+}
+
+/** What elements have in a channel that has no layers. */
+function emptyWords(channel: Channel | undefined, bare: string): string {
+  if (channel?.name === "shape" || channel?.name === "finish") return `No layers yet, so chance picks the ${channel.name} by the weights.`;
+  if (channel?.name === "subsurface_colour") return "No layers yet, so it is that of the finish, or follows the base colour.";
+  if (channel?.of_finish) return `No layers yet, so ${channel.title.toLowerCase()} is that of the finish.`;
+  return `No layers yet, so ${channel?.title.toLowerCase() ?? "it"} is ${bare} for every element.`;
 }
 
 /** The layers over a signal's own chain. */

@@ -147,7 +147,7 @@ function Control(props: ControlProps) {
 function Followed(props: ControlProps) {
   const { name, of, value, onDraft, onCommit } = props;
   if (of.control === "three") return <InSpace {...props} />;
-  if (!of.follow || value === null) return <Fixed {...props} />;
+  if (!of.follow || value === null || of.control === "colour") return <Fixed {...props} />;
   const share = of.unit === "share";
   return (
     <FollowControl
@@ -190,6 +190,7 @@ function Fixed({ name, of, value, fitted, onDraft, onCommit }: ControlProps) {
   if (ELSEWHERE.includes(of.control ?? "")) return null;
   if (of.control === "triple") return <Triple title={title} value={value as unknown[]} onDraft={onDraft} onCommit={onCommit} />;
   if (of.control === "formula") return <FormulaField title={title} value={value as string} help={of.description} functions={of.functions ?? NONE} onCommit={onCommit} />;
+  if (of.control === "colour") return <ColourOrNone title={title} value={value as string | null} optional={of.default === null} help={of.description} onDraft={onDraft} onCommit={onCommit} />;
   if (of.control === "number_or_colour") return <NumberOrColour value={value as number | string} onDraft={onDraft} onCommit={onCommit} />;
   if (of.enum) {
     return (
@@ -282,6 +283,29 @@ function SignalChoice({ title, value, onCommit }: { title: string; value: string
       <span className="text-ink">
         <Choice label={title} plain value={value} options={options} onChange={(v) => onCommit(v, `Read ${v}`)} />
       </span>
+    </span>
+  );
+}
+
+interface ColourProps {
+  title: string;
+  value: string | null;
+  /** Whether it may be left out. */
+  optional: boolean;
+  help?: string;
+  onDraft: (value: unknown) => void;
+  onCommit: ControlProps["onCommit"];
+}
+
+function ColourOrNone({ title, value, optional, help, onDraft, onCommit }: ColourProps) {
+  return (
+    <span className="col-span-2 inline-flex h-6.5 items-center gap-2" title={help}>
+      {optional ? (
+        <Toggle label={`${title} of its own`} on={value !== null} onChange={(on) => onCommit(on ? "#c8553d" : null, `Change ${title.toLowerCase()}`)} />
+      ) : (
+        <span className="text-soft">{title}</span>
+      )}
+      {value !== null && <ColourField label={title} value={value} onDraft={onDraft} onCommit={(c) => onCommit(c, `Change ${title.toLowerCase()}`)} />}
     </span>
   );
 }

@@ -1,5 +1,5 @@
 /** One step: what it does, its few numbers, and the distribution that leaves it. */
-import { ArrowDown, ArrowUp, Copy, Eye, Power, Trash2, Waves } from "lucide-react";
+import { AppWindow, ArrowDown, ArrowUp, Copy, Eye, Power, Trash2, Waves } from "lucide-react";
 import { memo } from "react";
 import type { Step, StepCensus, TraceStep } from "../api/client";
 import { chainAt, moved, placeOf, withChain, withStep } from "../state/edits";
@@ -7,6 +7,7 @@ import { chooseStep, chosenLook, draftLook, editLook, pinPreview, showPreview, u
 import { ActionMenu } from "../widgets/ActionMenu";
 import { AxisEnds, Bars, Swatches } from "../widgets/Distribution";
 import { breakUp } from "./breakUp";
+import { openWindow } from "./EditorWindows";
 import { Parameters, useSchema } from "./Parameters";
 import { pageOf, summary, titleOf } from "./steps";
 
@@ -94,7 +95,7 @@ export const Slab = memo(function Slab(of: Props) {
           <span className="tabular flex-none text-[11px] whitespace-nowrap text-soft">{Math.round(reached * 100)}% reached</span>
         )}
         {own.Mark && <own.Mark {...props} schema={schema} />}
-        <StepMenu title={title} place={place} enabled={step.enabled} numbers={census?.kind === "number"} index={index} actions={actionsFor(chain, index)} />
+        <StepMenu title={title} place={place} enabled={step.enabled} numbers={census?.kind === "number"} index={index} window={own.large ? () => openWindow(chain, index) : undefined} actions={actionsFor(chain, index)} />
       </div>
       {open && <Opened {...props} schema={schema} />}
       {census?.numbers && step.enabled && (
@@ -145,7 +146,7 @@ function Opened(props: Acting) {
   );
 }
 
-function StepMenu({ title, place, enabled, numbers, index, actions }: { title: string; place: string; enabled: boolean; numbers: boolean; index: number; actions: StepActions }) {
+function StepMenu({ title, place, enabled, numbers, index, window, actions }: { title: string; place: string; enabled: boolean; numbers: boolean; index: number; window?: () => void; actions: StepActions }) {
   const shown = useStore((s) => s.pinned?.of === "step" && s.pinned.name === place);
   const scale = useStore((s) => s.scale);
   const items = [
@@ -153,6 +154,7 @@ function StepMenu({ title, place, enabled, numbers, index, actions }: { title: s
       ? [{ label: shown ? "Show the result in the view" : "Show this step in the view", icon: Eye, run: () => pinPreview(shown ? null : { of: "step", name: place, scale }) }]
       : []),
     ...(enabled && numbers ? [{ label: "Break it up with a noise", icon: Waves, run: () => breakUp(place, index + 1) }] : []),
+    ...(window ? [{ label: "Open in a window", icon: AppWindow, run: window }] : []),
     { label: enabled ? "Switch off" : "Switch on", icon: Power, run: actions.toggle },
     { label: "Move up", icon: ArrowUp, run: () => actions.move(-1) },
     { label: "Move down", icon: ArrowDown, run: () => actions.move(1) },

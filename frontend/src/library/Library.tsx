@@ -23,7 +23,9 @@ interface State {
 
 const useLibrary = create<State>(() => ({ wanted: null, items: [], sentence: "" }));
 
-const WORDS: Record<LibraryKind, string> = { ramp: "ramp", palette: "palette", chain: "chain", layer: "layer", look: "look" };
+const WORDS: Record<LibraryKind, string> = { ramp: "ramp", palette: "palette", chain: "chain", layer: "layer", look: "look", finish: "finish" };
+
+const several = (word: string) => (word.endsWith("sh") ? `${word}es` : `${word}s`);
 
 async function refresh(kind: LibraryKind) {
   try {
@@ -81,7 +83,7 @@ export function Library() {
   return (
     <Modal open={wanted !== null} onClose={close} className="w-[640px] p-4">
       <div className="flex items-center gap-3">
-        <DialogTitle className="text-[15px] font-semibold capitalize">{word}s</DialogTitle>
+        <DialogTitle className="text-[15px] font-semibold capitalize">{several(word)}</DialogTitle>
         <label className="relative grow">
           <Search size={12} className="absolute top-1/2 left-2 -translate-y-1/2 text-soft" aria-hidden />
           <input className="field w-full pl-6.5" aria-label={`Find a ${word}`} placeholder="Find" value={query} onChange={(e) => setQuery(e.target.value)} />
@@ -91,7 +93,7 @@ export function Library() {
         </IconButton>
       </div>
       {sentence && <p role="alert">{sentence}</p>}
-      <ul className="grid max-h-[420px] grid-cols-2 gap-2 overflow-y-auto" aria-label={`Kept ${word}s`}>
+      <ul className="grid max-h-[420px] grid-cols-2 gap-2 overflow-y-auto" aria-label={`Kept ${several(word)}`}>
         {shown.map((item) => (
           <li key={item.id} className="panel relative overflow-hidden hover:border-ink">
             <button
@@ -140,7 +142,7 @@ export function Library() {
 }
 
 function Picture({ item }: { item: LibraryItem }) {
-  if (item.picture) return <img src={item.picture} alt="" className="h-20 w-full bg-well object-cover" />;
+  if (item.picture) return <img src={item.picture} alt="" className={`h-20 w-full bg-well ${item.kind === "finish" ? "object-contain" : "object-cover"}`} />;
   if (item.strip.length === 0) {
     return (
       <span className="grid h-10 place-items-center bg-well text-soft">

@@ -1,5 +1,5 @@
 /** The tray of pictures: those of the scene and those that ship, with their size; each can be replaced in place. */
-import { ImagePlus, Replace, Trash2 } from "lucide-react";
+import { Box, ImagePlus, Replace, Trash2 } from "lucide-react";
 import { type Asset, json, type Scene } from "../api/client";
 import { edit, NONE, takePicture, useStore } from "../state/store";
 import { IconButton } from "../widgets/Button";
@@ -7,6 +7,7 @@ import { FileButton } from "../widgets/FileButton";
 import { NameField } from "../widgets/NameField";
 
 const ACCEPT = ".png,.jpg,.jpeg,.webp,.tif,.tiff,.exr";
+const MESHES = ".obj,.glb,.ply";
 
 async function rename(old: string, wanted: string) {
   const { scene } = useStore.getState();
@@ -14,29 +15,38 @@ async function rename(old: string, wanted: string) {
   edit(`Rename ${old} to ${wanted}`, () => answer.scene);
 }
 
-function Chooser({ label, instead, icon }: { label: string; instead?: string; icon: React.ReactNode }) {
-  return <FileButton label={label} name={`${label}, file`} accept={ACCEPT} icon={icon} onFile={(file) => void takePicture(file, instead)} />;
+function Chooser({ label, instead, icon, accept = ACCEPT }: { label: string; instead?: string; icon: React.ReactNode; accept?: string }) {
+  return <FileButton label={label} name={`${label}, file`} accept={accept} icon={icon} onFile={(file) => void takePicture(file, instead)} />;
 }
 
 export function Pictures() {
   const assets = useStore((s) => s.scene?.assets ?? (NONE as Asset[]));
   const shipped = useStore((s) => s.shipped);
   return (
-    <section aria-label="Pictures">
+    <section aria-label="Pictures and meshes">
       <div className="flex h-6.5 items-center justify-between">
-        <h2 className="heading">Pictures</h2>
-        <Chooser label="Add a picture" icon={<ImagePlus size={14} />} />
+        <h2 className="heading">Pictures, meshes</h2>
+        <span className="flex">
+          <Chooser label="Add a small mesh" accept={MESHES} icon={<Box size={14} />} />
+          <Chooser label="Add a picture" icon={<ImagePlus size={14} />} />
+        </span>
       </div>
       <ul className="flex flex-col gap-1">
         {assets.map((a) => (
           <li key={a.name} className="flex items-center gap-1.5 px-1.5">
-            <Small source={a.digest} name={a.name} />
+            {a.kind === "mesh" ? (
+              <span className="grid size-9 flex-none place-items-center rounded border border-line bg-well text-soft">
+                <Box size={16} aria-hidden />
+              </span>
+            ) : (
+              <Small source={a.digest} name={a.name} />
+            )}
             <span className="min-w-0 grow">
-              <NameField label={`Name of the picture ${a.name}`} name={a.name} className="quiet w-full" onRename={(wanted) => rename(a.name, wanted)} />
-              <span className="block text-[11px] text-soft tabular">{`${a.width} × ${a.height}`}</span>
+              <NameField label={`Name of the ${a.kind} ${a.name}`} name={a.name} className="quiet w-full" onRename={(wanted) => rename(a.name, wanted)} />
+              <span className="block text-[11px] text-soft tabular">{a.kind === "mesh" ? `${a.width.toLocaleString("en-GB")} triangles` : `${a.width} × ${a.height}`}</span>
             </span>
-            <Chooser label={`Replace ${a.name}`} instead={a.name} icon={<Replace size={12} />} />
-            <IconButton label={`Remove the picture ${a.name}`} onClick={() => edit(`Remove the picture ${a.name}`, (scene) => ({ ...scene, assets: scene.assets.filter((b) => b.name !== a.name) }))}>
+            <Chooser label={`Replace ${a.name}`} instead={a.name} accept={a.kind === "mesh" ? MESHES : ACCEPT} icon={<Replace size={12} />} />
+            <IconButton label={`Remove the ${a.kind} ${a.name}`} onClick={() => edit(`Remove the ${a.kind} ${a.name}`, (scene) => ({ ...scene, assets: scene.assets.filter((b) => b.name !== a.name) }))}>
               <Trash2 size={12} />
             </IconButton>
           </li>

@@ -2,7 +2,7 @@
 import type { Layer, Look, Step, StepCensus } from "../api/client";
 import { fresh } from "../chain/steps";
 import { copied, copy, openLibrary } from "../library/Library";
-import { BASE_COLOUR, channelOf, free, layerOf, layersOf, lookOf, paintOf, signalChain, stackOf, withAt, withLayers } from "./edits";
+import { BASE_COLOUR, chainAt, channelOf, free, layerOf, layersOf, lookOf, paintOf, placeOf, signalChain, stackOf, withAt, withChain, withLayers } from "./edits";
 import { chooseChain, chosenLook, chosenPopulation, edit, editLook, useStore } from "./store";
 
 export function addSignal() {
@@ -11,6 +11,25 @@ export function addSignal() {
   const name = free("signal", [...look.signals, ...look.scene.signals].map((s) => s.name), "_");
   editLook("Add a signal", (l) => withAt(l, "signals", [...l.signals, { name, chain: [fresh("random")], layers: [] }]));
   chooseChain(signalChain(look.signals.length), 0);
+}
+
+/** Make a signal of what a lane's chain reads and shapes, and read it there: then other lanes can read the same. */
+export function reuseAsSignal(chain: string) {
+  const state = useStore.getState();
+  const look = chosenLook(state);
+  const steps = look && chainAt(look, chain);
+  const census = state.results[state.chosen]?.steps;
+  if (!look || !steps || !census) return;
+  // Up to the first step that gives a colour; what is off has no kind and goes along.
+  const colour = steps.findIndex((_, k) => census[placeOf(chain, k)]?.kind === "colour");
+  const count = colour > 0 ? colour : steps.length;
+  const name = free(steps[0]!.step.replaceAll("_", " "), [...look.signals, ...look.scene.signals].map((s) => s.name), " ");
+  const reading = { ...fresh("signal"), name } as Step;
+  editLook(`Reuse ${name} as a signal`, (l) => {
+    const read = withChain(l, chain, (all) => [reading, ...all.slice(count)]);
+    return { ...read, signals: [...l.signals, { name, chain: steps.slice(0, count), layers: [] }] };
+  });
+  chooseChain(chain, 0);
 }
 
 /** A new dial for a number, a colour, on and off, or one of several words, which become its choices. */

@@ -16,6 +16,8 @@ export interface DocumentSlice {
   channels: Channel[];
   makers: MakerDescription[];
   kinds: KindDescription[];
+  /** The parameters of a finish, a shape, a picture on elements and its versions, by these words. */
+  material: Record<string, Record<string, unknown>>;
   formats: FileFormat[];
   /** The pictures that ship. */
   shipped: ShippedList["pictures"];
@@ -34,6 +36,7 @@ export const document: DocumentSlice = {
   channels: [],
   makers: [],
   kinds: [],
+  material: {},
   formats: [],
   shipped: [],
 };

@@ -30,8 +30,8 @@ export async function start() {
     const named = wanted === null ? null : json<SceneAnswer>("GET", `/scenes/${encodeURIComponent(wanted)}`);
     named?.catch(() => undefined);
     const [scenes, registered] = await Promise.all([listScenes(), json<StepList>("GET", "/steps")]);
-    const { steps, channels, makers, kinds, formats } = registered;
-    set({ steps, channels, makers, kinds, formats });
+    const { steps, channels, makers, kinds, formats, material } = registered;
+    set({ steps, channels, makers, kinds, formats, material });
     void fetchShipped();
     const id = scenes[0]?.id;
     const answer = await (named ?? (id ? json<SceneAnswer>("GET", `/scenes/${encodeURIComponent(id)}`) : begun()));

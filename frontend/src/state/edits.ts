@@ -56,10 +56,13 @@ export function layersOf(look: Look, stack = BASE_COLOUR): Layer[] {
   return (at(look, `${stack}.layers`) as Layer[] | undefined) ?? [];
 }
 
+/** A lane that begins. */
+export const FRESH_LANE: Lane = { enabled: true, layers: [], choose: "share", seed: 1, threshold: null, along: "normal" };
+
 /** The look with other layers on a stack; a lane that was not there begins with them. */
 export function withLayers(look: Look, layers: Layer[], stack = BASE_COLOUR): Look {
   const channel = channelOf(stack);
-  if (channel !== null && !look.lanes[channel]) return { ...look, lanes: { ...look.lanes, [channel]: { enabled: true, layers } } };
+  if (channel !== null && !look.lanes[channel]) return { ...look, lanes: { ...look.lanes, [channel]: { ...FRESH_LANE, layers } } };
   return withAt(look, `${stack}.layers`, layers);
 }
 

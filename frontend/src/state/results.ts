@@ -1,5 +1,5 @@
 /** The results: arrays for the view by population, kept as they come, and the one subscriber that derives what to ask. */
-import { binary, type EvaluationAnswer, type Packed, type PopulationDocument, type PopulationHeader, Refused, type Report, type Seen, type StepCensus, type Scene, folded, textOf } from "../api/client";
+import { binary, type EvaluationAnswer, type Material, type Packed, type PopulationDocument, type PopulationHeader, Refused, type Report, type Seen, type StepCensus, type Scene, folded, textOf } from "../api/client";
 import { EvaluationQueue, type Wanted } from "../api/evaluator";
 import { type State, useStore } from "./base";
 import { lookOf } from "./edits";
@@ -57,6 +57,9 @@ const seen = new Map<string, Seen>();
 /** Where a population stands in the scene, as it was seen last. */
 export const placementOf = (id: string) => seen.get(id)?.placement ?? get().results[id]?.placement;
 
+/** The material of a population, as it was seen last. */
+export const materialOf = (id: string): Material | undefined => seen.get(id)?.material ?? get().results[id]?.material;
+
 /** Whether more is to be told of a population whose colours have come. */
 export const awaited = (id: string) => seen.has(id);
 
@@ -84,7 +87,7 @@ const queue = new EvaluationQueue({
         continue;
       }
       seen.set(id, entry);
-      const digests = { ...entry.lanes, ...(entry.preview ? { preview: "shown" } : {}) };
+      const digests = { ...entry.lanes, ...entry.material.also, ...(entry.preview ? { preview: "shown" } : {}) };
       const names = [...drop(id, Object.keys(digests)), ...keep(id, answer, digests)];
       // Into the view as it comes, while the core still counts and before the panels are drawn anew.
       receiver?.(id, names, asked);
@@ -128,8 +131,8 @@ function wish(state: State, p: PopulationDocument): { wanted: Wanted; depends: u
   const preview = chosen ? (state.preview ?? state.pinned) : null;
   const trace = chosen ? state.traced : null;
   const look = lookOf(scene, p);
-  const depends = [look, p.maker, p.place, p.draft, p.painted, below(scene, p), reads(scene, p, look), p.shape, p.shown, scene.dials, scene.signals, scene.markers, scene.assets, scene.timeline, state.vision, state.results[p.id]?.timed === false ? null : state.frame, chosen, trace, preview];
-  return { wanted: { trace, preview, census: chosen }, depends };
+  const depends = [look, p.maker, p.place, p.draft, p.painted, below(scene, p), reads(scene, p, look), p.shape, p.shown, scene.dials, scene.signals, scene.markers, scene.assets, scene.timeline, state.vision, state.results[p.id]?.timed === false ? null : state.frame, chosen, trace, preview, state.weigh];
+  return { wanted: { trace, preview, census: chosen, weigh: state.weigh }, depends };
 }
 
 /** What a population stands on, and so on down, with their looks, as one text: whatever is read there comes from these. */

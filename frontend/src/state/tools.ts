@@ -36,10 +36,10 @@ export async function takePicture(file: File, instead?: string) {
     const { asset, notes } = await upload<AssetAnswer>("/assets", file, () => undefined, new AbortController().signal);
     if (instead !== undefined) {
       const put = (a: Asset) => (a.name === instead ? { ...asset, name: instead } : a);
-      edit(`Replace the picture ${instead}`, (scene) => ({ ...scene, assets: scene.assets.map(put) }));
+      edit(`Replace the ${asset.kind} ${instead}`, (scene) => ({ ...scene, assets: scene.assets.map(put) }));
     } else {
       const name = free(asset.name, [...(get().scene?.assets ?? []), ...get().shipped].map((a) => a.name), " ");
-      edit(`Add the picture ${name}`, (scene) => ({ ...scene, assets: [...scene.assets, { ...asset, name }] }));
+      edit(`Add the ${asset.kind} ${name}`, (scene) => ({ ...scene, assets: [...scene.assets, { ...asset, name }] }));
     }
     if (notes.length > 0) tell(notes.join(" "));
   } catch (error) {

@@ -1,15 +1,15 @@
 /** The 3D view of a scene: light, ground, and a drawer for each population that is shown; drawn on demand. */
 import * as THREE from "three";
+import type { Material } from "../api/client";
 import type { Geometry } from "../state/results.slice";
 import { sampled, type Subject, View } from "./camera";
 import { drawerOf } from "./drawers";
-import type { Aside, Drawer, Shading } from "./drawers/drawer";
+import type { Aside, Drawer, Drawn, Shading } from "./drawers/drawer";
 import { ContactShadow } from "./ground";
-import { aim, environment, lights } from "./lighting";
+import { aim, environment, lights, SUN } from "./lighting";
 import { bareMaterial } from "./materials";
 import { type Picked, pickedAt } from "./picking";
 import { type Quality, quality } from "./quality";
-import type { Shape } from "./shapes";
 
 export interface Surface {
   positions: Float32Array;
@@ -21,6 +21,9 @@ export interface Surface {
 /** Display levels of the surrounds; the view's surround is neutral (ISO 3664). */
 export const SURROUNDS = { light: 0xdedede, mid: 0xa9a9a9, dark: 0x3c3c3c } as const;
 export type Surround = keyof typeof SURROUNDS;
+
+/** Drawings that a saved picture is the mean of where elements are seen through. */
+const PASSES = 16;
 
 export class Stage {
   readonly view: View;
@@ -39,11 +42,15 @@ export class Stage {
   private readonly sun = lights(this.quality.shadowSize, this.quality.environment);
   private aside: Aside = { linear: new THREE.Color(), bytes: 0 };
   private shading: Shading = "finished";
+  private surround: Surround = "mid";
+  private backdrop: string | null = null;
+  private lightTurn = 0;
   private middle = new THREE.Vector3();
   private radius = 1;
   private queued = 0;
   private version = 0;
   private contactStale = true;
+  private readonly waiting = new Set<string>();
   private lost = false;
   onFrame: (() => void) | null = null;
 
@@ -88,8 +95,9 @@ export class Stage {
   }
 
   setSurround(surround: Surround) {
+    this.surround = surround;
     const level = SURROUNDS[surround];
-    this.renderer.setClearColor(level, 1);
+    this.renderer.setClearColor(this.backdrop ?? level, 1);
     // The surround is a display level: it must not pass through tone mapping.
     this.aside = { linear: new THREE.Color(level).multiplyScalar(0.45), bytes: (((level & 255) / 255) * 3) / 4 };
     for (const drawer of this.drawers.values()) drawer.setAside(this.aside);
@@ -102,11 +110,11 @@ export class Stage {
     this.draw();
   }
 
-  /** Show a population, or the same with other places or another shape; says whether its arrays must be put in place. */
-  show(id: string, geometry: Geometry, shape: Shape): boolean {
-    if (this.drawers.get(id)?.draws(geometry, shape)) return false;
+  /** Show a population, or the same with other places or shapes; says whether its arrays must be put in place. */
+  show(id: string, geometry: Geometry, shapes: Drawn[]): boolean {
+    if (this.drawers.get(id)?.draws(geometry, shapes)) return false;
     this.remove(id);
-    const drawer = drawerOf(geometry, shape, this.quality.most);
+    const drawer = drawerOf(geometry, shapes, this.quality.most);
     drawer.setShading(this.shading);
     drawer.setAside(this.aside);
     this.drawers.set(id, drawer);
@@ -162,8 +170,34 @@ export class Stage {
 
   /** Put values of a population in place: a channel's, "groups", or "preview"; null takes them away. */
   setLane(id: string, name: string, values: ArrayLike<number> | null) {
-    this.drawers.get(id)?.setLane(name, values);
+    const drawer = this.drawers.get(id);
+    drawer?.setLane(name, values);
+    if (drawer?.solid && (name === "lift" || name.startsWith("opacity"))) this.renderer.shadowMap.needsUpdate = true;
     this.draw();
+  }
+
+  /** Finishes, pictures, and how lift and opacity of a population go. */
+  setMaterial(id: string, material: Material, pictures: (THREE.DataArrayTexture | null)[]) {
+    const drawer = this.drawers.get(id);
+    if (!drawer) return;
+    drawer.setMaterial(material, pictures);
+    if (drawer.solid) this.renderer.shadowMap.needsUpdate = true;
+    this.draw();
+  }
+
+  /** A colour in place of the surround; null for the surround. */
+  setBackdrop(colour: string | null) {
+    this.backdrop = colour;
+    this.setSurround(this.surround);
+  }
+
+  /** Turn the sun, in degrees, and make it as many times as strong. */
+  setLight(turn: number, strength: number) {
+    this.lightTurn = turn;
+    this.sun.key.intensity = SUN * strength;
+    this.scene.environmentIntensity = 0.85 * strength;
+    this.scene.environmentRotation.set(0, 0, (turn * Math.PI) / 180);
+    this.measure();
   }
 
   /** Note that an answer has been put in place; the canvas tells its number, and that of what was drawn. */
@@ -171,6 +205,13 @@ export class Stage {
     this.version++;
     this.canvas.dataset.applied = String(this.version);
     this.draw();
+  }
+
+  /** Note whether a population waits for a picture on its elements; the canvas tells. */
+  awaits(id: string, waits: boolean) {
+    if (waits) this.waiting.add(id);
+    else this.waiting.delete(id);
+    this.canvas.dataset.waits = String(this.waiting.size);
   }
 
   /** Note whether what is told beside the newest colours has come too. */
@@ -285,16 +326,38 @@ export class Stage {
     this.renderer.setPixelRatio(1);
     this.renderer.setSize(width, height, false);
     this.view.setAspect(width / height);
-    this.render();
-    // Read in the task that drew it: the drawing buffer is not kept.
-    const blob = new Promise<Blob>((resolve, reject) =>
-      this.canvas.toBlob((b) => (b ? resolve(b) : reject(new Error("The picture is too large for this machine."))), "image/png"),
-    );
+    const blob = [...this.drawers.values()].some((drawer) => drawer.seenThrough) ? this.averaged(width, height) : this.drawnPicture();
     this.renderer.setPixelRatio(ratio);
     this.renderer.setSize(size.x, size.y, false);
     this.view.setAspect(aspect);
     this.render();
     return blob;
+  }
+
+  private drawnPicture(): Promise<Blob> {
+    this.render();
+    // Read in the task that drew it: the drawing buffer is not kept.
+    return pngOf(this.canvas);
+  }
+
+  /** The mean of many drawings, each with the pattern by which elements are seen through moved. */
+  private averaged(width: number, height: number): Promise<Blob> {
+    const gl = this.renderer.getContext();
+    const sums = new Float32Array(4 * width * height);
+    const pixels = new Uint8Array(4 * width * height);
+    for (let pass = 0; pass < PASSES; pass++) {
+      for (const drawer of this.drawers.values()) drawer.setPass(pass);
+      this.render();
+      gl.readPixels(0, 0, width, height, gl.RGBA, gl.UNSIGNED_BYTE, pixels);
+      for (let k = 0; k < sums.length; k++) sums[k]! += pixels[k]!;
+    }
+    for (const drawer of this.drawers.values()) drawer.setPass(0);
+    const canvas = new OffscreenCanvas(width, height);
+    const image = new ImageData(width, height);
+    for (let row = 0; row < height; row++)
+      for (let k = 0; k < 4 * width; k++) image.data[4 * width * (height - 1 - row) + k] = sums[4 * width * row + k]! / PASSES;
+    canvas.getContext("2d")!.putImageData(image, 0, 0);
+    return canvas.convertToBlob({ type: "image/png" });
   }
 
   /** Draw in the next frame; many calls make one frame. */
@@ -314,12 +377,12 @@ export class Stage {
     if (box.isEmpty()) return this.draw();
     box.getCenter(this.middle);
     this.radius = Math.max(box.min.distanceTo(box.max) / 2, ...[...this.drawers.values()].map((drawer) => drawer.size), 1e-6);
-    const solid = [...this.drawers.values()].filter((drawer) => drawer.object.castShadow).map((drawer) => drawer.box.min.z);
+    const solid = [...this.drawers.values()].filter((drawer) => drawer.solid).map((drawer) => drawer.box.min.z);
     const bare = [...this.bodies.values()].map((b) => boxOf(b).min.z);
     const level = Math.min(...(bare.length + solid.length > 0 ? [...bare, ...solid] : [box.min.z]));
     this.shadowFloor.position.set(this.middle.x, this.middle.y, level);
     this.shadowFloor.scale.setScalar(this.radius * 6);
-    aim(this.sun.key, this.middle, this.radius);
+    aim(this.sun.key, this.middle, this.radius, this.lightTurn);
     this.contactStale = true;
     this.renderer.shadowMap.needsUpdate = true;
     this.draw();
@@ -327,7 +390,7 @@ export class Stage {
 
   private render() {
     if (this.lost) return;
-    const solid = [...this.drawers.values()].filter((drawer) => drawer.object.castShadow).map((drawer) => drawer.object);
+    const solid = [...this.drawers.values()].filter((drawer) => drawer.solid).map((drawer) => drawer.object);
     const grounded = this.bodies.size > 0 || solid.length > 0;
     this.contact.mesh.visible = this.shadowFloor.visible = grounded && this.quality.shadowSize > 0 && this.shading === "finished";
     if (this.contactStale && this.contact.mesh.visible) {
@@ -339,6 +402,10 @@ export class Stage {
     this.canvas.dataset.frames = String(Number(this.canvas.dataset.frames ?? 0) + 1);
     this.onFrame?.();
   }
+}
+
+function pngOf(canvas: HTMLCanvasElement): Promise<Blob> {
+  return new Promise((resolve, reject) => canvas.toBlob((b) => (b ? resolve(b) : reject(new Error("The picture is too large for this machine."))), "image/png"));
 }
 
 /** What the camera frames. */

@@ -1,9 +1,13 @@
 /** The view with its controls, the traced element's mark and card. */
-import { Maximize, Move3d, ScanSearch, X } from "lucide-react";
+import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
+import { Lightbulb, Maximize, Move3d, ScanSearch, X } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
-import type { PreviewLegend } from "../api/client";
-import { arrayOf, choosePopulation, chosenPopulation, edit, isolatePart, lookWith, pinPreview, showAlone, trace, travel, useStore } from "../state/store";
+import type { PreviewLegend, Scene } from "../api/client";
+import { arrayOf, choosePopulation, chosenPopulation, draft, edit, isolatePart, lookWith, pinPreview, showAlone, trace, travel, useStore } from "../state/store";
 import { Choice } from "../widgets/Choice";
+import { ColourField } from "../widgets/ColourField";
+import { NumberField } from "../widgets/NumberField";
+import { Toggle } from "../widgets/Toggle";
 import { Button, IconButton } from "../widgets/Button";
 import { Bar } from "../widgets/Distribution";
 import { hexFromBytes } from "../widgets/bytes";
@@ -29,7 +33,7 @@ function Legend({ of }: { of: PreviewLegend }) {
   const [low, high] = of.ends.map((end) => FIGURE.format(end));
   return (
     <figure className="panel absolute bottom-2.5 left-2.5 m-0 w-56 px-2.5 py-2" aria-label={`Scale from ${low} to ${high}`}>
-      <figcaption className="mb-1 truncate font-medium">{step ? "After the step" : name}</figcaption>
+      <figcaption className="mb-1 truncate font-medium">{step ? "After the step" : name.replaceAll("_", " ")}</figcaption>
       <div className="overflow-hidden rounded-[3px] border border-line">
         <Bar bar={of.bar} height={12} />
       </div>
@@ -113,6 +117,27 @@ function keyed(event: React.KeyboardEvent<HTMLCanvasElement>, count: number): bo
   return true;
 }
 
+/** Turn and strength of the light, and a backdrop in place of the surround. */
+function Light() {
+  const view_ = useStore((s) => s.scene?.view);
+  if (!view_) return null;
+  const change = (label: string, to: Partial<Scene["view"]>) => edit(label, (scene) => ({ ...scene, view: { ...scene.view, ...to } }));
+  const draw = (to: Partial<Scene["view"]>) => draft((scene) => ({ ...scene, view: { ...scene.view, ...to } }));
+  return (
+    <Popover className="contents">
+      <PopoverButton aria-label="Light and backdrop" title="Light and backdrop" className="icon-button bg-panel">
+        <Lightbulb size={14} />
+      </PopoverButton>
+      <PopoverPanel anchor={{ to: "bottom start", gap: 6 }} className="panel z-40 flex w-60 flex-col gap-2 p-3 shadow-xl outline-none">
+        <NumberField label="Turn of the light" unit="°" step={1} digits={0} min={-360} max={360} value={view_.light_turn} onDraft={(light_turn) => draw({ light_turn })} onCommit={(light_turn) => change("Turn the light", { light_turn })} />
+        <NumberField label="Strength" min={0} max={8} step={0.05} value={view_.light_strength} onDraft={(light_strength) => draw({ light_strength })} onCommit={(light_strength) => change("Change the light", { light_strength })} />
+        <Toggle label="A backdrop" on={view_.backdrop !== null} onChange={(on) => change(on ? "Add a backdrop" : "Remove the backdrop", { backdrop: on ? "#8a8a8a" : null })} />
+        {view_.backdrop !== null && <ColourField label="Backdrop" value={view_.backdrop} onDraft={(backdrop) => draw({ backdrop })} onCommit={(backdrop) => change("Change the backdrop", { backdrop })} />}
+      </PopoverPanel>
+    </Popover>
+  );
+}
+
 /** How the view shows the scene. */
 function Controls() {
   const vision = useStore((s) => s.vision);
@@ -152,6 +177,7 @@ function Controls() {
         ]}
         onChange={(value) => lookWith(value === "all" ? null : value)}
       />
+      <Light />
       <IconButton label="Frame all (0)" className="bg-panel" onClick={() => view.stage?.frame()}>
         <Maximize size={14} />
       </IconButton>
@@ -209,7 +235,7 @@ function Mode() {
   return (
     <div className="pointer-events-none absolute inset-x-0 top-12 flex justify-center">
       <span className="chip pointer-events-auto border border-ink" role="status">
-        {picking ? "Click an element to take its colour; Enter takes the one in the middle" : pinned?.of === "step" ? "Showing what a step gives" : `Showing ${pinned?.name}`}
+        {picking ? "Click an element to take its colour; Enter takes the one in the middle" : pinned?.of === "step" ? "Showing what a step gives" : `Showing ${pinned?.of === "channel" ? pinned.name.replaceAll("_", " ") : pinned?.name}`}
         <IconButton
           label={picking ? "Take no colour" : "Show the result"}
           className="-mr-1.5"

@@ -40,6 +40,9 @@ export function environment(renderer: THREE.WebGLRenderer): THREE.Texture {
   return texture;
 }
 
+/** The sun's usual strength. */
+export const SUN = 2.5;
+
 export interface Lights {
   key: THREE.DirectionalLight;
   group: THREE.Group;
@@ -47,7 +50,7 @@ export interface Lights {
 
 export function lights(shadowSize: number, withEnvironment: boolean): Lights {
   const group = new THREE.Group();
-  const key = new THREE.DirectionalLight(0xffffff, 2.5);
+  const key = new THREE.DirectionalLight(0xffffff, SUN);
   key.castShadow = shadowSize > 0;
   key.shadow.mapSize.set(shadowSize || 1, shadowSize || 1);
   key.shadow.radius = 7;
@@ -59,10 +62,10 @@ export function lights(shadowSize: number, withEnvironment: boolean): Lights {
   return { key, group };
 }
 
-/** Stand the sun and its shadow over a ball of the given middle and radius. */
-export function aim(light: THREE.DirectionalLight, middle: THREE.Vector3, radius: number) {
+/** Stand the sun and its shadow over a ball of the given middle and radius, turned by degrees about the vertical. */
+export function aim(light: THREE.DirectionalLight, middle: THREE.Vector3, radius: number, turn = 0) {
   light.target.position.copy(middle);
-  light.position.copy(middle).add(new THREE.Vector3(-0.9, -1.1, 2.3).multiplyScalar(radius * 1.4));
+  light.position.copy(middle).add(new THREE.Vector3(-0.9, -1.1, 2.3).applyAxisAngle(new THREE.Vector3(0, 0, 1), (turn * Math.PI) / 180).multiplyScalar(radius * 1.4));
   const camera = light.shadow.camera;
   camera.left = camera.bottom = -radius * 1.5;
   camera.right = camera.top = radius * 1.5;

@@ -1,76 +1,289 @@
 /** The materials of elements: the finished look, the exact bytes, and element numbers for picking. */
 import * as THREE from "three";
-
-/** What a channel of 0 to 1 does in the finished look: where its value enters the shader, and how. */
-interface Effect {
-  after: string;
-  code: (value: string) => string;
-}
-
-/** By the channel's word. A channel without an effect is not seen in the view. */
-export const EFFECTS: Record<string, Effect> = {
-  roughness: { after: "#include <roughnessmap_fragment>", code: (value) => `roughnessFactor = ${value};` },
-};
-
-const CHANNELS = Object.keys(EFFECTS);
-/** The name of a channel's values in shaders, as an attribute, and of whether it has any. */
-export const laneName = (channel: string) => `lane_${channel}`;
+import type { FinishOf, Material } from "../api/client";
+import { ElementValues, MAPPABLE, Tables, TEXTURES } from "./values";
 
 /** How vertices stand: as those of a shape at each element's place, or as the elements themselves. */
 export type Standing = "instances" | "surface";
 
+const MOST_FINISHES = 8;
+
+/** What a drawer's materials share: its elements' values, what is singled out, finishes, and how lift and opacity go. */
+export interface Shared {
+  values: ElementValues;
+  tables: Tables;
+  uniforms: Record<string, { value: unknown }>;
+}
+
+export function shared(count: number): Shared {
+  const values = new ElementValues(count);
+  const tables = new Tables();
+  const own = {
+    isolated: { value: -1 },
+    /** What stands aside, in linear light for the finished look and as bytes for the exact one. */
+    aside: { value: new THREE.Color(0.1, 0.1, 0.1) },
+    bytes: { value: new THREE.Color(0.35, 0.35, 0.35) },
+    /** Whether a value is shown in place of the result: then nothing else of the material is. */
+    plain: { value: 0 },
+    threshold: { value: -1 },
+    /** 0 along the normal, 1 up, 2 by a vector of each element. */
+    along: { value: 0 },
+    up: { value: new THREE.Vector3(0, 0, 1) },
+    /** Moves the pattern by which elements are seen through. */
+    pass: { value: 0 },
+    /** About how large an element is, for how deep light goes below its surface. */
+    scale: { value: 1 },
+    finishUnit: { value: vectors4([0, 0.3, 0, 0]) },
+    finishMore: { value: vectors4([1, 0, 0.05, 1]) },
+    finishGlow: { value: Array.from({ length: MOST_FINISHES }, () => new THREE.Vector3(1, 1, 1)) },
+    finishUnder: { value: Array.from({ length: MOST_FINISHES }, () => new THREE.Vector3(1, 1, 1)) },
+  };
+  return { values, tables, uniforms: { ...values.uniforms, ...tables.uniforms, ...own } };
+}
+
+function vectors4(of: [number, number, number, number]): THREE.Vector4[] {
+  return Array.from({ length: MOST_FINISHES }, () => new THREE.Vector4(...of));
+}
+
+/** Put what an answer says of finishes, opacity and lift in place. */
+export function setMaterial({ uniforms }: Shared, { finishes, threshold, along, up }: Material) {
+  const [unit, more, glow, under] = ["finishUnit", "finishMore", "finishGlow", "finishUnder"].map((name) => uniforms[name]!.value);
+  for (let k = 0; k < MOST_FINISHES; k++) {
+    const f: FinishOf = finishes[Math.min(k, finishes.length - 1)]!;
+    const colour = f.subsurface_colour ?? [0, 0, 0];
+    (unit as THREE.Vector4[])[k]!.set(f.metalness[0]!, f.roughness[0]!, f.transmission[0]!, f.subsurface[0]!);
+    (more as THREE.Vector4[])[k]!.set(f.opacity[0]!, f.emission_strength[0]!, f.subsurface_radius[0]!, f.subsurface_colour ? 0 : 1);
+    (glow as THREE.Vector3[])[k]!.fromArray(f.emission_colour);
+    (under as THREE.Vector3[])[k]!.fromArray(colour);
+  }
+  uniforms.threshold!.value = threshold ?? -1;
+  uniforms.along!.value = { normal: 0, up: 1, ways: 2 }[along];
+  (uniforms.up!.value as THREE.Vector3).fromArray(up);
+}
+
+/** What belongs to one shape: its size, and the picture on it. */
+export type OfShape = Record<"shapeSize" | "pictures" | "usesPicture" | "into" | "cuts" | "cutBelow", { value: unknown }>;
+
+const NO_PICTURE = new THREE.DataArrayTexture(new Uint8Array(8).fill(255), 1, 1, 2);
+NO_PICTURE.needsUpdate = true;
+
+export function ofShape(): OfShape {
+  return {
+    shapeSize: { value: 1 },
+    pictures: { value: NO_PICTURE },
+    usesPicture: { value: 0 },
+    into: { value: new THREE.Matrix3() },
+    cuts: { value: 0 },
+    cutBelow: { value: 0.5 },
+  };
+}
+
+export function setPicture(of: OfShape, picture: Material["shapes"][number]["picture"], texture: THREE.DataArrayTexture | null) {
+  of.pictures.value = texture ?? NO_PICTURE;
+  of.usesPicture.value = picture && texture ? 1 : 0;
+  of.cuts.value = picture?.cut && texture ? 1 : 0;
+  of.cutBelow.value = picture?.threshold ?? 0.5;
+  const [a, b, c, d, e, f] = picture?.into ?? [1, 0, 0, 0, 1, 0];
+  (of.into.value as THREE.Matrix3).set(a!, b!, c!, d!, e!, f!, 0, 0, 1);
+}
+
+const SAMPLERS = TEXTURES.map((name) => `uniform sampler2D ${name};\nuniform vec4 has_${name};`).join("\n");
+
+/** Where vertices come to stand: `placed` and `turned` for positions and normals of vertices. */
 const STANDING: Record<Standing, string> = {
   instances: /* glsl */ `
-attribute vec3 place;
-attribute vec4 turn;
-attribute float size;
+attribute float element;
 // Of a thing of several parts: the part of the vertex, and the one that the element is, from 1; 0 where all are drawn.
 attribute float piece;
 attribute float own;
-vec3 turned(vec3 v) { return v + 2.0 * cross(turn.xyz, cross(turn.xyz, v) + turn.w * v); }
-vec3 placed(vec3 v) { return abs(piece - own) > 0.5 && own > 0.5 ? place : place + turned(v * size); }
-#define ELEMENT gl_InstanceID
+uniform float shapeSize;
+#define ELEMENT int(element + 0.5)
+vec3 byQuaternion(vec4 q, vec3 v) { return v + 2.0 * cross(q.xyz, cross(q.xyz, v) + q.w * v); }
+vec3 turned(vec3 v) {
+  ivec2 at = texelOf(ELEMENT);
+  float s = radians(movesOf(at).z);
+  vec3 spun = vec3(v.x * cos(s) - v.y * sin(s), v.x * sin(s) + v.y * cos(s), v.z);
+  return byQuaternion(texelFetch(turns, at, 0), spun);
+}
+vec3 placed(vec3 v) {
+  ivec2 at = texelOf(ELEMENT);
+  vec4 place = texelFetch(places, at, 0);
+  vec4 moves = movesOf(at);
+  vec3 way = along < 0.5 ? byQuaternion(texelFetch(turns, at, 0), vec3(0.0, 0.0, 1.0)) : along < 1.5 ? up : texelFetch(ways, at, 0).xyz;
+  vec3 foot = place.xyz + way * moves.y;
+  return abs(piece - own) > 0.5 && own > 0.5 ? foot : foot + turned(v * place.w * moves.x * shapeSize);
+}
 `,
   surface: /* glsl */ `
-vec3 turned(vec3 v) { return v; }
-vec3 placed(vec3 v) { return v; }
 #define ELEMENT gl_VertexID
+vec3 turned(vec3 v) { return v; }
+vec3 placed(vec3 v) {
+  if (has_floatsA.y < 0.5) return v;
+  ivec2 at = texelOf(ELEMENT);
+  vec3 way = along > 0.5 && along < 1.5 ? up : texelFetch(ways, at, 0).xyz;
+  return v + way * texelFetch(floatsA, at, 0).y;
+}
 `,
 };
-const DECLARE = /* glsl */ `
-attribute vec3 tint;
-attribute float group;
-varying vec3 vTint;
-varying float vGroup;
+
+const PLACING = /* glsl */ `
+${SAMPLERS}
+uniform float along;
+uniform vec3 up;
+ivec2 texelOf(int e) { return ivec2(e & 1023, e >> 10); }
+// Size, lift and spin.
+vec4 movesOf(ivec2 at) { return mix(vec4(1.0, 0.0, 0.0, 0.0), texelFetch(floatsA, at, 0), has_floatsA); }
 `;
-const COLOUR = /* glsl */ `
-varying vec3 vTint;
-varying float vGroup;
+
+const VARYINGS = /* glsl */ `
+// Colour as levels of the display, and the group.
+varying vec4 vTint;
+// Metalness, roughness, transmission, subsurface.
+varying vec4 vUnit;
+// Opacity, emission strength, subsurface radius, picture mix.
+varying vec4 vMore;
+varying vec3 vGlow;
+// The colour below the surface, and the part of it that follows the base colour.
+varying vec4 vUnder;
+// Hue turn, saturation, brightness, contrast of the picture; its gamma, and a number for each element.
+varying vec4 vGrade;
+varying vec2 vGamma;
+varying vec2 vPictureUv;
+#ifdef SURFACE
+varying vec4 vMappedA;
+varying vec4 vMappedB;
+#endif
+`;
+
+const FINISHES = /* glsl */ `
+uniform vec4 finishUnit[${MOST_FINISHES}];
+uniform vec4 finishMore[${MOST_FINISHES}];
+uniform vec3 finishGlow[${MOST_FINISHES}];
+uniform vec3 finishUnder[${MOST_FINISHES}];
+`;
+
+const LINEAR = /* glsl */ `
+vec3 linearOf(vec3 c) { return mix(c / 12.92, pow((c + 0.055) / 1.055, vec3(2.4)), step(0.04045, c)); }
+`;
+
+/** What an element has, from its values and its finish, for the fragments. */
+const SENDING = /* glsl */ `
+${FINISHES}
+${LINEAR}
+uniform mat3 into;
+void sendElement() {
+  ivec2 at = texelOf(ELEMENT);
+  vTint = texelFetch(tints, at, 0) * vec4(1.0, 1.0, 1.0, 255.0);
+  vec4 floats = texelFetch(floatsC, at, 0);
+  float f = has_floatsC.y > 0.5 ? floats.y : 0.0;
+  int low = int(floor(f));
+  int high = min(low + 1, ${MOST_FINISHES - 1});
+  float part = f - float(low);
+  vUnit = mix(mix(finishUnit[low], finishUnit[high], part), texelFetch(unitsA, at, 0), has_unitsA);
+  vec4 more = mix(finishMore[low], finishMore[high], part);
+  vec4 units = texelFetch(unitsB, at, 0);
+  vMore = vec4(mix(more.x, units.x, has_unitsB.x), mix(more.y, texelFetch(floatsA, at, 0).w, has_floatsA.w), mix(more.z, floats.z, has_floatsC.z), mix(0.0, units.y, has_unitsB.y));
+  vGlow = has_glows.x > 0.5 ? linearOf(texelFetch(glows, at, 0).rgb) : mix(linearOf(finishGlow[low]), linearOf(finishGlow[high]), part);
+  vec3 under = mix(linearOf(finishUnder[low]) * (1.0 - finishMore[low].w), linearOf(finishUnder[high]) * (1.0 - finishMore[high].w), part);
+  vUnder = has_unders.x > 0.5 ? vec4(linearOf(texelFetch(unders, at, 0).rgb), 0.0) : vec4(under, more.w);
+  vGrade = mix(vec4(0.0, 1.0, 1.0, 1.0), texelFetch(floatsB, at, 0), has_floatsB);
+  vGamma = vec2(mix(1.0, floats.x, has_floatsC.x), fract(float(ELEMENT) * 0.61803398875));
+#ifdef PICTURED
+  vPictureUv = (into * vec3(uv, 1.0)).xy;
+#else
+  vPictureUv = vec2(0.0);
+#endif
+#ifdef SURFACE
+  vMappedA = texelFetch(mappedA, at, 0);
+  vMappedB = texelFetch(mappedB, at, 0);
+  vGamma.y = 0.0;
+#endif
+}
+`;
+
+/** What a fragment shows of its element; the arithmetic is that of core/shading.py. */
+const READING = /* glsl */ `
+${LINEAR}
 uniform float isolated;
 uniform vec3 aside;
-vec3 linearOf(vec3 c) {
-  return mix(c / 12.92, pow((c + 0.055) / 1.055, vec3(2.4)), step(0.04045, c));
+uniform float plain;
+uniform float threshold;
+uniform float pass;
+uniform float scale;
+uniform highp sampler2DArray pictures;
+uniform float usesPicture;
+uniform float cuts;
+uniform float cutBelow;
+#ifdef SURFACE
+uniform highp sampler2D tables;
+uniform vec2 tableOf[${MAPPABLE.length}];
+// A number in the table of a lane: the row that holds it, and straight between two of its texels.
+vec3 lookedUp(int k, float x) {
+  int first = int(tableOf[k].x), low = first, high = first + int(tableOf[k].y) - 1;
+  for (int i = 0; i < 10; i++) {
+    if (low >= high) break;
+    int middle = (low + high + 1) / 2;
+    if (texelFetch(tables, ivec2(0, middle), 0).a <= x) low = middle; else high = middle - 1;
+  }
+  float begin = texelFetch(tables, ivec2(0, low), 0).a, end = texelFetch(tables, ivec2(1, low), 0).a;
+  float t = clamp((x - begin) / (end - begin), 0.0, 1.0) * 63.0;
+  int texel = min(int(t), 62);
+  return mix(texelFetch(tables, ivec2(texel, low), 0).rgb, texelFetch(tables, ivec2(texel + 1, low), 0).rgb, t - float(texel));
 }
-bool isAside() { return isolated >= 0.0 && abs(vGroup - isolated) > 0.5; }
+#define MAPPED(k) (plain < 0.5 && tableOf[k].y > 0.5)
+#endif
+vec3 encodedOf(vec3 c) { return mix(c * 12.92, 1.055 * pow(max(c, vec3(1e-9)), vec3(1.0 / 2.4)) - 0.055, step(0.0031308, c)); }
+vec3 corrected(vec3 linear, vec4 grade, float gamma) {
+  vec3 v = encodedOf(linear);
+  float c = cos(radians(grade.x)), s = sin(radians(grade.x));
+  vec3 grey = vec3(0.213, 0.715, 0.072);
+  v = vec3(
+    dot(v, grey + c * vec3(0.787, -0.715, -0.072) + s * vec3(-0.213, -0.715, 0.928)),
+    dot(v, grey + c * vec3(-0.213, 0.285, -0.072) + s * vec3(0.143, 0.140, -0.283)),
+    dot(v, grey + c * vec3(-0.213, -0.715, 0.928) + s * vec3(-0.787, 0.715, 0.072)));
+  float luma = dot(v, grey);
+  v = luma + (v - luma) * grade.y;
+  v = v * grade.z * grade.w + 0.5 - 0.5 * grade.w;
+  return linearOf(pow(max(v, 0.0), vec3(1.0 / gamma)));
+}
+bool isAside() { return isolated >= 0.0 && abs(vTint.a - isolated) > 0.5; }
+vec3 ofPicture = vec3(1.0);
+vec3 tint;
+float opacityOf() {
+  float a = vMore.x;
+#ifdef SURFACE
+  if (MAPPED(1)) a = lookedUp(1, vMappedA.y).r;
+#endif
+  return a;
+}
+// Holes: of the picture, of opacity below its threshold, or as part of a pattern where elements are seen through.
+void cutOut() {
+  if (plain > 0.5) return;
+  float a = opacityOf();
+  if (threshold >= 0.0) {
+    if (a < threshold) discard;
+  } else if (a < 1.0) {
+    float noise = fract(52.9829189 * fract(dot(gl_FragCoord.xy + pass * 5.588238, vec2(0.06711056, 0.00583715))));
+    if (a <= fract(noise + vGamma.y)) discard;
+  }
+}
+void readPicture() {
+  if (usesPicture < 0.5 || plain > 0.5) return;
+  vec4 first = texture(pictures, vec3(vPictureUv, 0.0));
+  if (cuts > 0.5 && first.a < cutBelow) discard;
+  vec4 second = texture(pictures, vec3(vPictureUv, 1.0));
+  ofPicture = corrected(mix(first.rgb, second.rgb, vMore.w), vGrade, vGamma.x);
+}
+void readElement() {
+  cutOut();
+  readPicture();
+  tint = vTint.rgb;
+#ifdef SURFACE
+  if (MAPPED(0)) tint = lookedUp(0, vMappedA.x);
+#endif
+}
+vec3 albedo() { return linearOf(tint) * ofPicture; }
 `;
-
-/** What a drawer's materials share: the group that is singled out, and which channels have values. */
-export interface Uniforms {
-  isolated: { value: number };
-  /** What stands aside, in linear light for the finished look and as bytes for the exact one. */
-  aside: { value: THREE.Color };
-  bytes: { value: THREE.Color };
-  lanes: Record<string, { value: number }>;
-}
-
-export function uniforms(): Uniforms {
-  return {
-    isolated: { value: -1 },
-    aside: { value: new THREE.Color(0.1, 0.1, 0.1) },
-    bytes: { value: new THREE.Color(0.35, 0.35, 0.35) },
-    lanes: Object.fromEntries(CHANNELS.map((channel) => [laneName(channel), { value: 0 }])),
-  };
-}
 
 /** Replace a chunk of a shader; a chunk that is missing must not pass silently. */
 function replaced(shader: string, chunk: string, text: string): string {
@@ -80,71 +293,140 @@ function replaced(shader: string, chunk: string, text: string): string {
 
 const after = (shader: string, chunk: string, text: string) => replaced(shader, chunk, `${chunk}\n${text}`);
 
-const LANES_IN = CHANNELS.map((c) => `attribute float ${laneName(c)};\nvarying float v_${c};`).join("\n");
-const LANES_ON = CHANNELS.map((c) => `v_${c} = ${laneName(c)};`).join("\n");
-const LANES_OUT = CHANNELS.map((c) => `varying float v_${c};\nuniform float ${laneName(c)};`).join("\n");
+const DEFINES: Record<Standing, string> = { instances: "#define PICTURED\n", surface: "#define SURFACE\n" };
+const vertexHead = (standing: Standing, pictured: boolean) => `${DEFINES[standing]}${pictured && standing === "surface" ? "#define PICTURED\n" : ""}${PLACING}${STANDING[standing]}${VARYINGS}${SENDING}`;
+const fragmentHead = (standing: Standing) => `${DEFINES[standing]}${VARYINGS}${READING}`;
 
-export function finishedMaterial(shared: Uniforms, standing: Standing): THREE.MeshStandardMaterial {
-  const material = new THREE.MeshStandardMaterial({
-    metalness: 0.42,
-    roughness: 0.3,
-    side: THREE.DoubleSide,
-    envMapIntensity: 1.0,
-  });
+/** What light does on the finished surface beside three's own: from the element's values. */
+const CHANNELS_ON = /* glsl */ `
+float gMetal = vUnit.x, gRough = vUnit.y, gThrough = vUnit.z, gUnder = vUnit.w, gStrength = vMore.y;
+vec3 gGlow = vGlow;
+#ifdef SURFACE
+if (MAPPED(2)) gRough = lookedUp(2, vMappedA.z).r;
+if (MAPPED(3)) gMetal = lookedUp(3, vMappedA.w).r;
+if (MAPPED(4)) gThrough = lookedUp(4, vMappedB.x).r;
+if (MAPPED(5)) gUnder = lookedUp(5, vMappedB.y).r;
+if (MAPPED(6)) gGlow = linearOf(lookedUp(6, vMappedB.z));
+if (MAPPED(7)) gStrength = lookedUp(7, vMappedB.w).r;
+#endif
+if (isAside()) { gMetal = 0.0; gRough = 0.6; gThrough = gUnder = gStrength = 0.0; }
+`;
+
+/** Light of its own: the greatest part bent towards a peak, so that its hue stays. */
+const GLOW = /* glsl */ `
+float glowMost = max(max(gGlow.r, gGlow.g), max(gGlow.b, 1e-6));
+float glowWanted = gStrength * glowMost;
+float glowShown = glowWanted <= 0.76 ? glowWanted : 0.76 + 0.59 * (1.0 - exp(-(glowWanted - 0.76) / 0.59));
+totalEmissiveRadiance = gGlow / glowMost * glowShown;
+`;
+
+/** Below the surface, approximately: light wraps around, and some comes through from behind; shadows do not count. */
+const UNDER = /* glsl */ `
+if (gUnder > 0.0) {
+  vec3 underColour = vUnder.rgb + vUnder.a * diffuseColor.rgb;
+  float deep = vMore.z / (vMore.z + scale);
+  float wrap = mix(0.15, 0.7, deep);
+  vec3 lit = vec3(0.0);
+#if NUM_DIR_LIGHTS > 0
+  float facing = dot(normal, directionalLights[0].direction);
+  lit = directionalLights[0].color * (clamp((facing + wrap) / ((1.0 + wrap) * (1.0 + wrap)), 0.0, 1.0) + 0.35 * deep * max(-facing, 0.0));
+#endif
+  reflectedLight.directDiffuse = mix(reflectedLight.directDiffuse, lit * underColour * RECIPROCAL_PI, gUnder);
+  reflectedLight.indirectDiffuse = mix(reflectedLight.indirectDiffuse, reflectedLight.indirectDiffuse / max(diffuseColor.rgb, vec3(1e-3)) * underColour, gUnder);
+}
+`;
+
+/** Glass, approximately: what the surroundings send through the refracted line of sight, tinted; glass sees no other glass. */
+const THROUGH = /* glsl */ `
+if (gThrough > 0.0) {
+  vec3 behind = vec3(0.82);
+#if defined( USE_ENVMAP ) && defined( ENVMAP_TYPE_PMREM )
+  vec3 into_ = refract(-normalize(vViewPosition), normal, 1.0 / 1.45);
+  into_ = transformDirectionByInverseViewMatrix(normalize(into_), viewMatrix);
+  behind = textureLod(envMap, envMapRotation * into_, roughnessToMip(max(gRough, 0.04))).rgb * envMapIntensity * 0.8 + 0.1;
+#endif
+  totalDiffuse = mix(totalDiffuse, behind * diffuseColor.rgb, gThrough * (1.0 - gMetal));
+}
+`;
+
+export function finishedMaterial(common: Shared, of: OfShape, standing: Standing, pictured: boolean): THREE.MeshStandardMaterial {
+  const material = new THREE.MeshStandardMaterial({ metalness: 0, roughness: 0.3, side: THREE.DoubleSide, envMapIntensity: 1.0 });
   material.onBeforeCompile = (shader) => {
-    Object.assign(shader.uniforms, { isolated: shared.isolated, aside: shared.aside, ...shared.lanes });
-    let vertex = after(shader.vertexShader, "#include <common>", STANDING[standing] + DECLARE + LANES_IN);
+    Object.assign(shader.uniforms, common.uniforms, of);
+    let vertex = after(shader.vertexShader, "#include <common>", vertexHead(standing, pictured));
     vertex = after(vertex, "#include <beginnormal_vertex>", "objectNormal = turned(objectNormal);");
-    shader.vertexShader = replaced(
-      vertex,
-      "#include <begin_vertex>",
-      `vec3 transformed = placed(position);\nvTint = tint;\nvGroup = group;\n${LANES_ON}`,
+    shader.vertexShader = replaced(vertex, "#include <begin_vertex>", "vec3 transformed = placed(position);\nsendElement();");
+    let fragment = after(shader.fragmentShader, "#include <common>", fragmentHead(standing));
+    fragment = after(fragment, "#include <color_fragment>", `readElement();\ndiffuseColor.rgb = isAside() ? aside : albedo();${CHANNELS_ON}`);
+    fragment = after(fragment, "#include <roughnessmap_fragment>", "roughnessFactor = gRough;");
+    fragment = after(fragment, "#include <metalnessmap_fragment>", "metalnessFactor = gMetal;");
+    fragment = after(fragment, "#include <emissivemap_fragment>", GLOW);
+    fragment = after(fragment, "#include <lights_fragment_end>", UNDER);
+    fragment = after(fragment, "#include <transmission_fragment>", THROUGH);
+    fragment = replaced(
+      fragment,
+      "vec3 outgoingLight = totalDiffuse + totalSpecular + totalEmissiveRadiance;",
+      "vec3 outgoingLight = (totalDiffuse + totalSpecular) / (1.0 + gStrength) + totalEmissiveRadiance;",
     );
-    let fragment = after(shader.fragmentShader, "#include <common>", COLOUR + LANES_OUT);
-    fragment = after(fragment, "#include <color_fragment>", "diffuseColor.rgb = isAside() ? aside : linearOf(vTint);");
-    fragment = after(fragment, "#include <metalnessmap_fragment>", "if (isAside()) { metalnessFactor = 0.0; }");
-    for (const [channel, effect] of Object.entries(EFFECTS)) {
-      fragment = after(fragment, effect.after, `if (${laneName(channel)} > 0.5 && !isAside()) { ${effect.code(`v_${channel}`)} }`);
-    }
     shader.fragmentShader = fragment;
   };
-  material.customProgramCacheKey = () => `gaudyseed-${standing}`;
+  material.customProgramCacheKey = () => `gaudyseed-${standing}-${pictured}`;
   return material;
 }
 
 /** Exactly the computed bytes: no light, no tone mapping, no conversion. */
-export function flatMaterial(shared: Uniforms, standing: Standing): THREE.ShaderMaterial {
+export function flatMaterial(common: Shared, of: OfShape, standing: Standing, pictured: boolean): THREE.ShaderMaterial {
   return new THREE.ShaderMaterial({
-    uniforms: { isolated: shared.isolated, aside: shared.bytes },
+    uniforms: { ...common.uniforms, ...of, aside: common.uniforms.bytes! },
     side: THREE.DoubleSide,
     toneMapped: false,
-    vertexShader: `${STANDING[standing]}${DECLARE}
+    vertexShader: `${vertexHead(standing, pictured)}
       void main() {
-        vTint = tint;
-        vGroup = group;
+        sendElement();
         gl_Position = projectionMatrix * modelViewMatrix * vec4(placed(position), 1.0);
       }`,
-    fragmentShader: `${COLOUR}
-      void main() { gl_FragColor = vec4(isAside() ? aside : vTint, 1.0); }`,
+    fragmentShader: `${fragmentHead(standing)}
+      void main() {
+        readElement();
+        vec3 shown = usesPicture > 0.5 && plain < 0.5 ? encodedOf(albedo()) : tint;
+        gl_FragColor = vec4(isAside() ? aside : shown, 1.0);
+      }`,
   });
 }
 
 /** Element numbers as colours, for picking: number + 1, so that 0 is nothing; the population's number as alpha. */
-export function pickMaterial(population: number, standing: Standing): THREE.ShaderMaterial {
+export function pickMaterial(common: Shared, of: OfShape, population: { value: number }, standing: Standing): THREE.ShaderMaterial {
   return new THREE.ShaderMaterial({
-    uniforms: { population: { value: population / 255 } },
+    uniforms: { ...common.uniforms, ...of, population },
     side: THREE.DoubleSide,
     toneMapped: false,
     glslVersion: THREE.GLSL3,
-    vertexShader: `${STANDING[standing]}
-      flat out vec3 vNumber;
+    vertexShader: `${PLACING}${STANDING[standing].replaceAll("attribute", "in")}
+      uniform float threshold;
+      flat out vec4 vNumber;
       void main() {
         int n = ELEMENT + 1;
-        vNumber = vec3(float(n & 255), float((n >> 8) & 255), float((n >> 16) & 255)) / 255.0;
+        vNumber = vec4(vec3(float(n & 255), float((n >> 8) & 255), float((n >> 16) & 255)) / 255.0, 1.0);
+        if (threshold >= 0.0 && has_unitsB.x > 0.5 && texelFetch(unitsB, texelOf(ELEMENT), 0).x < threshold) vNumber.a = 0.0;
         gl_Position = projectionMatrix * modelViewMatrix * vec4(placed(position), 1.0);
       }`,
-    fragmentShader: "flat in vec3 vNumber;\nuniform float population;\nout vec4 number;\nvoid main() { number = vec4(vNumber, population); }",
+    fragmentShader:
+      "flat in vec4 vNumber;\nuniform float population;\nout vec4 number;\nvoid main() { if (vNumber.a < 0.5) discard; number = vec4(vNumber.rgb, population); }",
   });
+}
+
+/** Into the sun's shadow: where the elements stand, with their holes. */
+export function shadowMaterial(common: Shared, of: OfShape, standing: Standing): THREE.MeshDepthMaterial {
+  const material = new THREE.MeshDepthMaterial();
+  material.onBeforeCompile = (shader) => {
+    Object.assign(shader.uniforms, common.uniforms, of);
+    const vertex = after(shader.vertexShader, "#include <common>", vertexHead(standing, false));
+    shader.vertexShader = replaced(vertex, "#include <begin_vertex>", "vec3 transformed = placed(position);\nsendElement();");
+    const fragment = after(shader.fragmentShader, "#include <common>", fragmentHead(standing));
+    shader.fragmentShader = after(fragment, "#include <alphatest_fragment>", "cutOut();");
+  };
+  material.customProgramCacheKey = () => `gaudyseed-shadow-${standing}`;
+  return material;
 }
 
 /** Painted papier-mache: dark and matt, polished where the surface says so. */

@@ -1,24 +1,32 @@
-/** The shapes that elements are drawn as, one unit across. */
+/** The shapes that elements are drawn as, one unit across; the core makes them, so that files have the same. */
 import * as THREE from "three";
+import { binary } from "../api/client";
 
-export type Shape = "sequin" | "tile" | "ball";
+const made = new Map<string, THREE.BufferGeometry>();
+const asked = new Set<string>();
 
-/** A thin, gently domed disc, so that light runs over it. */
-function sequin(): THREE.BufferGeometry {
-  const profile = [
-    [0.0, 0.05],
-    [0.26, 0.038],
-    [0.44, 0.012],
-    [0.5, 0.0],
-  ] as const;
-  return new THREE.LatheGeometry(
-    profile.map(([r, h]) => new THREE.Vector2(r, h)),
-    16,
-  ).rotateX(Math.PI / 2);
+/** The shape under a key, or null while it is on its way; then `come` is called once it is there. */
+export function shapeGeometry(key: string, come: () => void): THREE.BufferGeometry | null {
+  const found = made.get(key);
+  if (found) return found;
+  if (!asked.has(key)) {
+    asked.add(key);
+    void fetchShape(key, come);
+  }
+  return null;
 }
 
-export function shapeGeometry(shape: Shape): THREE.BufferGeometry {
-  if (shape === "ball") return new THREE.IcosahedronGeometry(0.5, 2);
-  if (shape === "tile") return new THREE.BoxGeometry(0.92, 0.92, 0.16);
-  return sequin();
+async function fetchShape(key: string, come: () => void) {
+  try {
+    const { arrays } = await binary<{ name: string }>("GET", `/shapes/${encodeURIComponent(key)}`);
+    const geometry = new THREE.BufferGeometry();
+    geometry.setAttribute("position", new THREE.BufferAttribute(arrays.positions as Float32Array, 3));
+    geometry.setAttribute("normal", new THREE.BufferAttribute(arrays.normals as Float32Array, 3));
+    geometry.setAttribute("uv", new THREE.BufferAttribute(arrays.uv as Float32Array, 2));
+    geometry.setIndex(new THREE.BufferAttribute(new Uint32Array(arrays.faces as Int32Array), 1));
+    made.set(key, geometry);
+    come();
+  } finally {
+    asked.delete(key);
+  }
 }

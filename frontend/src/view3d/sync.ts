@@ -1,14 +1,29 @@
 /** Keeps the stage in step with the state: what is shown, where, and how it is lit. */
-import { binary, type SurfaceHeader } from "../api/client";
-import { awaited, placementOf, receive } from "../state/results";
+import { binary, type Material, type PopulationDocument, type SurfaceHeader } from "../api/client";
+import { awaited, materialOf, placementOf, receive } from "../state/results";
 import { arrayOf, isShown, type State, useStore } from "../state/store";
+import type { Drawn } from "./drawers/drawer";
+import { elementPicture } from "./elementPictures";
 import { quality } from "./quality";
+import { shapeGeometry } from "./shapes";
 import type { Stage, Surface } from "./Stage";
 
 const surfaces = new Map<string, Surface>();
 
 /** The arrays of a population that a drawer may want, whatever has come. */
-const NAMES = () => ["base_colour", "groups", "preview", ...useStore.getState().channels.map((c) => c.name)];
+const NAMES = () => [
+  "base_colour",
+  "groups",
+  "preview",
+  "ways",
+  "normals",
+  ...useStore.getState().channels.flatMap(({ name }) => [name, `${name}.at`, `${name}.table`]),
+];
+
+/** Of a population whose look has not run: its elements stand there all the same. */
+function plain(p: PopulationDocument): Pick<Material, "shapes"> {
+  return { shapes: [{ key: typeof p.shape === "string" ? p.shape : "sequin", size: 1, picture: null }] };
+}
 
 /** Keep the stage in step until the returned function is called; `took` hears how long each answer took to be in place. */
 export function synced(stage: Stage, took: (milliseconds: number) => void): () => void {
@@ -20,6 +35,7 @@ export function synced(stage: Stage, took: (milliseconds: number) => void): () =
     for (const name of names) stage.setLane(id, name, arrayOf(id, name) ?? null);
     const placement = placementOf(id);
     if (placement) stage.place(id, placement);
+    material(id);
     if (id !== useStore.getState().chosen) return;
     stage.told(asked === null);
     if (asked === null) return;
@@ -38,12 +54,24 @@ export function synced(stage: Stage, took: (milliseconds: number) => void): () =
     if (!ended) step(useStore.getState(), true);
   }
 
-  /** The populations that are shown and have come, with what they are drawn as. */
+  /** The material of a population as it was told last, with the textures of its pictures that have come. */
+  function material(id: string) {
+    const found = materialOf(id);
+    if (!found) return;
+    const pictures = found.shapes.map(({ picture }) => picture && elementPicture(picture, () => !ended && material(id)));
+    stage.setMaterial(id, found, pictures);
+    stage.awaits(id, found.shapes.some(({ picture }, k) => picture && !pictures[k]));
+  }
+
+  /** The populations that are shown and have come, with the shapes that they are drawn as; those whose shapes are on their way wait. */
   function populations(state: State) {
     return (state.scene?.populations ?? []).flatMap((p) => {
       const geometry = state.geometry[p.id];
-      const shape = typeof p.shape === "string" ? p.shape : (state.results[p.id]?.shape ?? "sequin");
-      return geometry && isShown(state, p) ? [{ id: p.id, geometry, shape }] : [];
+      const told = materialOf(p.id) ?? plain(p);
+      if (!geometry || !isShown(state, p)) return [];
+      const apart = geometry.header.drawn !== "instances" || "shape_positions" in geometry.arrays;
+      const shapes = apart ? [] : told.shapes.map(({ key }) => ({ key, geometry: shapeGeometry(key, () => !ended && step(useStore.getState(), true)) }));
+      return shapes.every((shape): shape is Drawn => shape.geometry !== null) ? [{ id: p.id, geometry, shapes }] : [];
     });
   }
 
@@ -56,6 +84,8 @@ export function synced(stage: Stage, took: (milliseconds: number) => void): () =
     if (!last || state.scene?.view !== last.scene?.view) {
       stage.setSurround(state.scene?.view.surround ?? "mid");
       stage.setShading(state.scene?.view.shading ?? "finished");
+      stage.setBackdrop(state.scene?.view.backdrop ?? null);
+      stage.setLight(state.scene?.view.light_turn ?? 0, state.scene?.view.light_strength ?? 1);
     }
     if (!last || state.isolated !== last.isolated || state.part !== last.part || state.chosen !== last.chosen) isolated(state);
   }
@@ -71,9 +101,10 @@ export function synced(stage: Stage, took: (milliseconds: number) => void): () =
     const ids = new Set(shown.map(({ id }) => id));
     for (const id of stage.shown) if (!ids.has(id)) stage.remove(id);
     let fresh = false;
-    for (const { id, geometry, shape } of shown) {
-      if (stage.show(id, geometry, shape)) {
+    for (const { id, geometry, shapes } of shown) {
+      if (stage.show(id, geometry, shapes)) {
         for (const name of NAMES()) stage.setLane(id, name, arrayOf(id, name) ?? null);
+        material(id);
         if (arrayOf(id, "base_colour")) stage.applied();
         if (id === state.chosen) stage.told(!awaited(id));
         isolated(state);

@@ -1,7 +1,8 @@
 /** A colour: a hex field, a picker, and the colours used lately. */
 import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
-import { Pipette } from "lucide-react";
+import { Monitor, Pipette } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
+import { json } from "../api/client";
 import { HexColorPicker } from "react-colorful";
 import { NONE, rememberColour, useStore } from "../state/store";
 
@@ -20,6 +21,30 @@ export function hexOf(text: string): string | null {
   if (/^[0-9a-f]{6}$/.test(digits)) return `#${digits}`;
   if (/^[0-9a-f]{3}$/.test(digits)) return `#${[...digits].map((d) => d + d).join("")}`;
   return null;
+}
+
+/** Where the browser can pick from the screen. */
+const Dropper = (window as unknown as { EyeDropper?: new () => { open: () => Promise<{ sRGBHex: string }> } }).EyeDropper;
+
+/** The tints and shades of a colour in a row, as the core gives them. */
+function Tints({ colour, onTake }: { colour: string; onTake: (colour: string) => void }) {
+  const [tints, setTints] = useState<string[]>([]);
+  useEffect(() => {
+    let current = true;
+    // Not while it is dragged through a hundred others.
+    const soon = setTimeout(() => void json<{ colours: string[] }>("POST", "/tints", { colour }).then(({ colours }) => current && setTints(colours), () => undefined), 120);
+    return () => {
+      current = false;
+      clearTimeout(soon);
+    };
+  }, [colour]);
+  return (
+    <div role="group" aria-label="Tints and shades" className="mt-2 flex h-5 overflow-hidden rounded border border-line">
+      {tints.map((tint, k) => (
+        <button key={k} type="button" aria-label={`Take ${tint}`} title={tint} className="grow cursor-pointer" style={{ background: tint }} onClick={() => onTake(tint)} />
+      ))}
+    </div>
+  );
 }
 
 export function ColourField({ label, value, bare, onDraft, onCommit }: Props) {
@@ -91,10 +116,17 @@ export function ColourField({ label, value, bare, onDraft, onCommit }: Props) {
               onDraft(colour);
             }}
           />
+          <Tints colour={value} onTake={commit} />
           <button type="button" className="button mt-2.5 w-full" onClick={() => useStore.setState({ picking: commit })}>
             <Pipette size={13} aria-hidden />
             Take from an element of the view
           </button>
+          {Dropper && (
+            <button type="button" className="button mt-1.5 w-full" onClick={() => void new Dropper().open().then(({ sRGBHex }) => commit(sRGBHex.toLowerCase()), () => undefined)}>
+              <Monitor size={13} aria-hidden />
+              Take from anywhere on the screen
+            </button>
+          )}
           {recent.length > 0 && (
             <div className="mt-2.5">
               <h4 className="heading mb-1">Used lately</h4>

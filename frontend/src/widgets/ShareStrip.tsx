@@ -4,7 +4,9 @@ import type { EvaluationHeader, Step } from "../api/client";
 import { at, isRamp } from "../state/edits";
 import { chosenLook, isolate, useStore } from "../state/store";
 import { setShares } from "../state/ramps";
+import type { Weigh } from "../api/evaluator";
 import { Button } from "./Button";
+import { Choice } from "./Choice";
 import { NumberField } from "./NumberField";
 import { percent, textOn, withShare } from "./shares";
 
@@ -20,26 +22,39 @@ export function ThinStrip({ result, height = 8 }: { result: EvaluationHeader | u
   );
 }
 
+const WEIGHS: { value: Weigh; label: string }[] = [
+  { value: "count", label: "by count" },
+  { value: "size", label: "by size" },
+  { value: "opacity", label: "by opacity" },
+];
+
 export function ShareStrip({ result, settable }: { result: EvaluationHeader | undefined; settable: boolean }) {
   const [typing, setTyping] = useState(false);
+  const weigh = useStore((s) => s.weigh);
+  const kind = useStore((s) => s.geometry[s.chosen]?.header.kind);
   const counts = result?.groups.counts ?? [];
-  const total = result?.count ?? 0;
+  const count = result?.count ?? 0;
+  const parts = result?.groups.weighed ?? counts;
+  const total = parts.reduce((a, b) => a + b, 0);
   const place = result?.groups.place ?? null;
-  const open = typing && settable && place !== null;
+  // What is typed are parts of the number of elements.
+  const open = typing && settable && place !== null && weigh === "count";
   const look = useStore(chosenLook);
   const step = place ? (at(look, place) as Step | undefined) : undefined;
   const locked = isRamp(step) ? step.stops.map((s) => s.locked) : [];
   return (
     <footer className="flex h-full items-center gap-3 border-t border-line bg-panel px-3">
-      <div className="w-[86px] flex-none text-xs leading-tight text-soft">
-        Share of
+      <div className="w-[104px] flex-none text-xs leading-tight whitespace-nowrap text-soft">
+        Share of <span className="text-ink tabular">{count.toLocaleString("en-GB")}</span>
         <br />
-        <span className="text-ink tabular">{total.toLocaleString("en-GB")}</span>
+        <span className="-ml-1 text-ink [&_button]:h-4.5">
+          <Choice label="Shares measured" plain value={weigh} options={kind === "mesh" ? WEIGHS.filter((w) => w.value !== "size") : WEIGHS} onChange={(value) => useStore.setState({ weigh: value })} />
+        </span>
       </div>
       <ul className="flex h-8 min-w-0 grow overflow-hidden rounded-md bg-well" onPointerLeave={() => isolate(null)} aria-label="Shares">
         {counts.map((count, k) => {
           const colour = result?.groups.colours[k] ?? null;
-          const share = total > 0 ? count / total : 0;
+          const share = total > 0 ? parts[k]! / total : 0;
           return (
             <li
               key={k}
@@ -70,12 +85,12 @@ export function ShareStrip({ result, settable }: { result: EvaluationHeader | un
                 <button
                   type="button"
                   className="h-full w-full min-w-0 cursor-default truncate px-2 text-left"
-                  aria-label={`${colour ?? "no elements"}, ${count.toLocaleString("en-GB")} elements, ${percent(count, total)}: single out`}
+                  aria-label={`${colour ?? "no elements"}, ${count.toLocaleString("en-GB")} elements, ${percent(parts[k]!, total)}: single out`}
                   title={`${colour ?? ""} · ${count.toLocaleString("en-GB")} elements`}
                   onFocus={() => isolate(k)}
                   onBlur={() => isolate(null)}
                 >
-                  {share > 0.035 ? percent(count, total) : ""}
+                  {share > 0.035 ? percent(parts[k]!, total) : ""}
                 </button>
               )}
             </li>
@@ -85,8 +100,8 @@ export function ShareStrip({ result, settable }: { result: EvaluationHeader | un
       <Button
         aria-pressed={open}
         strong={open}
-        disabled={!settable}
-        title={settable ? undefined : "Shares can be set for a stepped ramp"}
+        disabled={!settable || weigh !== "count"}
+        title={settable && weigh === "count" ? undefined : "Shares can be set for a stepped ramp, measured by count"}
         onClick={() => setTyping(!typing)}
         className="w-[92px]"
       >

@@ -2,19 +2,22 @@
 
 from __future__ import annotations
 
+import base64
 import json
+import re
 from importlib import resources
 from typing import Any, Literal
 
 from pydantic import Field
 
 from .document import Document, parse, parse_json
+from .look.material import Finish
 from .look.model import Layer, Look
 from .look.steps import STEPS, AnyStep, Step
 from .look.steps.base import MOST_STEPS
 from .upgrade import upgraded
 
-Kind = Literal["ramp", "palette", "chain", "layer", "look"]
+Kind = Literal["ramp", "palette", "chain", "layer", "look", "finish"]
 STRIP = 160
 
 
@@ -25,7 +28,7 @@ class Chain(Document):
 
 
 _MODELS: dict[str, type[Document]] = {
-    "ramp": STEPS["ramp"], "palette": STEPS["palette"], "chain": Chain, "layer": Layer, "look": Look,
+    "ramp": STEPS["ramp"], "palette": STEPS["palette"], "chain": Chain, "layer": Layer, "look": Look, "finish": Finish,
 }  # fmt: skip
 
 
@@ -58,4 +61,15 @@ def beginnings() -> list[tuple[str, Kind, str, str]]:
     for k, (name, columns, text) in enumerate(data["palettes"]):
         step = {"step": "palette", "name": name, "columns": columns, "swatches": [{"colour": c} for c in text.split()]}
         found.append((f"palette-{k:02d}", "palette", name, checked("palette", step)))
+    for k, finish in enumerate(data["finishes"]):
+        found.append((f"finish-{k:02d}", "finish", finish["name"], checked("finish", finish)))
     return found
+
+
+def picture_of(kind: str, name: str) -> str:
+    """A data URL of the picture that ships with a finish, rendered by this product; empty where there is none."""
+    slug = name.lower().replace(" ", "-")
+    held = resources.files(__package__).joinpath("finish_pictures", f"{slug}.png")
+    if kind != "finish" or not re.fullmatch(r"[a-z-]+", slug) or not held.is_file():
+        return ""
+    return "data:image/png;base64," + base64.b64encode(held.read_bytes()).decode()

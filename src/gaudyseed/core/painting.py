@@ -27,6 +27,7 @@ from .population import Attribute, Polygons, Population
 from .population.attribute import Field as Column
 
 if TYPE_CHECKING:
+    from .geometry.shapes import ShapeMesh
     from .look.model import Asset, Painted
     from .picture import Picture
 
@@ -50,12 +51,18 @@ class Kept(Protocol):
     def picture(self, asset: Asset, place: str) -> Picture:
         """A picture; BadInput where it is gone or cannot be read."""
 
+    def mesh(self, asset: Asset, place: str) -> ShapeMesh:
+        """A small mesh; BadInput where it is gone or cannot be read."""
+
 
 class _NothingKept:
     def column(self, digest: str, place: str) -> bytes:
         raise gone_column(place)
 
     def picture(self, asset: Asset, place: str) -> Picture:
+        raise gone_picture(asset, place)
+
+    def mesh(self, asset: Asset, place: str) -> ShapeMesh:
         raise gone_picture(asset, place)
 
 
@@ -72,9 +79,9 @@ def gone_column(place: str) -> BadInput:
 
 
 def gone_picture(asset: Asset, place: str) -> BadInput:
-    """The sentence for a picture that the store does not have."""
+    """The sentence for a picture or mesh that the store does not have."""
     return BadInput(
-        f"The picture {asset.name!r} is gone from the data file. Replace it, or choose another.",
+        f"The {asset.kind} {asset.name!r} is gone from the data file. Replace it, or choose another.",
         place=place, code="picture_gone",
     )  # fmt: skip
 

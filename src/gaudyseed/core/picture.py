@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cached_property, lru_cache
@@ -95,3 +96,13 @@ def shipped(name: str, place: str) -> Picture:
         hint, _ = nearest(name, made_pictures.PICTURES)
         raise BadInput(f"No picture is called {name!r} here. {hint}", place=place, code="unknown_picture")
     return _made(name)
+
+
+def within(shift: tuple[float, float], scale: tuple[float, float], spin: float) -> np.ndarray:
+    """(4, 4): shift, then scale and turn about the picture's middle: twice the scale shows it twice as large."""
+    c, s = math.cos(math.radians(spin)), math.sin(math.radians(spin))
+    middle, back = np.eye(4), np.eye(4)
+    middle[:2, 3], back[:2, 3] = [-0.5 - shift[0], -0.5 - shift[1]], 0.5
+    turned = np.eye(4)
+    turned[:2, :2] = [[c, s], [-s, c]]
+    return back @ np.diag([1 / scale[0], 1 / scale[1], 1.0, 1.0]) @ turned @ middle

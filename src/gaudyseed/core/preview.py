@@ -8,13 +8,14 @@ from typing import Literal
 
 import numpy as np
 
+from .channels import CHANNELS
 from .colour.spaces import display_bytes
 from .errors import BadInput
 from .look.evaluate import Evaluation
 from .ramp import Ramp, compile_ramp
 from .vectors import lengths
 
-Of = Literal["attribute", "signal", "step"]
+Of = Literal["attribute", "signal", "step", "channel"]
 Scale = Literal["greys", "false_colour"]
 
 #: The part of the elements, half of it at either end, that a scale may leave out.
@@ -99,6 +100,10 @@ def _found(evaluation: Evaluation, of: Of, name: str) -> tuple[str, np.ndarray]:
         evaluation.scope.signal_kind(name, "preview")
         value = evaluation.signal_values[name]
         return value.kind.word, value.array
+    if of == "channel":
+        if name not in CHANNELS:
+            raise BadInput(f"There is no channel {name!r}.", place="preview", code="unknown_channel")
+        return CHANNELS[name].kind.word, CHANNELS[name].held(evaluation.channel(name))
     result = evaluation.step_at(name)
     if result is not None:
         value = result.value

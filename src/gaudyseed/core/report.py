@@ -11,12 +11,14 @@ import numpy as np
 
 from . import census
 from .advisories import advise, document
+from .channels import CHANNELS
 from .colour.spaces import to_hex
 from .digest import digest_of
 from .look.evaluate import Evaluation, Evaluator, LayerResult, StepResult, covers_all
 from .look.steps import Value
 from .look.steps.base import Choices, Outcome
 from .population import Attribute
+from .population.derive import standing
 from .vectors import lengths
 
 
@@ -107,6 +109,21 @@ class Reporter:
         found: Groups = self._cached(key, make, evaluation.population.count + 20_000)
         return found
 
+    def weighed(self, evaluation: Evaluation, groups: Groups, by: str) -> list[float]:
+        """The sum over each group of what its elements have in a channel, such as their size."""
+
+        def make() -> list[float]:
+            values = CHANNELS[by].held(evaluation.channel(by)).astype(np.float64)
+            if by == "size":
+                # What is seen of an element grows with the square of its size.
+                values = (values * standing(evaluation.population)[1]) ** 2
+            return np.bincount(groups.of, weights=values, minlength=len(groups.counts))[: len(groups.counts)].tolist()
+
+        digest = evaluation.lanes[by].digest if by in evaluation.lanes else ""
+        key = digest_of("weighed", groups.digest, by, digest, evaluation.chosen.digest, evaluation.population.digest)
+        found: list[float] = self._cached(key, make)
+        return found
+
     def advisories(self, evaluation: Evaluation) -> list[dict[str, Any]]:
         """All advisories as JSON."""
         layers = [
@@ -128,6 +145,21 @@ class Reporter:
 
         found: list[dict[str, Any]] = self._cached(key, make)
         return found
+
+    def material(self, evaluation: Evaluation) -> dict[str, list[int]]:
+        """How many elements have each shape and each finish, where there are several; the nearer one of two."""
+
+        def make() -> dict[str, list[int]]:
+            found = {}
+            items = {"shape": len(evaluation.look.shapes), "finish": len(evaluation.look.finishes)}
+            for word, count in items.items():
+                values = getattr(evaluation.chosen, word)
+                if values is not None:
+                    found[word] = np.bincount(np.rint(values).astype(np.intp), minlength=count).tolist()
+            return found
+
+        counted: dict[str, list[int]] = self._cached(digest_of("material", evaluation.chosen.digest), make)
+        return counted
 
     def trace(self, evaluation: Evaluation, element: int) -> dict[str, Any]:
         """One element's value after every step."""

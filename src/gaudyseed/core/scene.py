@@ -8,16 +8,20 @@ from collections.abc import Callable
 import numpy as np
 
 from .errors import BadInput, never_overtaken, no_population
+from .formats import About
+from .geometry.shapes import ShapeMesh
 from .look.evaluate import Evaluation, Evaluator
 from .look.follow import Given, resolved
 from .look.model import Look, PopulationDocument, Presence, Scene
 from .look.scope import Surroundings
 from .look.steps import Step
+from .names import nearest
 from .painting import NOTHING_KEPT, Kept, Target, with_painted
 from .paths import resolve
 from .picture import Picture, shipped
 from .population import Population
 from .population.makers import MakerModel, Makings, Order
+from .sending import sent
 from .timeline import Moment
 
 
@@ -80,7 +84,7 @@ class SceneRun:
             keyed,
             _still(scene),
             lambda name, place: itself._picture(name, place),
-            tuple(a.name for a in scene.assets),
+            tuple(a.name for a in scene.assets if a.kind == "picture"),
             lambda population, place: itself._other(population, place),
         )
 
@@ -150,9 +154,22 @@ class SceneRun:
     def _picture(self, name: str, place: str) -> Picture:
         """A picture of the scene, or one of those that ship."""
         for asset in self.scene.assets:
-            if asset.name == name:
+            if asset.name == name and asset.kind == "picture":
                 return self._kept.picture(asset, place)
         return shipped(name, place)
+
+    def asset_mesh(self, name: str, place: str) -> ShapeMesh:
+        """A small mesh of the scene; BadInput where there is none of that name."""
+        meshes = {asset.name: asset for asset in self.scene.assets if asset.kind == "mesh"}
+        if name not in meshes:
+            hint, _ = nearest(name, meshes)
+            raise BadInput(f"No mesh is called {name!r} here. {hint}", place=place, code="unknown_mesh")
+        return self._kept.mesh(meshes[name], place)
+
+    def sent(self, population: str) -> tuple[Population, dict[str, np.ndarray], About]:
+        """A population as it goes out: its elements, what they got by channel, and what files are told beside that."""
+        name, shape = self.document(population).name, self.presence(population).shape
+        return sent(self.evaluation(population), name, shape, self.placement(population), self.asset_mesh)
 
     def timed(self, population: str) -> bool:
         """Whether anything of a population depends on the time."""

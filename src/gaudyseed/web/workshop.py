@@ -6,7 +6,7 @@ import threading
 import time
 from collections import OrderedDict
 from collections.abc import Callable
-from typing import cast
+from typing import Any, cast
 
 from flask import current_app, request
 
@@ -14,6 +14,8 @@ from ..core.cache import ResultCache
 from ..core.digest import digest_of
 from ..core.errors import Overtaken, never_overtaken
 from ..core.formats.pictures import read_picture
+from ..core.formats.shape_files import read_shape
+from ..core.geometry.shapes import ShapeMesh
 from ..core.look.evaluate import Evaluator
 from ..core.look.model import Asset, Scene
 from ..core.painting import gone_column, gone_picture
@@ -64,7 +66,7 @@ class Keeper:
     def __init__(self, store: Store) -> None:
         self._store = store
         self._fresh = ResultCache(_FRESH_BYTES)
-        self._pictures = ResultCache(_PICTURE_BYTES)
+        self._assets = ResultCache(_PICTURE_BYTES)
         self._reading = threading.Lock()
 
     def hold(self, data: bytes) -> str:
@@ -87,16 +89,31 @@ class Keeper:
 
     def picture(self, asset: Asset, place: str) -> Picture:
         """A picture by its content; read once, however many ask at the same time."""
+        return cast(Picture, self._read(asset, place, lambda data: _picture_of(data, asset)))
+
+    def mesh(self, asset: Asset, place: str) -> ShapeMesh:
+        """A small mesh by its content."""
+        return cast(
+            ShapeMesh, self._read(asset, place, lambda data: (read_shape(data, asset.file or asset.name), 1 << 20))
+        )
+
+    def _read(self, asset: Asset, place: str, read: Callable[[bytes], tuple[Any, int]]) -> Any:
+        """What a file in the store holds, with about how many bytes it takes; kept."""
         with self._reading:
-            found: Picture | None = self._pictures.get(asset.digest)
+            found = self._assets.get(asset.kind + asset.digest)
             if found is None:
                 try:
                     data = self._store.column(asset.digest)
                 except KeyError:
                     raise gone_picture(asset, place) from None
-                found = Picture(asset.digest, read_picture(data, asset.name).texels)
-                self._pictures.put(asset.digest, found, found.nbytes)
+                found, size = read(data)
+                self._assets.put(asset.kind + asset.digest, found, size)
         return found
+
+
+def _picture_of(data: bytes, asset: Asset) -> tuple[Picture, int]:
+    found = Picture(asset.digest, read_picture(data, asset.name).texels)
+    return found, found.nbytes
 
 
 class Workshop:

@@ -4,4 +4,5 @@ import { page } from "./page";
 export default page("curve", {
   summary: (step) => `${step.interpolation}, ${step.points.length} points`,
   Editor: ({ step, census, onDraft, onCommit }) => <CurveEditor curve={step} census={census} onDraft={onDraft} onCommit={onCommit} />,
+  large: true,
 });

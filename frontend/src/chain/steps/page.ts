@@ -52,6 +52,8 @@ export interface StepPage<W extends Word> {
   skip?: (step: Of<W>) => string[];
   /** Whether the editor draws the colours that leave the step itself. */
   draws?: boolean;
+  /** Whether its editor can be opened in a large window of its own. */
+  large?: boolean;
   /** Whether it is measured in space, so that pointing at it shows its values on the elements. */
   placed?: boolean;
   /** Pixels of its strip of colours. */

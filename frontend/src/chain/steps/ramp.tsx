@@ -14,4 +14,5 @@ export default page("ramp", {
   ),
   draws: true,
   strip: 12,
+  large: true,
 });

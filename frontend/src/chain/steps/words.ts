@@ -31,3 +31,8 @@ export const PARTS: Record<Component["part"], string> = {
   lightness: "OK lightness", chroma: "OK chroma", oklch_hue: "OK hue", x: "x", y: "y", z: "z", length: "Length",
 };
 export const INTERPOLATIONS = { steps: "Steps", straight: "Straight", eased: "Eased", through: "Through", soft: "Soft" } as const;
+
+/** The shapes that every population can draw. */
+export const SHAPE_WORDS = { sequin: "Sequins", tile: "Tiles", ball: "Balls", block: "Blocks", bead: "Beads", rosette: "Rosettes", card: "Cards", ring: "Rings" } as const;
+export type ShapeWord = keyof typeof SHAPE_WORDS;
+export const SHAPE_OPTIONS = (Object.entries(SHAPE_WORDS) as [ShapeWord, string][]).map(([value, label]) => ({ value, label }));

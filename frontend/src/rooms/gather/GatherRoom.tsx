@@ -15,6 +15,7 @@ import { population } from "./fresh";
 import { ENDINGS, offerFile } from "./ImportDialog";
 import { SequenceButton } from "./Sequence";
 import { DraftOf, PlaceOf } from "./Standing";
+import { SHAPE_OPTIONS, SHAPE_WORDS } from "../../chain/steps/words";
 import { Populations } from "../Populations";
 
 const COUNTS = [2_500, 12_000, 60_000, 250_000];
@@ -82,8 +83,6 @@ export function GatherRight() {
   );
 }
 
-const SHAPES = ["sequin", "tile", "ball"] as const;
-const SHAPE_WORDS = { sequin: "Sequins", tile: "Tiles", ball: "Balls" };
 
 /** What makes the population, and how it is drawn. */
 function Made({ population }: { population: PopulationDocument }) {
@@ -108,11 +107,11 @@ function Made({ population }: { population: PopulationDocument }) {
           onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()}
         />
       </label>
-      {drawn === "instances" && !parted && <Dialled title="Drawn as" value={population.shape} otherwise="sequin" options={[...SHAPES]} onCommit={(shape, label) => editPopulation(label, (p) => ({ ...p, shape: shape as PopulationDocument["shape"] }))}>
+      {drawn === "instances" && !parted && <Dialled title="Drawn as" value={population.shape} otherwise="sequin" options={Object.keys(SHAPE_WORDS)} onCommit={(shape, label) => editPopulation(label, (p) => ({ ...p, shape: shape as PopulationDocument["shape"] }))}>
         <Choice
           label="Drawn as"
           value={typeof population.shape === "string" ? population.shape : "sequin"}
-          options={SHAPES.map((value) => ({ value, label: SHAPE_WORDS[value] }))}
+          options={SHAPE_OPTIONS}
           onChange={(shape) => editPopulation("Change the shape", (p) => ({ ...p, shape }))}
         />
       </Dialled>}

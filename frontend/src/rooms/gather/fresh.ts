@@ -1,7 +1,7 @@
 /** Beginnings for new populations. */
 import type { Look, PopulationDocument, Scene } from "../../api/client";
 import { fresh } from "../../chain/steps";
-import { free } from "../../state/edits";
+import { FRESH_LANE, free } from "../../state/edits";
 
 export function freeId(scene: Scene, name: string): string {
   const base = name.toLowerCase().replace(/[^a-z0-9]+/g, "-").replace(/^-|-$/g, "").slice(0, 30) || "population";
@@ -9,7 +9,7 @@ export function freeId(scene: Scene, name: string): string {
 }
 
 /** A population as it is added, standing where it was made and whole in the view. */
-export function population(scene: Scene, name: string, maker: PopulationDocument["maker"], shape: "sequin" | "tile" | "ball"): PopulationDocument {
+export function population(scene: Scene, name: string, maker: PopulationDocument["maker"], shape: PopulationDocument["shape"]): PopulationDocument {
   return {
     id: freeId(scene, name), name, maker, look: plainLook(), wears: null, shape, shown: true,
     place: { position: [0, 0, 0], turn: [0, 0, 0], size: 1 },
@@ -23,9 +23,13 @@ export function plainLook(): Look {
   return {
     gaudyseed: 2,
     signals: [],
+    finishes: [],
+    shapes: [],
+    picture: null,
+    outputs: [],
     lanes: {
       base_colour: {
-        enabled: true,
+        ...FRESH_LANE,
         layers: [
           {
             name: "Colours",

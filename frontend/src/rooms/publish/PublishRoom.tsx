@@ -9,6 +9,7 @@ import { Button } from "../../widgets/Button";
 import { FileButton } from "../../widgets/FileButton";
 import { NumberField } from "../../widgets/NumberField";
 import { Populations } from "../Populations";
+import { Outputs } from "./Outputs";
 import { save } from "./save";
 
 /** Save a file of the chosen population: in a format by its word, or its look. */
@@ -19,6 +20,8 @@ export async function download(format: string, progress?: (part: number) => void
 }
 
 const LARGEST_SIDE = 8192;
+
+const NO_TABLES: Record<string, number> = {};
 
 export function PublishLeft() {
   return (
@@ -33,9 +36,10 @@ const TEXTS: Record<string, string> = {
   ply: "Every attribute as it came, with red, green, blue for viewers and each channel's values as floats.",
   ply_ascii: "The same, readable in an editor. Larger.",
   obj: "Polygons, objects, groups, material names and uv as they came; the colours after each vertex. Other attributes have no place in it.",
-  glb: "Colours of the vertices and every attribute; clones go out as instances of their shape with a colour each.",
-  usd: "Readable USD: display colours and primvars on the mesh; clones as an instancer of their shape.",
+  glb: "Colours, channels and every attribute; clones as instances of their shapes; a material for each finish and shape.",
+  usd: "Readable USD: display colours, channels as primvars and preview surfaces that read them; clones as an instancer.",
   usdc: "The same as binary: smaller, and quicker to read.",
+  materialx: "The materials alone: OpenPBR surfaces that read by name what differs from element to element.",
   csv_parts: "A row for each part: its number, name, size, place, and the mean of what its elements got.",
   csv: "A row for each element, for spreadsheets and scripts.",
 };
@@ -60,6 +64,7 @@ export function PublishRight() {
   const every = useStore((s) => s.formats);
   const header = useStore((s) => s.geometry[s.chosen]?.header);
   const formats = every.filter((f) => f.kinds.includes(header?.kind ?? "clones") && (f.name !== "csv_parts" || header?.levels.some((l) => l.name === "part")));
+  const tables = useStore((s) => s.results[s.chosen]?.material.tables ?? NO_TABLES);
   const [busy, setBusy] = useState("");
   const [come, setCome] = useState(0);
   const stopper = useRef(new AbortController());
@@ -117,6 +122,12 @@ export function PublishRight() {
           )}
         </section>
       ))}
+      {Object.keys(tables).length > 0 && (
+        <p className="-mt-1 text-[11.5px] text-soft">
+          {Object.keys(tables).map((c) => c.replaceAll("_", " ")).join(", ")}: the view maps {Object.keys(tables).length > 1 ? "these" : "this"} per pixel; files carry the values at the vertices.
+        </p>
+      )}
+      <Outputs />
       <h2 className="heading mt-2">Picture of the view</h2>
       <section className="panel flex flex-wrap items-center gap-3 p-3">
         <NumberField

@@ -1,45 +1,78 @@
-/** What all drawers of coloured elements have in common: the buffers that change, the materials, what is singled out. */
+/** What all drawers of coloured elements have in common: the values that change, the materials, what is singled out. */
 import * as THREE from "three";
+import type { Material } from "../../api/client";
 import type { Geometry } from "../../state/results.slice";
-import { EFFECTS, finishedMaterial, flatMaterial, laneName, pickMaterial, type Standing, uniforms } from "../materials";
-import type { Aside, Drawer, Shading } from "./drawer";
+import { finishedMaterial, flatMaterial, type OfShape, ofShape, pickMaterial, setMaterial, setPicture, shadowMaterial, shared, type Standing } from "../materials";
+import { MAPPABLE, SLOTS } from "../values";
+import type { Aside, Drawer, Drawn, Shading } from "./drawer";
 
 /** Until colours have come. */
 const GREY = 128;
 
+/** One mesh of a drawer, with the materials that it takes by turns. */
+interface Part {
+  mesh: THREE.Mesh;
+  of: OfShape;
+  finished: THREE.Material;
+  flat: THREE.Material;
+  pick: THREE.Material | null;
+}
+
 export abstract class Coloured implements Drawer {
-  readonly object: THREE.Mesh;
+  readonly object = new THREE.Group();
   readonly positions: Float32Array;
   abstract readonly size: number;
+  abstract readonly solid: boolean;
+  protected readonly common;
+  protected readonly parts: Part[] = [];
+  protected readonly count: number;
   private readonly own: THREE.Box3;
-  private readonly shared = uniforms();
-  private readonly finished: THREE.MeshStandardMaterial;
-  private readonly flat: THREE.ShaderMaterial;
-  private pick: THREE.ShaderMaterial | null = null;
   private shading: Shading = "finished";
   /** What is shown while no value is previewed, and the value that is. */
   private colours: ArrayLike<number> | null = null;
   private preview: ArrayLike<number> | null = null;
+  private readonly number = { value: 0 };
+  private opacities: ArrayLike<number> | null = null;
+  private finishOpacity = 1;
+  private lifts: ArrayLike<number> | null = null;
 
   constructor(
     protected readonly made: Geometry,
-    buffers: THREE.BufferGeometry,
     private readonly standing: Standing,
   ) {
     this.positions = made.positions;
+    this.count = made.positions.length / 3;
+    this.common = shared(this.count);
     this.own = new THREE.Box3(new THREE.Vector3(...made.header.low), new THREE.Vector3(...made.header.high));
-    this.finished = finishedMaterial(this.shared, standing);
-    this.flat = flatMaterial(this.shared, standing);
-    this.object = new THREE.Mesh(buffers, this.finished);
+    this.common.values.set("tints", 0, 4, new Uint8Array(4 * this.count).fill(GREY).map((level, k) => (k % 4 === 3 ? 0 : level)));
     this.object.matrixAutoUpdate = false;
-    this.object.frustumCulled = false;
-    this.object.receiveShadow = true;
   }
 
-  abstract draws(geometry: Geometry, shape: string): boolean;
+  /** Add a mesh of these vertices; `pictured` says whether they have a uv. */
+  protected add(buffers: THREE.BufferGeometry, pictured: boolean, shadow: boolean) {
+    const of = ofShape();
+    const finished = finishedMaterial(this.common, of, this.standing, pictured);
+    const mesh = new THREE.Mesh(buffers, finished);
+    mesh.frustumCulled = false;
+    mesh.receiveShadow = true;
+    mesh.castShadow = shadow;
+    if (shadow) mesh.customDepthMaterial = shadowMaterial(this.common, of, this.standing);
+    this.parts.push({ mesh, of, finished, flat: flatMaterial(this.common, of, this.standing, pictured), pick: null });
+    this.object.add(mesh);
+    return { mesh, of };
+  }
+
+  abstract draws(geometry: Geometry, shapes: Drawn[]): boolean;
 
   get box(): THREE.Box3 {
-    return this.own.clone().applyMatrix4(this.object.matrix);
+    const box = this.own.clone();
+    if (this.lifts) box.expandByScalar(this.lifts.length > 200_000 ? 0 : greatest(this.lifts));
+    return box.applyMatrix4(this.object.matrix);
+  }
+
+  get seenThrough(): boolean {
+    if ((this.common.uniforms.threshold!.value as number) >= 0) return false;
+    return this.opacities ? some(this.opacities, (level) => level < 255) : this.finishOpacity < 1;
   }
 
   place(matrix: number[]): boolean {
@@ -51,61 +84,98 @@ export abstract class Coloured implements Drawer {
 
   placeOf(element: number): THREE.Vector3 | null {
     if (3 * element + 2 >= this.positions.length) return null;
-    return new THREE.Vector3().fromArray(this.positions, 3 * element).applyMatrix4(this.object.matrix);
+    const place = new THREE.Vector3().fromArray(this.positions, 3 * element);
+    const lift = this.common.values.at("floatsA", 1, element);
+    if (lift !== null) place.addScaledVector(this.wayOf(element), lift);
+    return place.applyMatrix4(this.object.matrix);
   }
 
-  normalOf(element: number): THREE.Vector3 | null {
+  /** Which way a lift of 1 moves an element. */
+  private wayOf(element: number): THREE.Vector3 {
+    const { along, up } = this.common.uniforms as { along: { value: number }; up: { value: THREE.Vector3 } };
+    const values = [0, 1, 2].map((k) => this.common.values.at("ways", k, element));
+    if (along.value === 1) return up.value;
+    return values[0] === null ? (this.outOf(element) ?? new THREE.Vector3()) : new THREE.Vector3(values[0], values[1]!, values[2]!);
+  }
+
+  private outOf(element: number): THREE.Vector3 | null {
     const { normals, orientations } = this.made.arrays;
     const found = new THREE.Vector3();
     if (normals) found.fromArray(normals, 3 * element);
     else if (orientations) found.set(0, 0, 1).applyQuaternion(new THREE.Quaternion().fromArray(orientations, 4 * element));
-    return found.lengthSq() > 0.5 ? found.transformDirection(this.object.matrix) : null;
+    return found.lengthSq() > 0.5 ? found : null;
+  }
+
+  normalOf(element: number): THREE.Vector3 | null {
+    return this.outOf(element)?.transformDirection(this.object.matrix) ?? null;
   }
 
   setLane(name: string, values: ArrayLike<number> | null) {
+    const held = this.common.values;
+    const [channel, what] = name.split(".");
     if (name === "base_colour" || name === "preview") {
       if (name === "preview") this.preview = values;
       else this.colours = values;
-      this.write("tint", this.preview ?? this.colours);
+      const shown = this.preview ?? this.colours;
+      if (shown) held.set("tints", 0, 3, shown);
+      this.common.uniforms.plain!.value = this.preview ? 1 : 0;
       this.applyShading();
-    } else if (name === "groups") this.write("group", values);
-    else if (name in EFFECTS) {
-      this.shared.lanes[laneName(name)]!.value = values ? 1 : 0;
-      this.write(laneName(name), values);
+    } else if (name === "groups") this.setGroups(values);
+    else if (what === "at" || what === "table") this.setEnd(channel!, what, values);
+    else if (name in SLOTS) {
+      const { texture, part } = SLOTS[name]!;
+      held.set(texture, part, texture === "glows" || texture === "unders" || texture === "ways" ? 3 : 1, values);
+      if (name === "opacity") this.opacities = values;
+      if (name === "lift") this.lifts = values;
     }
   }
 
-  /** Update a buffer in place; arrays of another length belong to other elements. */
-  private write(attribute: string, values: ArrayLike<number> | null) {
-    const buffer = this.object.geometry.getAttribute(attribute) as THREE.BufferAttribute;
-    if (!values || buffer.array.length !== values.length) return;
-    buffer.array.set(values);
-    buffer.needsUpdate = true;
+  /** The end of a lane of a mesh: its numbers, or its table. */
+  private setEnd(channel: string, what: "at" | "table", values: ArrayLike<number> | null) {
+    if (what === "table") return this.common.tables.set(channel, values as Float32Array | null);
+    const k = (MAPPABLE as readonly string[]).indexOf(channel);
+    if (k >= 0) this.common.values.set(k < 4 ? "mappedA" : "mappedB", k % 4, 1, values);
+  }
+
+  setMaterial(material: Material, pictures: (THREE.DataArrayTexture | null)[]) {
+    setMaterial(this.common, material);
+    this.finishOpacity = Math.min(...material.finishes.map((f) => f.opacity[0]!));
+    this.common.uniforms.scale!.value = this.size || this.own.getSize(new THREE.Vector3()).length() * 0.02;
+    this.parts.forEach(({ of }, k) => {
+      const shape = material.shapes[Math.min(k, material.shapes.length - 1)];
+      of.shapeSize.value = shape?.size ?? 1;
+      setPicture(of, shape?.picture ?? null, pictures[Math.min(k, pictures.length - 1)] ?? null);
+    });
+  }
+
+  setPass(pass: number) {
+    this.common.uniforms.pass!.value = pass;
   }
 
   isolate(group: number | null, owners: ArrayLike<number> | null = null) {
-    this.shared.isolated.value = group ?? -1;
+    this.common.uniforms.isolated!.value = group ?? -1;
     if (owners || this.owned) this.single(owners, group);
   }
 
-  /** Whether the buffer of groups holds what is singled out of owners, whose numbers go beyond a byte. */
+  /** Whether the groups in place are what is singled out of owners, whose numbers go beyond a byte. */
   private owned = false;
-  private groups: Uint8Array | null = null;
+  private groups: ArrayLike<number> | null = null;
+
+  private setGroups(values: ArrayLike<number> | null) {
+    this.groups = values;
+    if (values && !this.owned) this.common.values.set("tints", 3, 1, values);
+  }
 
   /** Elements of one owner are group 1 of two while it is singled out; then the groups come back. */
   private single(owners: ArrayLike<number> | null, owner: number | null) {
-    const buffer = this.object.geometry.getAttribute("group") as THREE.BufferAttribute;
-    const values = buffer.array as Uint8Array;
-    if (owners && owner !== null && owners.length === values.length) {
-      if (!this.owned) this.groups = values.slice();
-      for (let k = 0; k < values.length; k++) values[k] = owners[k] === owner ? 1 : 0;
-      this.shared.isolated.value = 1;
+    if (owners && owner !== null && owners.length === this.count) {
+      this.common.values.set("tints", 3, 1, Uint8Array.from(owners, (k) => Number(k === owner)));
+      this.common.uniforms.isolated!.value = 1;
       this.owned = true;
     } else if (this.owned) {
-      if (this.groups) values.set(this.groups);
       this.owned = false;
+      this.setGroups(this.groups);
     }
-    buffer.needsUpdate = true;
   }
 
   setShading(shading: Shading) {
@@ -115,38 +185,42 @@ export abstract class Coloured implements Drawer {
 
   /** A value that is shown is not lit, so that its greys can be read against its scale. */
   private applyShading() {
-    this.object.material = this.shading === "flat" || this.preview ? this.flat : this.finished;
+    for (const { mesh, flat, finished } of this.parts) mesh.material = this.shading === "flat" || this.preview ? flat : finished;
   }
 
   setAside({ linear, bytes }: Aside) {
-    this.shared.aside.value.copy(linear);
-    this.shared.bytes.value.setScalar(bytes);
+    (this.common.uniforms.aside!.value as THREE.Color).copy(linear);
+    (this.common.uniforms.bytes!.value as THREE.Color).setScalar(bytes);
   }
 
   setPicking(population: number | null) {
     if (population === null) return this.applyShading();
-    this.pick ??= pickMaterial(population, this.standing);
-    this.pick.uniforms.population!.value = population / 255;
-    this.object.material = this.pick;
+    this.number.value = population / 255;
+    for (const part of this.parts) {
+      part.pick ??= pickMaterial(this.common, part.of, this.number, this.standing);
+      part.mesh.material = part.pick;
+    }
   }
 
   dispose() {
-    this.object.geometry.dispose();
-    this.finished.dispose();
-    this.flat.dispose();
-    this.pick?.dispose();
+    for (const { mesh, finished, flat, pick } of this.parts) {
+      mesh.geometry.dispose();
+      (mesh.customDepthMaterial as THREE.Material | undefined)?.dispose();
+      finished.dispose();
+      flat.dispose();
+      pick?.dispose();
+    }
+    this.common.values.dispose();
   }
 }
 
-/** Add the buffers that answers are written into: the colours, the groups, and the lanes of these names. */
-export function changing(geometry: THREE.BufferGeometry, count: number, instanced: boolean, lanes: string[]) {
-  const Buffer = instanced ? THREE.InstancedBufferAttribute : THREE.BufferAttribute;
-  const add = (name: string, width: number, unit: boolean, value: number) => {
-    const attribute = new Buffer(new Uint8Array(count * width).fill(value), width, unit);
-    attribute.setUsage(THREE.DynamicDrawUsage);
-    geometry.setAttribute(name, attribute);
-  };
-  add("tint", 3, true, GREY);
-  add("group", 1, false, 0);
-  for (const lane of lanes) add(lane, 1, true, 0);
+function greatest(values: ArrayLike<number>): number {
+  let most = 0;
+  for (let k = 0; k < values.length; k++) most = Math.max(most, Math.abs(values[k]!));
+  return most;
+}
+
+function some(values: ArrayLike<number>, test: (value: number) => boolean): boolean {
+  for (let k = 0; k < values.length; k++) if (test(values[k]!)) return true;
+  return false;
 }

@@ -1,7 +1,7 @@
 /** What draws one population. One drawer for each way to draw; the kind of the population says which. */
 import type * as THREE from "three";
+import type { Material } from "../../api/client";
 import type { Geometry } from "../../state/results.slice";
-import type { Shape } from "../shapes";
 
 export type Shading = "finished" | "flat";
 /** Of the surround: what stands aside, in linear light and as bytes. */
@@ -10,18 +10,30 @@ export interface Aside {
   bytes: number;
 }
 
+/** A shape as it is drawn: under which key it was asked for, and its vertices. */
+export interface Drawn {
+  key: string;
+  geometry: THREE.BufferGeometry;
+}
+
 export interface Drawer {
   /** What is put into the scene. */
   readonly object: THREE.Object3D;
+  /** Whether it casts shadows and stands on the ground. */
+  readonly solid: boolean;
   /** The box around all elements. */
   readonly box: THREE.Box3;
   readonly positions: Float32Array;
   /** About how large an element is. */
   readonly size: number;
-  /** Whether these places and this shape are what it draws. */
-  draws(geometry: Geometry, shape: Shape): boolean;
-  /** Put a channel's values in place, or take them away; "groups" are the groups, "preview" colours instead of the result. */
+  /** Whether some of it is seen through by a pattern. */
+  readonly seenThrough: boolean;
+  /** Whether these places and these shapes are what it draws. */
+  draws(geometry: Geometry, shapes: Drawn[]): boolean;
+  /** Put values in place, or take them away: a channel's; "groups"; "preview" colours instead of the result; and what goes with channels. */
   setLane(name: string, values: ArrayLike<number> | null): void;
+  /** Finishes, pictures, and how lift and opacity go; textures of pictures by the shapes' numbers. */
+  setMaterial(material: Material, pictures: (THREE.DataArrayTexture | null)[]): void;
   /** Where it stands in the scene, 16 numbers column by column; says whether that is another place. */
   place(matrix: number[]): boolean;
   /** Where an element stands in the scene. */
@@ -32,6 +44,8 @@ export interface Drawer {
   isolate(group: number | null, owners?: ArrayLike<number> | null): void;
   setShading(shading: Shading): void;
   setAside(aside: Aside): void;
+  /** Move the pattern by which elements are seen through; pictures that are saved are means of many. */
+  setPass(pass: number): void;
   /** Draw element numbers, with this number for the population; null draws as before. */
   setPicking(population: number | null): void;
   dispose(): void;

@@ -1,57 +1,91 @@
-/** Draws elements that stand alone: one shape, many times. */
+/** Draws elements that stand alone: one to eight shapes, each many times. */
 import * as THREE from "three";
 import type { Geometry } from "../../state/results.slice";
-import { EFFECTS, laneName } from "../materials";
-import { type Shape, shapeGeometry } from "../shapes";
-import { changing, Coloured } from "./coloured";
+import { Coloured } from "./coloured";
+import type { Drawn } from "./drawer";
 
 /** Into a variance shadow map three.js draws what receives shadows too, and without this the bare shape once, at the origin. */
-const NO_SHADOW = new THREE.ShaderMaterial({ vertexShader: "void main() { gl_Position = vec4(2.0, 2.0, 2.0, 1.0); }", fragmentShader: "void main() { discard; }" });
+const NO_SHADOW = new THREE.ShaderMaterial({ vertexShader: "void main() { gl_Position = vec4(2.0, 2.0, 2.0, 1.0); }", fragmentShader: "void main() { gl_FragColor = vec4(0.0); discard; }" });
 
 export class Instances extends Coloured {
   readonly size: number;
+  readonly solid = false;
+  private readonly keys: string;
 
   constructor(
     geometry: Geometry,
-    private readonly shape: Shape,
-    most: number,
+    shapes: Drawn[],
+    private readonly most: number,
   ) {
-    super(geometry, instanced(geometry, shape, most), "instances");
-    this.object.customDepthMaterial = NO_SHADOW;
-    this.size = (geometry.arrays.sizes as Float32Array)[0] ?? 0.01;
+    super(geometry, "instances");
+    const { positions, arrays } = geometry;
+    const sizes = arrays.sizes as Float32Array;
+    this.size = sizes[0] ?? 0.01;
+    this.keys = shapes.map(({ key }) => key).join();
+    const values = this.common.values;
+    values.set("places", 0, 3, (arrays.places as Float32Array | undefined) ?? positions);
+    values.set("places", 3, 1, sizes);
+    values.set("turns", 0, 4, arrays.orientations as Float32Array);
+    const bases = arrays.shape_positions ? [pieces(arrays)] : shapes.map((shape) => shape.geometry);
+    for (const base of bases) {
+      const { mesh } = this.add(this.instanced(base), true, false);
+      mesh.customDepthMaterial = NO_SHADOW;
+    }
+    this.sort(null);
   }
 
-  draws(geometry: Geometry, shape: Shape): boolean {
-    return geometry === this.made && shape === this.shape;
+  draws(geometry: Geometry, shapes: Drawn[]): boolean {
+    return geometry === this.made && this.keys === shapes.map(({ key }) => key).join();
   }
-}
 
-/** The arrays of a population as instance attributes over a shape. */
-function instanced({ positions, arrays }: Geometry, shape: Shape, most: number): THREE.InstancedBufferGeometry {
-  const base = arrays.shape_positions ? pieces(arrays) : shapeGeometry(shape);
-  const count = positions.length / 3;
-  const geometry = new THREE.InstancedBufferGeometry();
-  geometry.index = base.index;
-  geometry.setAttribute("position", base.getAttribute("position"));
-  geometry.setAttribute("normal", base.getAttribute("normal"));
-  geometry.setAttribute("place", new THREE.InstancedBufferAttribute((arrays.places as Float32Array | undefined) ?? positions, 3));
-  geometry.setAttribute("turn", new THREE.InstancedBufferAttribute(arrays.orientations as Float32Array, 4));
-  geometry.setAttribute("size", new THREE.InstancedBufferAttribute(arrays.sizes as Float32Array, 1));
-  const piece = base.getAttribute("piece");
-  if (piece && arrays.pieces) {
-    geometry.setAttribute("piece", piece);
-    geometry.setAttribute("own", new THREE.InstancedBufferAttribute(Uint8Array.from(arrays.pieces, (k) => k + 1), 1));
+  override setLane(name: string, values: ArrayLike<number> | null) {
+    if (name === "shape") this.sort(values);
+    else super.setLane(name, values);
   }
-  changing(geometry, count, true, Object.keys(EFFECTS).map(laneName));
-  geometry.instanceCount = Math.min(count, most);
-  return geometry;
+
+  /** A shape, with room for the numbers of all elements that may be it. */
+  private instanced(base: THREE.BufferGeometry): THREE.InstancedBufferGeometry {
+    const geometry = new THREE.InstancedBufferGeometry();
+    geometry.index = base.index;
+    for (const name of ["position", "normal", "uv", "piece"]) {
+      const found = base.getAttribute(name);
+      if (found) geometry.setAttribute(name, found);
+    }
+    const { pieces: own } = this.made.arrays;
+    if (own) geometry.setAttribute("own", new THREE.InstancedBufferAttribute(Uint8Array.from(own, (k) => k + 1), 1));
+    const numbers = new THREE.InstancedBufferAttribute(new Float32Array(this.count), 1);
+    numbers.setUsage(THREE.DynamicDrawUsage);
+    geometry.setAttribute("element", numbers);
+    return geometry;
+  }
+
+  /** Hand the elements out to the shapes that they are; all to the first while nothing says. */
+  private sort(shapes: ArrayLike<number> | null) {
+    const counts = this.parts.map(() => 0);
+    const lists = this.parts.map(({ mesh }) => mesh.geometry.getAttribute("element") as THREE.InstancedBufferAttribute);
+    const shown = Math.min(this.count, this.most);
+    const several = shapes !== null && shapes.length === this.count && this.parts.length > 1;
+    for (let k = 0; k < shown; k++) {
+      const shape = several ? Math.min(shapes[k]!, this.parts.length - 1) : 0;
+      lists[shape]!.array[counts[shape]!++] = k;
+    }
+    this.parts.forEach(({ mesh }, k) => {
+      (mesh.geometry as THREE.InstancedBufferGeometry).instanceCount = counts[k]!;
+      mesh.visible = counts[k]! > 0;
+      lists[k]!.needsUpdate = true;
+    });
+  }
 }
 
 /** A thing of several parts as one shape, each vertex with the number of its part. */
 function pieces(arrays: Geometry["arrays"]): THREE.BufferGeometry {
   const geometry = new THREE.BufferGeometry();
-  geometry.setAttribute("position", new THREE.BufferAttribute(arrays.shape_positions as Float32Array, 3));
+  const positions = arrays.shape_positions as Float32Array;
+  geometry.setAttribute("position", new THREE.BufferAttribute(positions, 3));
   geometry.setAttribute("normal", new THREE.BufferAttribute(arrays.shape_normals as Float32Array, 3));
+  // As in the files: a picture lies on it from above.
+  const uv = new Float32Array((positions.length / 3) * 2).map((_, k) => positions[3 * (k >> 1) + (k & 1)]! + 0.5);
+  geometry.setAttribute("uv", new THREE.BufferAttribute(uv, 2));
   geometry.setAttribute("piece", new THREE.BufferAttribute(Uint8Array.from(arrays.shape_pieces!, (k) => k + 1), 1));
   geometry.setIndex(new THREE.BufferAttribute(new Uint32Array(arrays.shape_faces as Int32Array), 1));
   return geometry;

@@ -55,6 +55,27 @@ def harmony(colour: str, relation: Relation, space: Space = "oklch") -> list[str
     return found
 
 
+def tints_and_shades(colour: str, count: int = 9) -> list[str]:
+    """So many colours from dark to light: OKLab lightness moves, hue stays, chroma as the gamut allows.
+
+    The colour itself is among them, where its lightness falls.
+
+    >>> tints_and_shades("#c8553d", 3)
+    ['#300400', '#c8553d', '#ffe4de']
+    """
+    base = to_space(parse_hex(colour), "oklch")
+    lights = np.linspace(0.2, 0.94, count)
+    own = int(np.abs(lights - base[0]).argmin())
+    found = []
+    for k, light in enumerate(lights):
+        # Chroma fades towards black and white, as pigments do when they are mixed with these (a choice of ours).
+        far = abs(light - base[0]) / max(base[0] if light < base[0] else 1 - base[0], 1e-6)
+        found.append(to_hex(in_gamut(np.array([light, base[1] * (1 - 0.5 * min(far, 1.0)), base[2]]))))
+        if k == own:
+            found[-1] = colour.lower()
+    return found
+
+
 def rerolled(swatches: Sequence[Swatch], seed: int, least: float = 0.08) -> list[Swatch]:
     """Other colours for the swatches that are neither locked nor follow.
 

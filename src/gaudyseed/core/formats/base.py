@@ -4,12 +4,18 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Literal
+from typing import TYPE_CHECKING, Literal
 
+import numpy as np
+
+from ..geometry.shapes import ShapeMesh
 from ..population import Population
 from ..registry import Registry
 from .cells import Check
 from .columns import Results
+
+if TYPE_CHECKING:
+    from ..look.material import ElementPicture, Finish
 
 
 @dataclass(frozen=True)
@@ -55,11 +61,57 @@ class Wish:
 
 
 @dataclass(frozen=True)
+class Piece:
+    """One of the shapes that clones are drawn as, and which of them are it.
+
+    Attributes
+    ----------
+    rows
+        (m,) whole numbers: the elements.
+    size
+        Times the elements' own.
+    finish
+        That of these elements; None where the look has none of its own.
+    texels
+        (rows, columns, 4) uint8: the picture as it is shown, its fourth what cuts it out; None for none.
+    """
+
+    name: str
+    mesh: ShapeMesh
+    rows: np.ndarray
+    size: float = 1.0
+    picture: ElementPicture | None = None
+    finish: Finish | None = None
+    texels: np.ndarray | None = None
+
+
+@dataclass(frozen=True)
 class About:
-    """What a file is told of a population beside its elements: its name, and the shape that clones have."""
+    """What a file is told of a population beside its elements and the channels.
+
+    Attributes
+    ----------
+    shape
+        That clones have where there are no pieces.
+    pieces
+        What clones are drawn as.
+    finishes, finish_at
+        The finishes of the look, and (n,) float32 the number of each element's, between two where they blend; None
+        where all have the first.
+    picture, texels
+        On every element of a mesh.
+    threshold
+        Below which opacity cuts out; None where elements are seen through.
+    """
 
     name: str = "population"
     shape: str = "sequin"
+    pieces: tuple[Piece, ...] = ()
+    finishes: tuple[Finish, ...] = ()
+    finish_at: np.ndarray | None = None
+    picture: ElementPicture | None = None
+    texels: np.ndarray | None = None
+    threshold: float | None = None
 
 
 @dataclass(frozen=True)

@@ -5,27 +5,34 @@ Read here rather than by a library, because those at hand ignore normalised and 
 
 from __future__ import annotations
 
+import math
 import re
 from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import PurePath
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
 from ..errors import BadInput, never_overtaken
 from ..geometry.placing import affine, moved
+from ..picture import within
 from ..population import Attribute, Field, Polygons, Population
 from ..population.attribute import Kind, Light
 from ..population.derive import standing, with_derived
 from ..population.meshes import PART
 from ..population.population import of_points
-from .base import FORMATS, About, Format, Thing, Wish
+from .base import FORMATS, About, Format, Piece, Thing, Wish
 from .cells import Check
 from .columns import Results, check_results
 from .gltf import FAN, INSTANCING, MAGIC, POINTS, STRIP, TRIANGLES, Arrays, Document, Node, Primitive, Writing, opened
+from .material import Surface, cut_out, png_of, surface_of
 from .meshing import in_parts, joined, linear_colours, mesh_of, named_apart, of_matrices, part_attribute
 from .shapes import pieces_of, places_of
+
+if TYPE_CHECKING:
+    from ..look.material import ElementPicture
 
 MOST_NODES = 1_000_000
 #: glTF's y is up, ours z.
@@ -423,20 +430,17 @@ def _write_mesh(out: Writing, population: Population, form: Polygons, results: R
     }  # fmt: skip
     uv = elements.find("uv")
     if uv is not None and uv.width == 2:
-        flipped = uv.readable * np.array([1, -1], np.float32) + np.array([0, 1], np.float32)
-        attributes["TEXCOORD_0"] = out.add(flipped.astype("<f4"), target=34962)
+        attributes["TEXCOORD_0"] = out.add(_hanging(uv.readable), target=34962)
     colours = _colours(population, results)
     if colours is not None:
         attributes["COLOR_0"] = out.add(colours, target=34962)
     for word, values in _custom(population, results):
         attributes[word] = out.add(values, target=34962)
-    out.json["meshes"], out.json["materials"] = (
-        [],
-        [{"name": about.name, "pbrMetallicRoughness": {"metallicFactor": 0.0}}],
-    )
+    out.json["meshes"], out.json["materials"] = [], []
+    material = _material(out, about.name, None, surface_of(results, None, about), about, colours is not None)
     for label, triangles in _pieces(form):
         index = out.add(triangles.reshape(-1).astype("<u4"), target=34963)
-        primitive = {"attributes": attributes, "indices": index, "material": 0}
+        primitive = {"attributes": attributes, "indices": index, "material": material}
         out.json["meshes"].append({"name": label or about.name, "primitives": [primitive]})
         out.node({"name": label or about.name, "mesh": len(out.json["meshes"]) - 1})
 
@@ -485,21 +489,95 @@ def _write_clones(out: Writing, population: Population, results: Results | None,
         arrays["_COLOR_0"] = colours
     for word, values in _custom(population, results):
         arrays[word] = values.astype("<f4") if values.dtype.itemsize < 4 else values
-    out.json["materials"] = [{"name": about.name, "pbrMetallicRoughness": {"metallicFactor": 0.0}}]
-    out.json["meshes"] = []
-    out.json["extensionsUsed"] = out.json["extensionsRequired"] = [INSTANCING]
-    for name, (vertices, normals, faces), rows in pieces_of(population, about.shape):
+    out.json["materials"], out.json["meshes"] = [], []
+    out.uses(INSTANCING, required=True)
+    for piece in pieces_of(population, about):
+        shape, rows = piece.mesh, piece.rows
+        if not len(rows):
+            continue
+        vertices = moved(shape.vertices * np.float32(piece.size), "point", _Y_UP)
+        held = {
+            "POSITION": out.add(vertices.astype("<f4"), target=34962, ends=True),
+            "NORMAL": out.add(_unit(moved(shape.normals, "normal", _Y_UP).astype("<f4")), target=34962),
+        }
+        if piece.picture is not None:
+            held["TEXCOORD_0"] = out.add(_hanging(shape.uv), target=34962)
+        index = "<u2" if len(vertices) < 65_536 else "<u4"
+        surface = surface_of(results, piece, about)
         mesh = {
-            "attributes": {
-                "POSITION": out.add(moved(vertices, "point", _Y_UP).astype("<f4"), target=34962, ends=True),
-                "NORMAL": out.add(_unit(moved(normals, "normal", _Y_UP).astype("<f4")), target=34962),
-            },
-            "indices": out.add(faces.reshape(-1).astype("<u2"), target=34963), "material": 0,
+            "attributes": held, "indices": out.add(shape.faces.reshape(-1).astype(index), target=34963),
+            "material": _material(out, piece.name, piece, surface, about, colours is not None),
         }  # fmt: skip
         attributes = {word: out.add(values[rows]) for word, values in arrays.items()}
-        out.json["meshes"].append({"name": name, "primitives": [mesh]})
+        out.json["meshes"].append({"name": piece.name, "primitives": [mesh]})
         extensions = {INSTANCING: {"attributes": attributes}}
         out.node({"name": about.name, "mesh": len(out.json["meshes"]) - 1, "extensions": extensions})
+
+
+def _hanging(uv: np.ndarray) -> np.ndarray:
+    """Pictures hang from the top there, and stand on the bottom here."""
+    return (uv * np.array([1, -1], np.float32) + np.array([0, 1], np.float32)).astype("<f4")
+
+
+def _material(out: Writing, name: str, piece: Piece | None, surface: Surface, about: About, coloured: bool) -> int:
+    """The number of a new material: what its elements have in common, and the mean of what they have not.
+
+    Each element's own values are attributes beside it. ``coloured``: the colours come as attributes.
+    """
+    white = [1.0, 1.0, 1.0]
+    base = white if coloured else surface["base_colour"].value.clip(0, 1).tolist()
+    opacity, strength = surface["opacity"], surface["emission_strength"]
+    plain: dict[str, Any] = {
+        "baseColorFactor": [*base, opacity.number if not opacity.varies else 1.0],
+        "metallicFactor": surface["metalness"].number, "roughnessFactor": surface["roughness"].number,
+    }  # fmt: skip
+    made: dict[str, Any] = {"name": name, "pbrMetallicRoughness": plain, "doubleSided": True}
+    threshold = cut_out(about, piece)
+    if threshold is not None:
+        made |= {"alphaMode": "MASK", "alphaCutoff": threshold}
+    elif opacity.varies or opacity.number < 1:
+        made["alphaMode"] = "BLEND"
+    extensions: dict[str, Any] = {}
+    if strength.number > 0:
+        glow = surface["emission_colour"].value.clip(0, 1) * min(strength.number, 1)
+        made["emissiveFactor"] = glow.tolist()
+        if strength.number > 1:
+            extensions["KHR_materials_emissive_strength"] = {"emissiveStrength": strength.number}
+    if surface["transmission"].number > 0:
+        extensions["KHR_materials_transmission"] = {"transmissionFactor": surface["transmission"].number}
+    texels = piece.texels if piece else about.texels
+    picture = piece.picture if piece else about.picture
+    if texels is not None and picture is not None:
+        plain["baseColorTexture"] = _texture(out, name, texels, picture)
+    if extensions:
+        made["extensions"] = extensions
+        for word in extensions:
+            out.uses(word)
+    out.json["materials"].append(made)
+    return len(out.json["materials"]) - 1
+
+
+def _texture(out: Writing, name: str, texels: np.ndarray, picture: ElementPicture) -> dict[str, Any]:
+    """A picture in the file, and how it lies on the uv."""
+    view = out.add_bytes(png_of(texels))
+    out.json.setdefault("samplers", [{"wrapS": 10497, "wrapT": 10497}])
+    out.json.setdefault("images", []).append({"name": name, "mimeType": "image/png", "bufferView": view})
+    out.json.setdefault("textures", []).append({"source": len(out.json["images"]) - 1, "sampler": 0})
+    found: dict[str, Any] = {"index": len(out.json["textures"]) - 1}
+    into = within(picture.shift, picture.size, float(picture.turn))
+    if not np.array_equal(into, np.eye(4)):
+        # From uv that stand on the bottom to the extension's scale, turn and shift of uv that hang from the top.
+        flip = np.array([[1, 0, 0], [0, -1, 1], [0, 0, 1.0]])
+        plane = np.eye(3)
+        plane[:2, :2], plane[:2, 2] = into[:2, :2], into[:2, 3]
+        hung = flip @ plane @ flip
+        turn = math.atan2(-hung[1, 0], hung[0, 0])
+        scale = [math.hypot(hung[0, 0], hung[1, 0]), math.hypot(hung[0, 1], hung[1, 1])]
+        found["extensions"] = {
+            "KHR_texture_transform": {"offset": hung[:2, 2].tolist(), "rotation": turn, "scale": scale}
+        }
+        out.uses("KHR_texture_transform")
+    return found
 
 
 def _is_glb(data: bytes) -> bool:

@@ -330,6 +330,20 @@ class Writing:
         self.json["accessors"].append(accessor)
         return len(self.json["accessors"]) - 1
 
+    def add_bytes(self, data: bytes) -> int:
+        """The view of bytes that are no array: a picture."""
+        self.json["bufferViews"].append({"buffer": 0, "byteOffset": self._size, "byteLength": len(data)})
+        self._parts += [data, b"\x00" * (-len(data) % 4)]
+        self._size += len(data) + (-len(data) % 4)
+        return len(self.json["bufferViews"]) - 1
+
+    def uses(self, extension: str, required: bool = False) -> None:
+        """Note that the file has something of an extension, and whether nobody can read it without."""
+        for word in ("extensionsUsed", *(("extensionsRequired",) if required else ())):
+            listed = self.json.setdefault(word, [])
+            if extension not in listed:
+                listed.append(extension)
+
     def node(self, node: Mapping[str, Any]) -> None:
         """A node of the scene."""
         self.json["scenes"][0]["nodes"].append(len(self.json["nodes"]))

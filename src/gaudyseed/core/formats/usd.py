@@ -7,7 +7,7 @@ import json
 import re
 import tempfile
 import zipfile
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import replace
 from pathlib import Path, PurePath
 from typing import Any
@@ -22,9 +22,10 @@ from ..population.derive import standing, with_derived
 from ..population.meshes import PART
 from ..population.population import of_points
 from .apart import run_apart
-from .base import FORMATS, About, Format, Thing, Wish
+from .base import FORMATS, About, Format, Piece, Thing, Wish
 from .cells import Check
 from .columns import Results, check_results, digits
+from .material import Part, Surface, cut_out, surface_of
 from .meshing import in_parts, joined, linear_colours, mesh_of, named_apart, of_matrices, part_attribute
 from .shapes import pieces_of, places_of
 
@@ -360,13 +361,21 @@ def _results(population: Population, results: Results | None, interpolation: str
         yield from _primvar("displayColor", "color3f", np.clip(colours, 0, None).astype(np.float32), interpolation)
     for word, values in (results or {}).items():
         if word != "base_colour":
-            yield from _primvar(word, "float", values.astype(np.float32), interpolation)
+            kind = "color3f" if values.ndim == 2 else "float"
+            yield from _primvar(word, kind, values.astype(np.float32), interpolation)
+    strength = (results or {}).get("emission_strength")
+    if results and strength is not None:
+        # What the preview surface takes in one: colour times strength.
+        colour = results.get("emission_colour", np.ones((len(strength), 3), np.float32))
+        yield from _primvar("emission", "float3", (colour * strength[:, None]).astype(np.float32), interpolation)
 
 
 def _mesh(population: Population, results: Results | None, about: About) -> Iterator[str]:
     form = population.form
     assert isinstance(form, Polygons)
-    yield f'def Mesh "{_word(about.name)}"\n{{\n    uniform token subdivisionScheme = "none"\n'
+    name = _word(about.name)
+    yield f'def Mesh "{name}" (\n    prepend apiSchemas = ["MaterialBindingAPI"]\n)\n{{\n'
+    yield f'    rel material:binding = </{name}/Materials/{name}>\n    uniform token subdivisionScheme = "none"\n'
     yield from _array("int[] faceVertexCounts", np.diff(form.starts))
     yield from _array("int[] faceVertexIndices", form.corners)
     position = population.elements.attribute("position")
@@ -383,6 +392,7 @@ def _mesh(population: Population, results: Results | None, about: About) -> Iter
         if a.name != PART:
             yield from _of_attribute(a, "uniform")
     yield from _subsets(form)
+    yield from _materials(name, [(name, None, surface_of(results, None, about))], about)
     yield "}\n"
 
 
@@ -420,11 +430,11 @@ def _differing(names: list[str]) -> list[str]:
 
 def _instancer(population: Population, results: Results | None, about: About) -> Iterator[str]:
     turns, sizes = standing(population)
-    name, shapes = _word(about.name), pieces_of(population, about.shape)
-    words = _differing([_word(shape) for shape, _, _ in shapes])
+    name, shapes = _word(about.name), pieces_of(population, about)
+    words = _differing([_word(piece.name) for piece in shapes])
     kinds = np.zeros(population.count, np.int32)
-    for k, (_, _, rows) in enumerate(shapes):
-        kinds[rows] = k
+    for k, piece in enumerate(shapes):
+        kinds[piece.rows] = k
     yield f'def PointInstancer "{name}"\n{{\n'
     yield from _array("point3f[] positions", places_of(population))
     # Real part first; half floats are what the schema wants.
@@ -439,13 +449,75 @@ def _instancer(population: Population, results: Results | None, about: About) ->
     for a in (population.elements.attribute(n) for n in population.elements.brought):
         if a.name not in ("position", "orientation", "size", "id", "normal") and a.fields:
             yield from _of_attribute(a, "vertex")
-    for word, (_, (vertices, _, faces), _) in zip(words, shapes, strict=True):
-        yield f'\n    def Mesh "{word}"\n    {{\n        uniform token subdivisionScheme = "none"\n'
-        yield from _array("    int[] faceVertexCounts", np.full(len(faces), 3))
-        yield from _array("    int[] faceVertexIndices", faces.reshape(-1))
-        yield from _array("    point3f[] points", vertices)
+    for word, piece in zip(words, shapes, strict=True):
+        mesh = piece.mesh
+        yield f'\n    def Mesh "{word}" (\n        prepend apiSchemas = ["MaterialBindingAPI"]\n    )\n    {{\n'
+        yield f"        rel material:binding = </{name}/Materials/{word}>\n"
+        yield '        uniform token subdivisionScheme = "none"\n        uniform bool doubleSided = 1\n'
+        yield from _array("    int[] faceVertexCounts", np.full(len(mesh.faces), 3))
+        yield from _array("    int[] faceVertexIndices", mesh.faces.reshape(-1))
+        yield from _array("    point3f[] points", mesh.vertices * np.float32(piece.size))
+        yield from _primvar("st", "texCoord2f", mesh.uv, "vertex")
         yield "    }\n"
+    listed = [(word, piece, surface_of(results, piece, about)) for word, piece in zip(words, shapes, strict=True)]
+    yield from _materials(name, listed, about)
     yield "}\n"
+
+
+#: Inputs of UsdPreviewSurface with their types, by the channel that feeds them.
+_INPUTS = {
+    "base_colour": ("diffuseColor", "color3f"), "metalness": ("metallic", "float"), "roughness": ("roughness", "float"),
+    "opacity": ("opacity", "float"), "emission": ("emissiveColor", "color3f"),
+}  # fmt: skip
+
+
+def _materials(name: str, pieces: Sequence[tuple[str, Piece | None, Surface]], about: About) -> Iterator[str]:
+    """UsdPreviewSurface for each piece, which reads by primvars what differs from element to element."""
+    yield '\n    def Scope "Materials"\n    {\n'
+    for word, piece, surface in pieces:
+        path = f"/{name}/Materials/{word}"
+        yield f'        def Material "{word}"\n        {{\n'
+        yield f"            token outputs:surface.connect = <{path}/Surface.outputs:surface>\n\n"
+        yield '            def Shader "Surface"\n            {\n'
+        yield '                uniform token info:id = "UsdPreviewSurface"\n'
+        yield "                token outputs:surface\n"
+        readers = []
+        for channel, (target, kind) in _INPUTS.items():
+            part = _glow(surface) if channel == "emission" else surface[channel]
+            if part.varies:
+                yield f"                {kind} inputs:{target}.connect = <{path}/{channel}.outputs:result>\n"
+                readers.append((channel, part))
+            else:
+                yield f"                {kind} inputs:{target} = {_plain(part.value)}\n"
+        threshold = cut_out(about, piece)
+        if threshold is not None:
+            yield f"                float inputs:opacityThreshold = {threshold:.9g}\n"
+        yield "            }\n"
+        for channel, part in readers:
+            kind = "float3" if len(part.value) == 3 else "float"
+            yield f'\n            def Shader "{channel}"\n            {{\n'
+            yield f'                uniform token info:id = "UsdPrimvarReader_{kind}"\n'
+            yield f'                string inputs:varname = "{_READ.get(channel, channel)}"\n'
+            yield f"                {kind} inputs:fallback = {_plain(part.value)}\n"
+            yield f"                {kind} outputs:result\n"
+            yield "            }\n"
+        yield "        }\n"
+    yield "    }\n"
+
+
+#: Primvars that are named otherwise than their channel.
+_READ = {"base_colour": "displayColor", "emission": "emission"}
+
+
+def _glow(surface: Surface) -> Part:
+    """Colour times strength of an element's own light."""
+    colour, strength = surface["emission_colour"], surface["emission_strength"]
+    return Part(colour.value * strength.number, (colour.varies or strength.varies) and not strength.grey)
+
+
+def _plain(value: np.ndarray) -> str:
+    texts = [f"{float(part):.9g}" for part in value]
+    return texts[0] if len(texts) == 1 else f"({', '.join(texts)})"
 
 
 def write_crate(population: Population, results: Results | None, about: About = About()) -> bytes:

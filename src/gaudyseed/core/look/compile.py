@@ -8,7 +8,7 @@ step converts it.
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
@@ -16,15 +16,16 @@ import numpy as np
 from ..channels import CHANNELS, Channel
 from ..errors import BadInput, Fix
 from ..geometry.placing import IDENTITY
-from ..kinds import NUMBER, Kind, described
+from ..kinds import NUMBER, Kind, described, vector
 from ..paths import pointer
 from ..population import Population
 from ..population.attribute import WHOLE_FLOAT32
 from ..stacking import check_blend
 from .follow import Follow, Followed, resolved
-from .model import Layer, Look, Signal
-from .scope import Scope, Surroundings
-from .steps import Step
+from .material import PLAIN, ElementPicture, Finish, Shape
+from .model import Lane, Layer, Look, Signal
+from .scope import CHOOSERS, FINISH_LANE, SHAPE_LANE, Scope, Surroundings
+from .steps import STEPS, Step
 from .steps.base import put, whole_step
 
 #: Which step turns one kind into another, for sentences.
@@ -106,16 +107,30 @@ class CompiledLane:
 
 @dataclass(frozen=True)
 class CompiledLook:
-    """The lanes of a look by their channel, ready to run, and the signals, each after those it reads."""
+    """The lanes of a look by their channel, ready to run, and the signals, each after those it reads.
+
+    Attributes
+    ----------
+    signals
+        Among them, under names that no signal can have, the lanes that choose shapes and finishes.
+    finishes
+        At least one.
+    document
+        The look; what belongs to single lanes is read there.
+    """
 
     lanes: dict[str, CompiledLane]
     signals: dict[str, CompiledSignal]
     scope: Scope
+    finishes: tuple[Finish, ...] = (PLAIN,)
+    shapes: tuple[Shape, ...] = ()
+    picture: ElementPicture | None = None
+    document: Look = field(default_factory=Look)
 
     def stacks(self) -> Iterator[tuple[CompiledLayer, ...]]:
         """The layers of every signal and of every lane."""
         yield from (signal.layers for signal in self.signals.values())
-        yield from (lane.layers for lane in self.lanes.values())
+        yield from (lane.layers for word, lane in self.lanes.items() if word not in CHOOSERS.values())
 
 
 class _Compiler:
@@ -126,8 +141,10 @@ class _Compiler:
         own = {s.name: (s, f"signals[{k}]") for k, s in enumerate(look.signals)}
         # A look's own signal goes before one of the scene's of the same name.
         self.places = {**{s.name: (s, f"scene.signals[{k}]") for k, s in enumerate(shared)}, **own}
+        self.look = look
         self.scope = Scope(population, surroundings, self.places, placement)
         self.scope.kind_of = self.signal
+        self.scope.shapes = len(look.shapes)
         self.signals: dict[str, CompiledSignal] = {}
         self._open: list[str] = []
         self._count = 0
@@ -136,11 +153,15 @@ class _Compiler:
         """The kind of a signal, compiled when it is first named."""
         if name in self._open:
             circle = [*self._open[self._open.index(name) :], name]
-            arrows = " reads ".join(repr(n) for n in circle)
+            arrows = " reads ".join(f"the lane of {CHOOSERS[n]}" if n in CHOOSERS else repr(n) for n in circle)
             raise BadInput(
                 f"These signals go round in a circle: {arrows}. Let one of them read something else.",
                 place=place, code="signal_cycle",
             )  # fmt: skip
+        if name in CHOOSERS and name not in self.signals:
+            self._open.append(name)
+            self.signals[name] = self.chooser(CHOOSERS[name])
+            self._open.pop()
         if name not in self.signals:
             signal, at = self.places[name]
             if name in self.scope.elements.names:
@@ -153,6 +174,13 @@ class _Compiler:
             self.signals[name] = CompiledSignal(at, chain, self.layers(signal.layers, at, chain[-1].kind))
             self._open.pop()
         return self.signals[name].kind
+
+    def chooser(self, word: str) -> CompiledSignal:
+        """The lane that chooses shapes or finishes: a random number for each element, under its layers."""
+        lane = self.look.lanes.get(word, Lane())
+        step = STEPS["random"].model_validate({"step": "random", "seed": lane.seed})
+        layers = self.layers(lane.layers if lane.enabled else (), f"lanes.{word}", NUMBER)
+        return CompiledSignal(f"lanes.{word}", (CompiledStep(step, f"lanes.{word}.seed", NUMBER),), layers)
 
     def resolved(self, model: Followed, place: str) -> Followed:
         """The document with its dials put in, and every signal that it follows looked up."""
@@ -238,6 +266,44 @@ class _Compiler:
         mask = self.chain(layer.mask, f"{place}.mask", NUMBER) if layer.mask else None
         return CompiledLayer(self.resolved(layer, place), place, paint, mask)
 
+    def check_along(self) -> None:
+        """BadInput where the lane of lift goes along something that is no vector of three."""
+        lane = self.look.lanes.get("lift")
+        if lane is None or lane.along in ("normal", "up"):
+            return
+        place = "lanes.lift.along"
+        if lane.along in self.scope.elements.names or lane.along not in self.scope.signals:
+            column = self.scope.attribute(lane.along, place)
+            word, width = str(column.kind), column.width
+        else:
+            kind = self.scope.signal_kind(lane.along, place)
+            word, width = kind.word, kind.width
+        if word != "vector" or width != 3:
+            raise BadInput(
+                f"{lane.along!r} is no vector of three numbers, so nothing is lifted along it. Choose normal, up or a "
+                "vector.",
+                place=place, code="wrong_kind",
+            )  # fmt: skip
+
+    def check_outputs(self) -> None:
+        """BadInput where a signal that goes out is not there."""
+        taken = {name for channel in CHANNELS.values() for name in (*channel.columns, *channel.shown)}
+        for k, output in enumerate(self.look.outputs):
+            if not output.enabled:
+                continue
+            place = f"outputs[{k}]"
+            kind = self.scope.signal_kind(output.signal, f"{place}.signal")
+            if output.name in taken or output.name == "id":
+                raise BadInput(
+                    f"{output.name!r} is written already. Send the signal under another name.", place=f"{place}.name",
+                    code="name_taken",
+                )  # fmt: skip
+            if output.name == "position" and kind != vector(3):
+                raise BadInput(
+                    f"The signal {output.signal!r} gives {kind.said}, but places are vectors of three numbers.",
+                    place=f"{place}.signal", code="wrong_kind",
+                )  # fmt: skip
+
 
 def compile_look(
     look: Look, population: Population, surroundings: Surroundings | None = None, shared: Sequence[Signal] = (),
@@ -262,6 +328,10 @@ def compile_look(
     compiler = _Compiler(look, population, surroundings or Surroundings({}), shared, placement)
     for k, signal in enumerate(look.signals):
         compiler.signal(signal.name, f"signals[{k}].chain")
+    if len(look.shapes) > 1 and population.kind in CHANNELS["shape"].populations:
+        compiler.signal(SHAPE_LANE, "lanes.shape")
+    if len(look.finishes) > 1:
+        compiler.signal(FINISH_LANE, "lanes.finish")
     lanes = {}
     for word, lane in look.lanes.items():
         channel = CHANNELS[word]
@@ -273,7 +343,12 @@ def compile_look(
         if lane.enabled and lane.layers:
             layers = compiler.layers(lane.layers, f"lanes.{word}", channel.kind)
             lanes[word] = CompiledLane(channel, layers)
-    return CompiledLook(lanes, compiler.signals, compiler.scope)
+    compiler.check_along()
+    compiler.check_outputs()
+    finishes = tuple(compiler.resolved(f, f"finishes[{k}]") for k, f in enumerate(look.finishes)) or (PLAIN,)
+    shapes = tuple(compiler.resolved(shape, f"shapes[{k}]") for k, shape in enumerate(look.shapes))
+    picture = compiler.resolved(look.picture, "picture") if look.picture else None
+    return CompiledLook(lanes, compiler.signals, compiler.scope, finishes, shapes, picture, look)
 
 
 def signals_in(compiled: Sequence[CompiledStep]) -> set[str]:
@@ -295,4 +370,6 @@ def signals_read(look: CompiledLook) -> set[str]:
     followed = {
         la.layer.amount.signal for la in layers if isinstance(la.layer.amount, Follow) and la.layer.amount.signal
     }
-    return followed.union(*(signals_in(chain) for chain in chains))
+    sent = {output.signal for output in look.document.outputs if output.enabled}
+    along = {lane.along for word, lane in look.document.lanes.items() if word == "lift"}
+    return followed.union(sent, along, *(signals_in(chain) for chain in chains))

@@ -16,7 +16,7 @@ import numpy as np
 
 from ..buffers import empty
 from ..cache import ResultCache
-from ..channels import BASE_COLOUR, CHANNELS, Channel
+from ..channels import BASE_COLOUR, CHANNELS, FINISH, SHAPE, Channel
 from ..colour.vision import simulated
 from ..digest import digest_of
 from ..errors import never_overtaken
@@ -25,10 +25,12 @@ from ..kernels.parallel import over
 from ..kinds import Kind
 from ..population import Population
 from ..stacking import blending_of
+from .choosing import between, chosen
 from .compile import CompiledLane, CompiledLayer, CompiledLook, CompiledSignal, CompiledStep, compile_look
 from .follow import Follow
+from .material import Finish
 from .model import Dial, Look, Signal
-from .scope import Scope, Surroundings
+from .scope import CHOOSERS, FINISH_LANE, SHAPE_LANE, Scope, Surroundings
 from .steps import Context, Step, Value, carried_out
 from .steps.base import Numbers, limits, numbers_of
 
@@ -103,10 +105,60 @@ class LaneResult:
     values: np.ndarray
 
 
+@dataclass(frozen=True)
+class Chosen:
+    """Which shape and finish each element has.
+
+    Attributes
+    ----------
+    shape
+        (n,) float32 whole numbers; None where all are the first.
+    finish
+        (n,) float32, between two where finishes blend; None where all have the first.
+    shape_from, finish_from
+        (n,) float32: the numbers by which they were chosen.
+    """
+
+    shape: np.ndarray | None = None
+    finish: np.ndarray | None = None
+    shape_from: np.ndarray | None = None
+    finish_from: np.ndarray | None = None
+    digest: str = ""
+
+
+def _covers(layer: CompiledLayer) -> bool:
+    return layer.layer.blend == "normal" and layer.layer.amount == 1 and not layer.mask
+
+
 def covers_all(layer: LayerResult) -> bool:
     """Whether nothing below the layer is seen."""
-    document = layer.compiled.layer
-    return document.blend == "normal" and document.amount == 1 and not layer.mask
+    return _covers(layer.compiled)
+
+
+def of_finishes(
+    channel: Channel, finishes: Sequence[Finish], at: np.ndarray | None, count: int, followed: np.ndarray | None = None
+) -> np.ndarray:
+    """(n,) or (n, k) float32: what elements have in a channel by their finishes.
+
+    Parameters
+    ----------
+    at
+        (n,) float32: the finish of each element, between two where they blend; None where all have the first.
+    followed
+        (n, k): what finishes that leave the channel to another one have; the channel's default where it is None.
+    """
+    rows = [finish.of(channel) for finish in finishes]
+    default = np.array(channel.default, np.float32)
+    table = np.stack([default if row is None else row for row in rows])
+    at = np.zeros(count, np.float32) if at is None else at
+    found = between(table, at)
+    free = np.array([[row is None] for row in rows], np.float32)
+    if followed is not None and free.any():
+        # The part that is left to the other channel.
+        part = between(free, at)
+        kept = between(table * (1 - free), at)
+        found = kept + part * followed
+    return found[:, 0] if channel.kind.word == "number" else np.ascontiguousarray(found, np.float32)
 
 
 @dataclass
@@ -116,7 +168,10 @@ class Evaluation:
     Attributes
     ----------
     lanes
-        By channel, what it gets: base colour always, others where they have layers that are on.
+        By channel, what it gets: base colour always, shape and finish where there are several, others where they have
+        layers that are on.
+    chosen
+        Which shape and finish each element has.
     computed
         Places whose results were computed now; all others came from the cache.
     """
@@ -125,6 +180,7 @@ class Evaluation:
     lanes: dict[str, LaneResult]
     signals: dict[str, SignalResult]
     computed: list[str] = field(default_factory=list)
+    chosen: Chosen = Chosen()
 
     @property
     def colours(self) -> np.ndarray:
@@ -133,8 +189,32 @@ class Evaluation:
 
     @property
     def results(self) -> dict[str, np.ndarray]:
-        """By channel, what the elements got: base colour always, others where they have layers that are on."""
-        return {word: lane.values for word, lane in self.lanes.items()}
+        """By channel, what goes out with files: that of the lanes, and what finishes set beside the plain values."""
+        found = {word: lane.values for word, lane in self.lanes.items()}
+        if self.look.document.finishes:
+            for channel in CHANNELS.values():
+                if channel.of_finish and channel.word not in found and self._differs(channel):
+                    found[channel.word] = self.channel(channel.word)
+        return found
+
+    def _differs(self, channel: Channel) -> bool:
+        rows = [finish.of(channel) for finish in self.look.finishes]
+        return any(row is not None and not np.array_equal(row, np.array(channel.default, np.float32)) for row in rows)
+
+    def channel(self, word: str) -> np.ndarray:
+        """(n,) or (n, k) float32: what the elements have in a channel: of a lane, of their finish, or the default."""
+        if word in self.lanes:
+            return self.lanes[word].values
+        channel = CHANNELS[word]
+        if not channel.of_finish:
+            return channel.base(self.population.count)
+        followed = self.channel(channel.follows) if channel.follows else None
+        return of_finishes(channel, self.look.finishes, self.chosen.finish, self.population.count, followed)
+
+    @property
+    def outputs(self) -> dict[str, Value]:
+        """By the names under which they go out, the signals that the look sends beside its channels."""
+        return {o.name: self.signals[o.signal].value for o in self.look.document.outputs if o.enabled}
 
     @property
     def layers(self) -> tuple[LayerResult, ...]:
@@ -144,7 +224,8 @@ class Evaluation:
     @property
     def digest(self) -> str:
         """Names all that the look gives by content."""
-        return digest_of("evaluation", [[word, lane.digest] for word, lane in self.lanes.items()])
+        material = [[f.model_dump(mode="json") for f in self.look.finishes], self.chosen.digest]
+        return digest_of("evaluation", [[word, lane.digest] for word, lane in self.lanes.items()], material)
 
     @property
     def scope(self) -> Scope:
@@ -231,12 +312,15 @@ class Evaluator:
 
     def run(self, look: CompiledLook, check: Callable[[], None] = never_overtaken) -> Evaluation:
         """The same for a look compiled before."""
-        run = _Run(self.cache, look.scope, check)
+        run = _Run(self.cache, look, check)
         for name, signal in look.signals.items():
-            run.signals[name] = run.signal(signal)
-        words = dict.fromkeys([BASE_COLOUR.word, *look.lanes])
-        lanes = {word: run.lane(CHANNELS[word], look.lanes.get(word)) for word in words}
-        return Evaluation(look, lanes, run.signals, run.computed)
+            run.signals[name] = run.chooser(name, signal) if name in CHOOSERS else run.signal(signal)
+        run.choose()
+        words = dict.fromkeys([BASE_COLOUR.word, *(w for w in look.lanes if w not in CHOOSERS.values())])
+        for word in words:
+            run.lanes[word] = run.lane(CHANNELS[word], look.lanes.get(word))
+        signals = {name: signal for name, signal in run.signals.items() if name not in CHOOSERS}
+        return Evaluation(look, {**run.lanes, **run.chosen_lanes()}, signals, run.computed, run.chosen)
 
     def sent(
         self, lane: LaneResult, check: Callable[[], None] = never_overtaken, vision: str = ""
@@ -277,12 +361,16 @@ def run_step(
 class _Run:
     """One evaluation under way."""
 
-    def __init__(self, cache: ResultCache, scope: Scope, check: Callable[[], None]) -> None:
+    def __init__(self, cache: ResultCache, look: CompiledLook, check: Callable[[], None]) -> None:
         self.cache = cache
-        self.scope = scope
-        self.population = scope.population
+        self.look = look
+        self.scope = look.scope
+        self.population = look.scope.population
         self.check = check
         self.signals: dict[str, SignalResult] = {}
+        self.lanes: dict[str, LaneResult] = {}
+        self.raw: dict[str, np.ndarray] = {}
+        self.chosen = Chosen()
         self.computed: list[str] = []
         self.start = digest_of(self.population.kind, self.population.count)
 
@@ -318,10 +406,71 @@ class _Run:
         value = below if array is None or not layers else Value(signal.kind, array)
         return SignalResult(signal.place, chain, layers, digest, value)
 
+    def chooser(self, name: str, signal: CompiledSignal) -> SignalResult:
+        """Which shape or finish each element gets, as numbers from 0 on."""
+        found, word = self.signal(signal), CHOOSERS[name]
+        lane = self.look.document.lanes.get(word)
+        by = lane.choose if lane is not None and signal.layers else "share"
+        items = self.look.shapes if name == SHAPE_LANE else self.look.finishes
+        weights = [item.weight for item in items]
+        digest = digest_of("chosen", found.digest, weights, by)
+        self.raw[name] = found.value.array
+        number = self.cache.get(digest)
+        if number is None:
+            number = chosen(found.value.array, weights, by)
+            self.cache.put(digest, number, number.nbytes)
+        return SignalResult(found.place, found.chain, found.layers, digest, Value(found.value.kind, number))
+
+    def choose(self) -> None:
+        """Note which shape and finish each element has; a shape's own finish goes before the elements'."""
+        shape, finish = self.signals.get(SHAPE_LANE), self.signals.get(FINISH_LANE)
+        number = None if finish is None else finish.value.array
+        names = [f.name for f in self.look.finishes]
+        own = [names.index(s.finish) if s.finish in names else -1 for s in self.look.shapes]
+        if any(k >= 0 for k in own):
+            of = np.array(own, np.float32)[0 if shape is None else shape.value.array.astype(np.intp)]
+            number = np.where(of >= 0, of, 0 if number is None else number).astype(np.float32)
+            number = np.broadcast_to(number, (self.population.count,))
+        digest = digest_of("chosen", shape.digest if shape else "", finish.digest if finish else "", own)
+        self.chosen = Chosen(
+            None if shape is None else shape.value.array, number, self.raw.get(SHAPE_LANE), self.raw.get(FINISH_LANE),
+            digest,
+        )  # fmt: skip
+
+    def chosen_lanes(self) -> dict[str, LaneResult]:
+        """Shape and finish as lanes, where there are several."""
+        found = {}
+        pairs = ((SHAPE, SHAPE_LANE, self.chosen.shape), (FINISH, FINISH_LANE, self.chosen.finish))
+        for channel, name, values in pairs:
+            if values is not None:
+                layers = self.signals[name].layers if name in self.signals else ()
+                digest = digest_of(channel.word, self.chosen.digest)
+                found[channel.word] = LaneResult(channel, layers, digest, np.ascontiguousarray(values))
+        return found
+
+    def base(self, channel: Channel) -> tuple[str, np.ndarray]:
+        """What lies under the layers of a channel: of the elements' finishes, or the default; and its digest."""
+        followed = self.lanes.get(channel.follows)
+        rows = [finish.of(channel) for finish in self.look.finishes] if channel.of_finish else []
+        default = np.array(channel.default, np.float32)
+        if not rows or (len(rows) == 1 and rows[0] is not None and np.array_equal(rows[0], default)):
+            return digest_of("base", channel.word, self.population.count), channel.base(self.population.count)
+        parts = [None if row is None else row.tolist() for row in rows]
+        digest = digest_of("base", channel.word, parts, self.chosen.digest, followed.digest if followed else "",
+                           self.population.count)  # fmt: skip
+        found = self.cache.get(digest)
+        if found is None:
+            below = followed.values if followed else None
+            found = of_finishes(channel, self.look.finishes, self.chosen.finish, self.population.count, below)
+            self.cache.put(digest, found, found.nbytes)
+        return digest, found
+
     def lane(self, channel: Channel, compiled: CompiledLane | None) -> LaneResult:
-        """What a channel gets; its default where it has no layers."""
-        start = digest_of("base", channel.word, self.population.count)
-        layers, digest, values = self.stack(compiled.layers if compiled else (), None, start, channel.kind, channel)
+        """What a channel gets; what its elements' finishes have, or its default, where it has no layers."""
+        covered = compiled is not None and any(_covers(layer) for layer in compiled.layers)
+        # What is covered all over is not worked out.
+        start, below = ("", None) if covered else self.base(channel)
+        layers, digest, values = self.stack(compiled.layers if compiled else (), below, start, channel.kind, channel)
         if values is None:
             values = channel.base(self.population.count)
         return LaneResult(channel, layers, digest, values)

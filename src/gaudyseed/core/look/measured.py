@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Annotated, Any, ClassVar, Literal
+from typing import Annotated, Any, Literal
 
 import numpy as np
 from pydantic import Field
@@ -135,9 +135,6 @@ class Where:
 class Measured(Step):
     """A step that reads where elements are: by their positions, uv, or any other vector, in whose space."""
 
-    #: Which space is meant where a document does not say.
-    own_space: ClassVar[bool] = True
-
     by: Annotated[str, Names("attribute")] = Field(
         "position", min_length=1, max_length=200, title="By",
         description="The vector that is measured: position, uv, any vector attribute or signal.",
@@ -155,19 +152,19 @@ class Measured(Step):
         """The vector."""
         return (self.by,)
 
-    def check_measure(self, scope: Scope, place: str) -> None:
-        """BadInput where there is no such vector."""
+    def check_measure(self, scope: Scope, place: str, field: str = "by") -> None:
+        """BadInput where there is no such vector; ``field`` is the parameter that names it."""
         if self.by not in scope.elements.names and self.by in scope.signals:
-            kind = scope.signal_kind(self.by, f"{place}.by")
+            kind = scope.signal_kind(self.by, f"{place}.{field}")
             word, width = kind.word, kind.width
         else:
-            column = scope.attribute(self.by, f"{place}.by")
+            column = scope.attribute(self.by, f"{place}.{field}")
             word, width = column.kind, column.width  # type: ignore[assignment]
         if word != "vector" or width < 2:
             raise BadInput(
                 f"{self.by!r} holds {word}s, which are no place. Choose a vector of two or three numbers, such as "
                 "position.",
-                place=f"{place}.by", code="wrong_kind",
+                place=f"{place}.{field}", code="wrong_kind",
             )  # fmt: skip
 
     @property

@@ -18,8 +18,9 @@ from ..references import Names
 from ..timeline import MOST_KEYS, Key, Timeline, at_frame, check_keys
 from ..upgrade import VERSION, upgraded
 from .follow import Dialled, Follow, Follower, Placed
+from .material import MOST_FINISHES, MOST_OUTPUTS, MOST_SHAPES, ElementPicture, Finish, Output, Shape, ShapeWord
 from .steps import AnyStep
-from .steps.base import MOST_STEPS, Blend, Share, Wide
+from .steps.base import MOST_STEPS, Blend, HexColour, Share, Wide
 
 #: Numbers of a placement, each of which may follow a dial or a marker.
 Coordinate = Annotated[float, Field(ge=-1e6, le=1e6)]
@@ -68,10 +69,29 @@ class Layer(Follower):
 
 
 class Lane(Document):
-    """The layers that make one material channel, bottom first; off keeps them."""
+    """The layers that make one material channel, bottom first; off keeps them.
+
+    The other fields belong to single channels: how *shape* and *finish* choose, whether *opacity* cuts out, along
+    what *lift* moves.
+    """
 
     enabled: bool = True
     layers: tuple[Layer, ...] = Field((), max_length=MOST_LAYERS)
+    choose: Literal["share", "number", "blend"] = Field(
+        "share", title="Chosen by", description="0 to 1 falls into the weights' bands; a whole number picks; or 0 to 1 "
+        "blends from the first finish to the last.", json_schema_extra={"words": ["Share", "Number", "Blend"]},
+    )  # fmt: skip
+    seed: Annotated[int, Field(ge=0, le=2**32 - 1)] = Field(1, title="Seed", json_schema_extra={"control": "seed"})
+    threshold: Share | None = Field(
+        None, title="Cut out below", description="Left out, elements are seen through; else they are there or not."
+    )
+    along: str = Field("normal", min_length=1, max_length=200, title="Along", description="normal, up, or a vector.")
+
+
+#: The channels that a lane's own fields belong to.
+LANE_FIELDS: dict[str, tuple[str, ...]] = {
+    "choose": ("shape", "finish"), "seed": ("shape", "finish"), "threshold": ("opacity",), "along": ("lift",),
+}  # fmt: skip
 
 
 def _channel(word: str) -> str:
@@ -90,7 +110,8 @@ def _own_names(items: Sequence[Any], what: str) -> None:
     names = [i.name for i in items]
     for k, name in enumerate(names):
         if name in names[:k]:
-            raise ValueError(f"two {what}s are called {name!r}. Give each its own name")
+            plural = f"{what}es" if what.endswith("sh") else f"{what}s"
+            raise ValueError(f"two {plural} are called {name!r}. Give each its own name")
 
 
 class Signal(Document):
@@ -105,16 +126,67 @@ class Signal(Document):
 
 
 class Look(Versioned):
-    """A population's signals and lanes."""
+    """A population's signals, lanes, finishes and shapes: the whole material of its elements.
+
+    Without finishes all have the plain one; without shapes all are what the population says.
+    """
 
     signals: tuple[Signal, ...] = Field((), max_length=MOST_SIGNALS)
     lanes: Lanes = Field({})
+    finishes: tuple[Finish, ...] = Field((), max_length=MOST_FINISHES)
+    shapes: tuple[Shape, ...] = Field((), max_length=MOST_SHAPES)
+    picture: ElementPicture | None = Field(None, description="On every element.")
+    outputs: tuple[Output, ...] = Field((), max_length=MOST_OUTPUTS)
 
     @field_validator("signals")
     @classmethod
     def _signal_names(cls, signals: tuple[Signal, ...]) -> tuple[Signal, ...]:
         _own_names(signals, "signal")
         return signals
+
+    @field_validator("finishes")
+    @classmethod
+    def _finish_names(cls, finishes: tuple[Finish, ...]) -> tuple[Finish, ...]:
+        _own_names(finishes, "finish")
+        return finishes
+
+    @field_validator("outputs")
+    @classmethod
+    def _output_names(cls, outputs: tuple[Output, ...]) -> tuple[Output, ...]:
+        _own_names(outputs, "output")
+        return outputs
+
+    @field_validator("finishes", "shapes")
+    @classmethod
+    def _weighed(cls, items: tuple[Any, ...], info: ValidationInfo) -> tuple[Any, ...]:
+        if items and not any(item.weight > 0 for item in items):
+            raise ValueError(f"the weights of the {info.field_name} are all 0. Give one of them a weight")
+        return items
+
+    @field_validator("lanes")
+    @classmethod
+    def _own_fields(cls, lanes: Lanes) -> Lanes:
+        for word, lane in lanes.items():
+            for name, channels in LANE_FIELDS.items():
+                if word not in channels and getattr(lane, name) != Lane.model_fields[name].default:
+                    raise ValueError(f"{name!r} belongs to {' and '.join(channels)}, not to {word}. Remove it there")
+            if word == "shape" and lane.choose == "blend":
+                raise ValueError("shapes are chosen by share or number; only finishes blend")
+        return lanes
+
+    @model_validator(mode="after")
+    def _finish_of_shapes(self) -> Self:
+        names = [f.name for f in self.finishes]
+        for k, shape in enumerate(self.shapes):
+            if shape.finish is not None and shape.finish not in names:
+                hint = nearest(shape.finish, names)[0]
+                raise ValueError(f"shape {k + 1} has the finish {shape.finish!r}, which the look has not. {hint}")
+        return self
+
+    @property
+    def pictured(self) -> bool:
+        """Whether elements show a picture."""
+        return self.picture is not None or any(shape.picture for shape in self.shapes)
 
 
 class DialKey(Key):
@@ -212,12 +284,17 @@ class Marker(Document):
 
 
 class Asset(Document):
-    """A picture of the scene, kept in the store by its content."""
+    """A picture or small mesh of the scene, kept in the store by its content.
+
+    Of a mesh ``width`` is how many triangles it has, and ``height`` how many vertices.
+    """
+
+    kind: Literal["picture", "mesh"] = "picture"
 
     name: str = Field(min_length=1, max_length=100, pattern=NAME_PATTERN, title="Name")
     digest: str = Field(pattern=r"^[0-9a-f]{32}$", description="Of the file's bytes, or made: and a generated picture.")
-    width: Annotated[int, Field(ge=1, le=30_000)] = 1
-    height: Annotated[int, Field(ge=1, le=30_000)] = 1
+    width: Annotated[int, Field(ge=1, le=100_000)] = 1
+    height: Annotated[int, Field(ge=1, le=100_000)] = 1
     file: str = Field("", max_length=200)
 
 
@@ -289,7 +366,7 @@ class Draft(Follower):
 class Presence(Follower):
     """How the view shows a population."""
 
-    shape: Dialled[Literal["sequin", "tile", "ball"]] = Field("sequin", title="Shape")
+    shape: Dialled[ShapeWord] = Field("sequin", title="Shape")
     shown: Dialled[bool] = Field(True, title="Shown")
 
 
@@ -319,6 +396,11 @@ class ViewSettings(Document):
 
     surround: Literal["light", "mid", "dark"] = "mid"
     shading: Literal["finished", "flat"] = "finished"
+    backdrop: HexColour | None = Field(None, title="Backdrop", description="A colour in place of the surround.")
+    light_turn: Annotated[float, Field(ge=-360, le=360)] = Field(
+        0.0, title="Turn of the light", json_schema_extra={"unit": "°"}
+    )
+    light_strength: Annotated[float, Field(ge=0, le=8)] = Field(1.0, title="Strength of the light")
 
 
 class Scene(Versioned):

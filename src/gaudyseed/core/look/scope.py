@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, TypeVar
 
 import numpy as np
 
+from ..channels import CHANNELS
 from ..errors import BadInput, Fix, no_population
 from ..geometry.placing import IDENTITY
 from ..kinds import Kind
@@ -24,6 +25,10 @@ if TYPE_CHECKING:
 
 
 Plain = TypeVar("Plain")
+
+#: Under these names, which none can have, the lanes that choose shapes and finishes are evaluated among the signals.
+SHAPE_LANE, FINISH_LANE = "\x00shape", "\x00finish"
+CHOOSERS = {SHAPE_LANE: "shape", FINISH_LANE: "finish"}
 
 
 class Watched(Mapping[str, Plain]):
@@ -100,6 +105,8 @@ class Scope:
         )
         self.signals = tuple(signals)
         self.kind_of: Callable[[str, str], Kind] | None = None
+        #: How many shapes the look has.
+        self.shapes = 0
 
     @property
     def elements(self) -> Elements:
@@ -167,6 +174,11 @@ class Scope:
                 fix=Fix(f"Read {twin} instead", [replacing(place, twin)]) if twin else None,
             )  # fmt: skip
         return self.kind_of(name, place)
+
+    def shape_kind(self, place: str) -> None:
+        """Have the lane that chooses shapes compiled; BadInput where it reads itself."""
+        if self.shapes > 1 and self.kind_of is not None and self.population.kind in CHANNELS["shape"].populations:
+            self.kind_of(SHAPE_LANE, place)
 
     def check_following(self, follow: AnyFollow, place: str) -> None:
         """BadInput where the signal is missing or of the wrong kind."""

@@ -9,16 +9,22 @@ from functools import lru_cache
 import numpy as np
 from flask import Blueprint, Response, request
 from PIL import Image
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 
 from ...core.colour.spaces import display_bytes
 from ...core.digest import digest_of
+from ...core.document import Document
 from ...core.errors import BadInput
 from ...core.formats.pictures import read_picture
+from ...core.formats.shape_files import read_shape
+from ...core.geometry.shapes import SHAPES, shape_mesh
+from ...core.look.material import ElementPicture
 from ...core.look.model import Asset
 from ...core.made_pictures import PICTURES
 from ...core.painting import gone_picture
 from ...core.picture import Picture, shipped
+from ...core.shading import versions
+from .. import binary
 from ..openapi import BINARY, operation
 from ..workshop import unless_gone, workshop
 
@@ -26,6 +32,8 @@ blueprint = Blueprint("assets", __name__)
 
 #: Pixels of the longer side of a small picture.
 SMALL = 192
+#: Endings of files that hold small meshes.
+MESHES = (".obj", ".glb", ".ply")
 
 
 class AssetAnswer(BaseModel):
@@ -53,16 +61,23 @@ class ShippedList(BaseModel):
 
 @operation(blueprint, "/assets", method="post", result=AssetAnswer)
 def take_picture() -> AssetAnswer:
-    """Keep a picture (the request's body; ``?name=`` carries its file's name) and say what it is."""
+    """Keep a picture or a small mesh (the request's body; ``?name=`` carries its file's name) and say what it is."""
     file = request.args.get("name", "")[:200]
     if not file:
         raise BadInput("The name of the file is missing. Add ?name=.", place="name")
     data = request.get_data(cache=False)
-    decoded = read_picture(data, file, unless_gone())
     digest = digest_of(data)
+    name = re.sub(r"[\s\"'()\[\]\\\x00-\x1f]+", " ", file.rsplit(".", 1)[0]).strip()[:100] or "picture"
+    if file.lower().endswith(MESHES):
+        mesh = read_shape(data, file, unless_gone())
+        workshop().store.put_columns({digest: data})
+        asset = Asset(
+            name=name, kind="mesh", digest=digest, width=len(mesh.faces), height=len(mesh.vertices), file=file
+        )
+        return AssetAnswer(asset=asset, format=file.rpartition(".")[2].upper(), bytes=len(data), notes=[])
+    decoded = read_picture(data, file, unless_gone())
     workshop().store.put_columns({digest: data})
     rows, columns = decoded.texels.shape[:2]
-    name = re.sub(r"[\s\"'()\[\]\\\x00-\x1f]+", " ", file.rsplit(".", 1)[0]).strip()[:100] or "picture"
     return AssetAnswer(
         asset=Asset(name=name, digest=digest, width=columns, height=rows, file=file), format=decoded.format,
         bytes=len(data), notes=list(decoded.notes),
@@ -103,3 +118,47 @@ def _small(picture: Picture) -> bytes:
     file = io.BytesIO()
     Image.fromarray(np.concatenate([colours, alpha], axis=2)).save(file, "PNG")
     return file.getvalue()
+
+
+@operation(blueprint, "/shapes/<word>", method="get", result=BINARY)
+def get_shape(word: str) -> Response:
+    """A shape that clones are drawn as: one that ships by its word, or a mesh of a scene by its digest."""
+    if word in SHAPES:
+        mesh = shape_mesh(word)
+    elif re.fullmatch("[0-9a-f]{32}", word):
+        mesh = workshop().kept.mesh(Asset(name=word, kind="mesh", digest=word), "word")
+    else:
+        raise BadInput(f"There is no shape {word[:40]!r}; there are {', '.join(SHAPES)}.", place="word")
+    arrays = {"positions": mesh.vertices, "normals": mesh.normals, "uv": mesh.uv, "faces": mesh.faces}
+    response = binary.answer({"name": word, "triangles": len(mesh.faces)}, arrays)
+    response.headers["Cache-Control"] = "private, max-age=600"
+    return response
+
+
+class ElementPictureRequest(Document):
+    """A picture on elements, by the digest of its file or the name of one that ships; dials have been put in."""
+
+    source: str = Field(max_length=100)
+    picture: ElementPicture
+
+
+@operation(blueprint, "/element-pictures", method="post", body=ElementPictureRequest, result=BINARY)
+def get_element_picture(body: ElementPictureRequest) -> Response:
+    """Both versions of a picture on elements: (rows, columns, 4) levels of the display, and what cuts it out."""
+    if body.source in PICTURES:
+        picture = shipped(body.source, "source")
+    else:
+        asset = (
+            Asset(name=body.source[:60] or "?", digest=body.source)
+            if re.fullmatch("[0-9a-f]{32}", body.source)
+            else None
+        )
+        if asset is None:
+            raise BadInput(f"There is no picture {body.source[:40]!r}.", place="source", code="unknown_picture")
+        picture = workshop().kept.picture(asset, "source")
+    if body.picture.followed or body.picture.first.followed or body.picture.second.followed:
+        raise BadInput("Put the dials in first.", place="picture")
+    levels = versions(picture, body.picture)
+    return binary.answer(
+        {"rows": levels.shape[1], "columns": levels.shape[2]}, {"first": levels[0], "second": levels[1]}
+    )

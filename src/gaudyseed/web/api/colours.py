@@ -5,7 +5,10 @@ from __future__ import annotations
 from flask import Blueprint
 from pydantic import BaseModel, Field
 
+from ...core.colour.harmony import tints_and_shades
+from ...core.colour.spaces import HEX_PATTERN
 from ...core.colour.text import LONGEST, colours_in
+from ...core.document import Document
 from ..openapi import operation
 
 blueprint = Blueprint("colours", __name__)
@@ -34,3 +37,21 @@ class ColourList(BaseModel):
 def read_colours(body: ColourText) -> ColourList:
     """The colours in a text: hex codes and CSS colours, separated by anything."""
     return ColourList(colours=[FoundColour(colour=c.colour, at=c.at) for c in colours_in(body.text)])
+
+
+class OneColour(Document):
+    """One colour."""
+
+    colour: str = Field(pattern=HEX_PATTERN)
+
+
+class TintList(BaseModel):
+    """Colours from dark to light."""
+
+    colours: list[str]
+
+
+@operation(blueprint, "/tints", method="post", body=OneColour, result=TintList)
+def list_tints(body: OneColour) -> TintList:
+    """Tints and shades of a colour, itself among them."""
+    return TintList(colours=tints_and_shades(body.colour))

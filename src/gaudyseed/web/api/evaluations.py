@@ -5,22 +5,28 @@ from __future__ import annotations
 import time
 from collections.abc import Callable, Iterator
 from dataclasses import asdict
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 from flask import Blueprint, Response, stream_with_context
 from pydantic import Field
 
 from ...core.census import packed
-from ...core.colour.spaces import parse_hex, to_hex
+from ...core.channels import CHANNELS
+from ...core.colour.spaces import encode_srgb, parse_hex, to_hex
 from ...core.colour.vision import Vision, simulated
+from ...core.digest import digest_of
 from ...core.document import Document
 from ...core.errors import BadInput, Overtaken, never_overtaken
 from ...core.look.evaluate import Evaluation
+from ...core.look.material import ElementPicture, Finish
 from ...core.look.model import MOST_POPULATIONS
+from ...core.mapping import mapped
+from ...core.picture import within
 from ...core.preview import Of, Scale, Shown, preview
 from ...core.report import Groups
 from ...core.scene import SceneRun
+from ...core.sending import lifted_normals, picture_of, threshold_of, ways
 from .. import binary
 from ..drafts import Draft
 from ..openapi import BINARY, operation
@@ -50,6 +56,7 @@ class Wanted(Document):
     census: bool = True
     trace: int | None = Field(None, ge=0)
     preview: Preview | None = Field(None, description="A value to show instead of the result.")
+    weigh: Literal["count", "size", "opacity", "density"] = Field("count", description="What shares are measured by.")
 
 
 class EvaluationRequest(Document):
@@ -169,6 +176,7 @@ def _seen_first(
         "reused": evaluation.reused,
         "timed": run.timed(name),
         "lanes": _lanes(evaluation, wanted, vision, check, arrays),
+        "material": _material(run, name, evaluation, wanted, arrays),
         "preview": _legend(shown) if shown else None,
     }
 
@@ -178,11 +186,16 @@ def _report(
 ) -> dict[str, Any]:
     """What is told of one population; adds the groups."""
     reporter = workshop().reporter
+    groups = reporter.groups(evaluation)
+    kinds = CHANNELS[wanted.weigh].populations if wanted.weigh != "count" else ()
+    by = wanted.weigh if not kinds or evaluation.population.kind in kinds else "count"
+    weighed = None if by == "count" else reporter.weighed(evaluation, groups, by)
     return {
-        "groups": _groups(reporter.groups(evaluation), wanted, vision, arrays),
+        "groups": {**_groups(groups, wanted, vision, arrays), "weighed": weighed},
         "signals": {name: signal.counted_at for name, signal in evaluation.signals.items()},
         "steps": _censuses(evaluation, wanted) if wanted.census else {},
         "advisories": reporter.advisories(evaluation) if wanted.census else [],
+        "shares": reporter.material(evaluation) if wanted.census else {},
         "trace": None if wanted.trace is None else reporter.trace(evaluation, wanted.trace),
     }
 
@@ -206,6 +219,92 @@ def _lanes(
         if wanted.have.get(word) != digest:
             arrays[f"{wanted.population}/{word}"] = values
     return found
+
+
+def _keep(
+    name: str, digest: str, values: np.ndarray, wanted: Wanted, arrays: dict[str, np.ndarray], also: dict[str, str]
+) -> None:
+    """Note an array under its digest, and add it where the page does not have it."""
+    also[name] = digest
+    if wanted.have.get(name) != digest:
+        arrays[f"{wanted.population}/{name}"] = values
+
+
+def _material(
+    run: SceneRun, name: str, evaluation: Evaluation, wanted: Wanted, arrays: dict[str, np.ndarray]
+) -> dict[str, Any]:
+    """What the view needs to draw with the channels: finishes, shapes, pictures, and the ends of lanes as tables."""
+    also: dict[str, str] = {}
+    tables = {}
+    for word in evaluation.lanes:
+        end = mapped(evaluation, word)
+        if end is not None:
+            _keep(f"{word}.at", end.at, end.numbers, wanted, arrays, also)
+            _keep(f"{word}.table", end.digest, end.texels, wanted, arrays, also)
+            tables[word] = len(end.rows)
+    lift = evaluation.lanes.get("lift")
+    if lift is not None:
+        way = ways(evaluation)
+        # Clones that came turned may stand otherwise than their normals.
+        turned = "orientation" in evaluation.population.elements.own
+        if len(way) > 1 and (evaluation.look.document.lanes["lift"].along != "normal" or turned):
+            _keep("ways", digest_of("ways", way), way, wanted, arrays, also)
+        normals = lifted_normals(evaluation)
+        if normals is not None:
+            _keep("normals", digest_of("normals", lift.digest), normals, wanted, arrays, also)
+    along = evaluation.look.document.lanes["lift"].along if lift is not None else "normal"
+    return {
+        "finishes": [_finish(finish) for finish in evaluation.look.finishes],
+        "shapes": _shapes(run, name, evaluation),
+        "threshold": threshold_of(evaluation),
+        "along": "up" if along == "up" else "ways" if "ways" in also else "normal",
+        "up": ways(evaluation)[0].tolist() if along == "up" else [0.0, 0.0, 1.0],
+        "tables": tables,
+        "also": also,
+    }
+
+
+def _finish(finish: Finish) -> dict[str, Any]:
+    """A finish as numbers; colours as levels of the display."""
+    found: dict[str, Any] = {"name": finish.name}
+    for channel in CHANNELS.values():
+        if channel.of_finish:
+            value = finish.of(channel)
+            shown = value if value is None or channel.sent != "display" else encode_srgb(value)
+            found[channel.word] = None if shown is None else [round(float(v), 6) for v in shown]
+    return found
+
+
+def _shapes(run: SceneRun, name: str, evaluation: Evaluation) -> list[dict[str, Any]]:
+    """The shapes of clones: under what key each is asked for, its size, and the picture on it."""
+    look = evaluation.look
+    entries = look.shapes or (None,)
+    found = []
+    for k, shape in enumerate(entries):
+        key: str = run.presence(name).shape if shape is None else shape.shape
+        if shape is not None and shape.mesh is not None:
+            run.asset_mesh(shape.mesh, f"shapes[{k}].mesh")
+            key = next(a.digest for a in run.scene.assets if a.name == shape.mesh and a.kind == "mesh")
+        picture = (shape.picture if shape else None) or look.picture
+        found.append({
+            "key": key, "size": 1.0 if shape is None else shape.size,
+            "picture": None if picture is None else _picture(run, evaluation, picture),
+        })  # fmt: skip
+    return found
+
+
+def _picture(run: SceneRun, evaluation: Evaluation, picture: ElementPicture) -> dict[str, Any]:
+    """Under what the picture on elements is asked for, and how it lies on their uv."""
+    picture_of(evaluation, picture)
+    named = picture.picture or next(iter(evaluation.scope.surroundings.pictures), "moon")
+    source = next((a.digest for a in run.scene.assets if a.name == named and a.kind == "picture"), named)
+    into = within(picture.shift, picture.size, float(picture.turn))
+    still = picture.model_dump(mode="json", exclude={"shift", "size", "turn", "threshold", "picture"})
+    return {
+        "key": digest_of("element picture", source, still), "source": source, "picture": still,
+        "into": [*into[0, :2].tolist(), float(into[0, 3]), *into[1, :2].tolist(), float(into[1, 3])],
+        "cut": picture.cut != "none", "threshold": picture.threshold,
+    }  # fmt: skip
 
 
 def _groups(groups: Groups, wanted: Wanted, vision: Vision | None, arrays: dict[str, np.ndarray]) -> dict[str, Any]:

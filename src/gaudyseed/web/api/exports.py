@@ -10,9 +10,8 @@ from pydantic import Field
 
 from ...core.document import Document
 from ...core.errors import BadInput
-from ...core.formats import FORMATS, About
+from ...core.formats import FORMATS
 from ...core.look.model import Scene
-from ...core.population.placed import placed
 from ..openapi import BINARY, operation
 from ..workshop import unless_gone, workshop
 
@@ -44,13 +43,11 @@ def export(body: ExportRequest) -> Response:
     if form is None:
         known = ", ".join([*FORMATS, LOOK])
         raise BadInput(f"There is no format {body.format!r}. There are: {known}.", place="format")
-    evaluation = run.evaluation(body.population)
-    population = placed(evaluation.population, run.placement(body.population))
+    population, results, about = run.sent(body.population)
     if population.kind not in form.kinds:
         kinds = " or ".join(form.kinds)
         raise BadInput(f"{form.title} holds {kinds}, not {population.kind}. Choose another format.", place="format")
-    about = About(name, run.presence(body.population).shape)
-    return as_file(form.write(population, evaluation.results, about), f"{stem}{form.ending}", form.mime)
+    return as_file(form.write(population, results, about), f"{stem}{form.ending}", form.mime)
 
 
 def as_file(data: bytes, name: str, kind: str) -> Response:

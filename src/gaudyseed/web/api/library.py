@@ -9,7 +9,7 @@ from flask import Blueprint, request
 from pydantic import BaseModel, Field, field_validator
 
 from ...core.document import Document
-from ...core.library import Kind, checked, current, strip_of
+from ...core.library import Kind, checked, current, picture_of, strip_of
 from ...store import LibraryItem
 from ..openapi import operation
 from ..workshop import workshop
@@ -64,7 +64,8 @@ class ItemList(BaseModel):
 def _answer(item: LibraryItem) -> Item:
     return Item(
         id=item.id, kind=item.kind, name=item.name, document=current(item.document),
-        picture=item.picture, favourite=item.favourite, strip=strip_of(item.kind, item.document),
+        picture=item.picture or picture_of(item.kind, item.name), favourite=item.favourite,
+        strip=strip_of(item.kind, item.document),
     )  # fmt: skip
 
 

@@ -79,7 +79,9 @@ def _surface(population: Population) -> dict[str, np.ndarray]:
     """Normals, triangles, and the part of each vertex."""
     form = population.form
     assert isinstance(form, Polygons)
+    uv = population.elements.find("uv")
     return {
+        **({"uv": uv.readable} if uv is not None and uv.kind == "vector" and uv.width == 2 else {}),
         "normals": population.elements.attribute("normal").readable,
         "triangles": form.triangles,
         **_parts(population),

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from functools import lru_cache
-from typing import Any
+from typing import Any, Literal
 
 from flask import Blueprint
 from pydantic import BaseModel, Field
@@ -12,6 +12,8 @@ from ...core.channels import CHANNELS
 from ...core.document import Document
 from ...core.errors import BadInput
 from ...core.formats import FORMATS
+from ...core.look.choosing import weights_of
+from ...core.look.material import ElementPicture, Finish, Shape, Version
 from ...core.look.model import Scene
 from ...core.look.steps import STEPS, AnyStep, Step
 from ...core.population.kinds import KINDS
@@ -50,6 +52,9 @@ class ChannelDescription(BaseModel):
     sent: str
     columns: list[str]
     help: str
+    pictured: bool
+    of_finish: bool
+    approximate: bool
 
 
 class MakerDescription(BaseModel):
@@ -82,13 +87,17 @@ class FormatDescription(BaseModel):
 
 
 class StepList(BaseModel):
-    """Whatever is registered: steps, channels, makers, kinds of population and formats."""
+    """Whatever is registered: steps, channels, makers, kinds of population and formats.
+
+    ``material`` has the parameters of a finish, a shape, a picture on elements and its versions.
+    """
 
     steps: list[StepDescription]
     channels: list[ChannelDescription]
     makers: list[MakerDescription]
     kinds: list[KindDescription]
     formats: list[FormatDescription]
+    material: dict[str, dict[str, Any]]
 
 
 class StepEdit(Document):
@@ -150,7 +159,7 @@ def _listed(_registered: tuple[tuple[object, ...], ...]) -> StepList:
             ChannelDescription(
                 name=c.word, title=c.title, kind=c.kind.word, default=list(c.default), least=c.least,
                 greatest=c.greatest, unit=c.unit, populations=list(c.populations), sent=c.sent,
-                columns=list(c.columns), help=c.help,
+                columns=list(c.columns), help=c.help, pictured=c.pictured, of_finish=c.of_finish, approximate=c.approximate,
             )
             for c in CHANNELS.values()
         ],
@@ -166,6 +175,10 @@ def _listed(_registered: tuple[tuple[object, ...], ...]) -> StepList:
                 name=f.word, title=f.title, ending=f.ending, kinds=list(f.kinds), reads=f.read is not None
             )
             for f in FORMATS.values()],
+        material={
+            "finish": controls(Finish), "shape": controls(Shape), "picture": controls(ElementPicture),
+            "version": controls(Version),
+        },
     )  # fmt: skip
 
 
@@ -188,3 +201,34 @@ def edit_step(body: StepEdit) -> StepAnswer:
     typed = run.written(body.population, body.place)
     step = result.compiled.step.edited(body.action, shop.reporter.outcome(evaluation, result), typed, body.shares)
     return StepAnswer(step=step)
+
+
+class SharesRequest(Document):
+    """How many of the elements are to have each shape or finish, as shares of all."""
+
+    scene: Scene
+    population: str = Field(max_length=40)
+    of: Literal["shape", "finish"]
+    shares: list[float] = Field(min_length=1, max_length=8)
+    frame: float | None = Field(None, description="Of the scene's timeline; its first where it is left out.")
+
+
+class WeightsAnswer(BaseModel):
+    """The weights that give these shares; nothing is saved."""
+
+    weights: list[float]
+
+
+@operation(blueprint, "/material-shares", method="post", body=SharesRequest, result=WeightsAnswer)
+def set_material_shares(body: SharesRequest) -> WeightsAnswer:
+    """The weights of shapes or finishes by which so many of the elements have each."""
+    evaluation = workshop().run(body.scene, frame=body.frame).evaluation(body.population)
+    chosen, document = evaluation.chosen, evaluation.look.document
+    values = chosen.shape_from if body.of == "shape" else chosen.finish_from
+    lane = document.lanes.get(body.of)
+    count = len(document.shapes if body.of == "shape" else document.finishes)
+    if values is None or len(body.shares) != count:
+        raise BadInput(f"There are {count} of {body.of}; give as many shares, at least two.", place="shares")
+    if lane is not None and lane.enabled and lane.layers and lane.choose != "share":
+        raise BadInput(f"Shares are typed where a share chooses. Choose the {body.of} by share first.", place="of")
+    return WeightsAnswer(weights=weights_of(values, body.shares))

@@ -367,6 +367,11 @@ class Step(Follower):
         """The kind of a step that holds chains, from the kinds these give; None where they do not matter."""
         return None
 
+    @property
+    def alone(self) -> bool:
+        """Whether what it gives depends on what comes in and its parameters alone, element by element."""
+        return False
+
     def plan(self, context: Context, incoming: Value | None) -> Plan:
         """How the result comes about for all elements."""
         raise NotImplementedError

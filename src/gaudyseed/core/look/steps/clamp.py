@@ -29,6 +29,11 @@ class Clamp(Step):
     least: Share | Follow = Field(0.0, title="Least")
     greatest: _Level | Follow = Field(1.0, title="Greatest")
 
+    @property
+    def alone(self) -> bool:
+        """Each value by itself."""
+        return True
+
     def plan(self, context: Context, incoming: Value | None) -> Plan:
         """(n, 3) linear float32."""
         assert incoming is not None

@@ -64,6 +64,11 @@ class Component(Step):
             require_axis(incoming, self.part, f"{place}.part")
         return NUMBER
 
+    @property
+    def alone(self) -> bool:
+        """Each value by itself."""
+        return True
+
     def plan(self, context: Context, incoming: Value | None) -> Plan:
         """(n,) float32."""
         assert incoming is not None

@@ -131,6 +131,11 @@ class Curve(Step):
 
         return fill
 
+    @property
+    def alone(self) -> bool:
+        """Each value by itself."""
+        return True
+
     def plan(self, context: Context, incoming: Value | None) -> Plan:
         """(n,) float32 in 0..1."""
         assert incoming is not None

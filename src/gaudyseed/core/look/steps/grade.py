@@ -74,6 +74,11 @@ class Grade(Step):
                 (Fix("Leave the hue", [put(f"{pointer(outcome.place)}/hue_turn", 0.0)]),),
             )  # fmt: skip
 
+    @property
+    def alone(self) -> bool:
+        """Each value by itself."""
+        return True
+
     def plan(self, context: Context, incoming: Value | None) -> Plan:
         """(n, 3) linear float32, not below 0."""
         assert incoming is not None

@@ -31,6 +31,11 @@ class Levels(Step):
     contrast: Annotated[float, Field(ge=0, le=1000)] | Follow = Field(1.0, title="Contrast")
     pivot: Share | Follow = Field(0.5, title="Pivot")
 
+    @property
+    def alone(self) -> bool:
+        """Each value by itself."""
+        return True
+
     def plan(self, context: Context, incoming: Value | None) -> Plan:
         """(n,) float32 in 0..1."""
         assert incoming is not None

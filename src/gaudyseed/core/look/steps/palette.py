@@ -106,6 +106,11 @@ class Palette(Step):
             raise BadInput("A palette wants a vector of at least two numbers.", place=place, code="wrong_kind")
         return COLOUR
 
+    @property
+    def alone(self) -> bool:
+        """Each value by itself."""
+        return True
+
     def plan(self, context: Context, incoming: Value | None) -> Plan:
         """(n, 3) linear float32; the bands tell which swatch each element took."""
         assert incoming is not None

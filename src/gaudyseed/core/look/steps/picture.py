@@ -13,6 +13,7 @@ from ...errors import Fix
 from ...kinds import COLOUR, NUMBER, Kind
 from ...paths import pointer
 from ...picture import Picture as Texels
+from ...picture import within
 from ...population import Polygons
 from ...references import Names
 from ..follow import Placed
@@ -78,13 +79,7 @@ class Picture(Placing):
     def result_kind(self, scope: Scope, place: str, incoming: Kind | None = None) -> Kind:
         """A colour or a number; checks the picture and the vector."""
         if self.on == "uv":
-            source = self._source()
-            try:
-                source.check_measure(scope, place)
-            except Exception as error:
-                if hasattr(error, "place"):
-                    error.place = error.place.replace(f"{place}.by", f"{place}.uv")
-                raise
+            self._source().check_measure(scope, place, "uv")
         else:
             self.check_measure(scope, place)
             self.spot(scope, place)
@@ -129,7 +124,7 @@ class Picture(Placing):
             turned = self.model_copy(update={"turn": tuple(turn)})
             found = turned.placement(centre, np.array([*size, 1.0]))
             found = np.array([[0.5, 0, 0, 0.5], [0, 0.5, 0, 0.5], [0, 0, 1, 0], [0, 0, 0, 1]]) @ found
-        return _within(self.shift, self.scale, float(self.spin)) @ found
+        return within(self.shift, self.scale, float(self.spin)) @ found
 
     def plan(self, context: Context, incoming: Value | None) -> Plan:
         """(n, 3) linear colours, or (n,) float32; the facts tell how many texels lie between two elements."""
@@ -192,20 +187,11 @@ class Picture(Placing):
             )  # fmt: skip
 
 
-def _within(shift: tuple[float, float], scale: tuple[float, float], spin: float) -> np.ndarray:
-    """(4, 4): shift, then scale and turn about the picture's middle: twice the scale shows it twice as large."""
-    c, s = math.cos(math.radians(spin)), math.sin(math.radians(spin))
-    middle, back = np.eye(4), np.eye(4)
-    middle[:2, 3], back[:2, 3] = [-0.5 - shift[0], -0.5 - shift[1]], 0.5
-    turned = np.eye(4)
-    turned[:2, :2] = [[c, s], [-s, c]]
-    return back @ np.diag([1 / scale[0], 1 / scale[1], 1.0, 1.0]) @ turned @ middle
-
-
 def _inside(where: Where, affine: np.ndarray) -> float:
     """The part of the elements that lie within the picture, by up to 4,096 of them."""
-    sample = np.zeros((len(range(0, len(where.values), max(1, len(where.values) // 4096))), 3))
-    sample[:, : min(3, where.values.shape[1])] = where.values[:: max(1, len(where.values) // 4096), :3]
+    some = where.values[:: max(1, len(where.values) // 4096), :3]
+    sample = np.zeros((len(some), 3))
+    sample[:, : some.shape[1]] = some
     at = sample @ affine[:2, :3].T + affine[:2, 3]
     return float(((at >= 0) & (at <= 1)).all(axis=1).mean()) if len(at) else 0.0
 

@@ -35,6 +35,11 @@ class Quantise(Step):
     of: Literal["value", "index"] = Field("value", title="From")
     beyond: Literal["hold", "repeat"] = Field("hold", title="Beyond the ends")
 
+    @property
+    def alone(self) -> bool:
+        """Each value by itself."""
+        return True
+
     def plan(self, context: Context, incoming: Value | None) -> Plan:
         """(n,) float32 in (0, 1)."""
         assert incoming is not None

@@ -141,6 +141,11 @@ class Ramp(Step):
         still = np.array([0.0 if isinstance(s.at, Follow) else s.at for s in self.stops])
         return OwnRamp(replace(ramp, positions=still), places, colours, tensions)
 
+    @property
+    def alone(self) -> bool:
+        """Each value by itself."""
+        return True
+
     def plan(self, context: Context, incoming: Value | None) -> Plan:
         """(n, 3) linear float32, not below 0; between steps with the band of each element."""
         assert incoming is not None

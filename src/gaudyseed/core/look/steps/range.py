@@ -35,6 +35,11 @@ class Range(Step):
     clamp: bool = Field(True, title="Clamp", description="Keep results between the two ends.")
     flip: bool = Field(False, title="Flip", description="Exchange the two ends of the result.")
 
+    @property
+    def alone(self) -> bool:
+        """Unless the data's own range is taken."""
+        return not self.own
+
     def plan(self, context: Context, incoming: Value | None) -> Plan:
         """(n,) float32; with ``own``, the facts tell the range."""
         assert incoming is not None

@@ -1,0 +1,82 @@
+/** What belongs to a single channel beside its layers: how shapes and finishes are chosen, cutting out, the way of a lift. */
+import type { Lane, Look } from "../api/client";
+import { FRESH_LANE, laneOf, laneStack } from "../state/edits";
+import { attributesOf, editLook, useStore } from "../state/store";
+import { Choice } from "../widgets/Choice";
+import { NumberField } from "../widgets/NumberField";
+import { Toggle } from "../widgets/Toggle";
+import { ElementPictures } from "./ElementPictures";
+import { Finishes } from "./Finishes";
+import { Seed } from "./Seed";
+import { Shapes } from "./Shapes";
+
+const APPROXIMATE = "The view shows this approximately; files carry the exact values.";
+
+function setLane(channel: string, label: string, to: Partial<Lane>) {
+  editLook(label, (l) => ({ ...l, lanes: { ...l.lanes, [channel]: { ...(laneOf(l, laneStack(channel)) ?? FRESH_LANE), ...to } } }));
+}
+
+export function LaneHead({ look, channel }: { look: Look; channel: string }) {
+  const described = useStore((s) => s.channels.find((c) => c.name === channel));
+  const lane = laneOf(look, laneStack(channel)) ?? FRESH_LANE;
+  if (channel === "finish") return <Finishes look={look} lane={lane} choosing={<Choosing channel={channel} lane={lane} several={look.finishes.length > 1} />} />;
+  if (channel === "shape") return <Shapes look={look} lane={lane} choosing={<Choosing channel={channel} lane={lane} several={look.shapes.length > 1} />} />;
+  if (channel === "opacity") return <CutOut lane={lane} />;
+  if (channel === "lift") return <Along lane={lane} look={look} />;
+  if (described?.pictured) return <ElementPictures look={look} />;
+  if (described?.approximate) return <p className="-my-1 text-[11.5px] text-soft">{APPROXIMATE}</p>;
+  return null;
+}
+
+/** Chance, or a lane; and how its numbers choose. */
+function Choosing({ channel, lane, several }: { channel: string; lane: Lane; several: boolean }) {
+  if (!several) return null;
+  const word = channel === "finish" ? "finish" : "shape";
+  if (lane.layers.length === 0 || !lane.enabled) {
+    return (
+      <div className="flex items-center gap-2">
+        <span className="text-soft">By weights and chance</span>
+        <span className="ml-auto" />
+        <Seed seed={lane.seed} what={`the ${word}s`} onCommit={(seed, label) => setLane(channel, label, { seed })} />
+      </div>
+    );
+  }
+  const options = [
+    { value: "share" as const, label: "0 to 1 falls into their shares" },
+    { value: "number" as const, label: "a whole number picks" },
+    ...(channel === "finish" ? [{ value: "blend" as const, label: "0 to 1 blends them in turn" }] : []),
+  ];
+  return (
+    <div className="flex items-center gap-1">
+      <span className="text-soft">The layers choose:</span>
+      <Choice label={`How the ${word} is chosen`} plain value={lane.choose} options={options} onChange={(choose) => setLane(channel, "Change how it is chosen", { choose })} />
+    </div>
+  );
+}
+
+function CutOut({ lane }: { lane: Lane }) {
+  const cut = lane.threshold !== null;
+  return (
+    <div className="-my-1 flex h-7 items-center gap-3">
+      <Toggle label="Cut out" on={cut} onChange={(on) => setLane("opacity", on ? "Cut out" : "See through", { threshold: on ? 0.5 : null })} />
+      {cut ? (
+        <NumberField label="below" value={lane.threshold! * 100} unit="%" min={0} max={100} digits={1} step={1} onCommit={(v) => setLane("opacity", "Change the threshold", { threshold: v / 100 })} />
+      ) : (
+        <span className="text-soft">Elements are seen through.</span>
+      )}
+    </div>
+  );
+}
+
+function Along({ lane, look }: { lane: Lane; look: Look }) {
+  const attributes = useStore(attributesOf);
+  const vectors = attributes.filter((a) => a.kind === "vector" && a.width === 3 && !["position", "normal"].includes(a.name)).map((a) => a.name);
+  const names = [...new Set([...vectors, ...look.signals.map((s) => s.name), ...(["normal", "up"].includes(lane.along) ? [] : [lane.along])])];
+  const options = [{ value: "normal", label: "the normal" }, { value: "up", label: "up" }, ...names.map((name) => ({ value: name, label: name }))];
+  return (
+    <div className="-my-1 flex h-7 items-center gap-1">
+      <span className="text-soft">Along</span>
+      <Choice label="Along" plain value={lane.along} options={options} onChange={(along) => setLane("lift", `Lift along ${along}`, { along })} />
+    </div>
+  );
+}

@@ -1,0 +1,144 @@
+/** The values of elements as textures that shaders read by the element's number: one for each few channels. */
+import * as THREE from "three";
+
+/** Elements of a row. */
+const ACROSS = 1024;
+
+/** Where a channel lies: which texture, and its first part there. */
+interface Slot {
+  texture: TextureName;
+  part: number;
+}
+
+type TextureName = "tints" | "unitsA" | "unitsB" | "glows" | "unders" | "floatsA" | "floatsB" | "floatsC" | "places" | "turns" | "ways" | "mappedA" | "mappedB";
+
+/** Textures of bytes; all others hold floats. */
+const BYTES: TextureName[] = ["tints", "unitsA", "unitsB", "glows", "unders"];
+export const TEXTURES: TextureName[] = [...BYTES, "floatsA", "floatsB", "floatsC", "places", "turns", "ways", "mappedA", "mappedB"];
+
+/** By the channel's word. A channel without a slot is not seen in the view. */
+export const SLOTS: Record<string, Slot> = {
+  metalness: { texture: "unitsA", part: 0 },
+  roughness: { texture: "unitsA", part: 1 },
+  transmission: { texture: "unitsA", part: 2 },
+  subsurface: { texture: "unitsA", part: 3 },
+  opacity: { texture: "unitsB", part: 0 },
+  picture_mix: { texture: "unitsB", part: 1 },
+  emission_colour: { texture: "glows", part: 0 },
+  subsurface_colour: { texture: "unders", part: 0 },
+  size: { texture: "floatsA", part: 0 },
+  lift: { texture: "floatsA", part: 1 },
+  spin: { texture: "floatsA", part: 2 },
+  emission_strength: { texture: "floatsA", part: 3 },
+  picture_hue_turn: { texture: "floatsB", part: 0 },
+  picture_saturation: { texture: "floatsB", part: 1 },
+  picture_brightness: { texture: "floatsB", part: 2 },
+  picture_contrast: { texture: "floatsB", part: 3 },
+  picture_gamma: { texture: "floatsC", part: 0 },
+  finish: { texture: "floatsC", part: 1 },
+  subsurface_radius: { texture: "floatsC", part: 2 },
+  ways: { texture: "ways", part: 0 },
+};
+
+/** Lanes of meshes that may end per pixel, in the order of their numbers in the two textures. */
+export const MAPPABLE = ["base_colour", "opacity", "roughness", "metalness", "transmission", "subsurface", "emission_colour", "emission_strength"] as const;
+
+export class ElementValues {
+  /** What shaders read: the textures, and for each whether its four parts have values. */
+  readonly uniforms: Record<string, { value: unknown }> = {};
+  private readonly arrays = new Map<TextureName, Uint8Array | Float32Array>();
+  private readonly rows: number;
+
+  constructor(readonly count: number) {
+    this.rows = Math.max(1, Math.ceil(count / ACROSS));
+    for (const name of TEXTURES) {
+      this.uniforms[name] = { value: empty(BYTES.includes(name)) };
+      this.uniforms[`has_${name}`] = { value: new THREE.Vector4(0, 0, 0, 0) };
+    }
+  }
+
+  /** Put values of all elements in place, each of so many parts; null takes them away. */
+  set(name: TextureName, part: number, width: number, values: ArrayLike<number> | null) {
+    const has = this.uniforms[`has_${name}`]!.value as THREE.Vector4;
+    const fits = values !== null && values.length === width * this.count;
+    for (let k = part; k < part + width; k++) has.setComponent(k, fits ? 1 : 0);
+    if (!fits) return;
+    const array = this.array(name);
+    for (let k = 0, from = 0, to = part; k < this.count; k++, from += width, to += 4) for (let j = 0; j < width; j++) array[to + j] = values[from + j]!;
+    this.touch(name);
+  }
+
+  /** What a texture holds of one part of an element. */
+  at(name: TextureName, part: number, element: number): number | null {
+    const has = this.uniforms[`has_${name}`]!.value as THREE.Vector4;
+    return has.getComponent(part) ? this.arrays.get(name)![4 * element + part]! : null;
+  }
+
+  /** One part of all elements, to be written to; `touch` sends it. */
+  array(name: TextureName): Uint8Array | Float32Array {
+    const found = this.arrays.get(name);
+    if (found) return found;
+    const bytes = BYTES.includes(name);
+    const size = 4 * ACROSS * this.rows;
+    const array = bytes ? new Uint8Array(size) : new Float32Array(size);
+    const texture = bytes
+      ? new THREE.DataTexture(array as Uint8Array<ArrayBuffer>, ACROSS, this.rows, THREE.RGBAFormat, THREE.UnsignedByteType)
+      : new THREE.DataTexture(array as Float32Array<ArrayBuffer>, ACROSS, this.rows, THREE.RGBAFormat, THREE.FloatType);
+    this.arrays.set(name, array);
+    this.uniforms[name]!.value = texture;
+    return array;
+  }
+
+  touch(name: TextureName) {
+    (this.uniforms[name]!.value as THREE.DataTexture).needsUpdate = true;
+  }
+
+  dispose() {
+    for (const name of this.arrays.keys()) (this.uniforms[name]!.value as THREE.DataTexture).dispose();
+  }
+}
+
+const EMPTY: Record<string, THREE.DataTexture> = {};
+
+/** One texel, for what has no values; shared and kept. */
+function empty(bytes: boolean): THREE.DataTexture {
+  const key = String(bytes);
+  if (!EMPTY[key]) {
+    EMPTY[key] = bytes
+      ? new THREE.DataTexture(new Uint8Array(4), 1, 1, THREE.RGBAFormat, THREE.UnsignedByteType)
+      : new THREE.DataTexture(new Float32Array(4), 1, 1, THREE.RGBAFormat, THREE.FloatType);
+    EMPTY[key].needsUpdate = true;
+  }
+  return EMPTY[key];
+}
+
+/** The tables of lanes that end per pixel, one under the other in one texture. */
+export class Tables {
+  readonly uniforms: Record<string, { value: unknown }> = {
+    tables: { value: empty(false) },
+    tableOf: { value: MAPPABLE.map(() => new THREE.Vector2(0, 0)) },
+  };
+  private readonly held = new Map<string, Float32Array>();
+
+  /** Put a lane's table in place, rows of 64 texels; null takes it away. Says whether something changed. */
+  set(channel: string, texels: Float32Array | null) {
+    if (texels) this.held.set(channel, texels);
+    else if (!this.held.delete(channel)) return;
+    const rows = [...this.held.values()].map((table) => table.length / 256);
+    const all = new Float32Array(Math.max(1, rows.reduce((a, b) => a + b, 0)) * 256);
+    const places = this.uniforms.tableOf!.value as THREE.Vector2[];
+    for (const place of places) place.set(0, 0);
+    let first = 0;
+    for (const [name, table] of this.held) {
+      const k = (MAPPABLE as readonly string[]).indexOf(name);
+      if (k >= 0) places[k]!.set(first, table.length / 256);
+      all.set(table, first * 256);
+      first += table.length / 256;
+    }
+    const before = this.uniforms.tables!.value as THREE.DataTexture;
+    if (before !== empty(false)) before.dispose();
+    const texture = new THREE.DataTexture(all, 64, Math.max(1, first), THREE.RGBAFormat, THREE.FloatType);
+    texture.needsUpdate = true;
+    this.uniforms.tables!.value = texture;
+  }
+}

@@ -1,0 +1,107 @@
+"""What the materials of files are put together from: for each channel one value, or the name of what varies."""
+
+from __future__ import annotations
+
+import io
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import numpy as np
+from PIL import Image
+
+from ..channels import CHANNELS, Channel
+from ..population import Polygons, Population
+from .base import About, Piece
+from .columns import Results
+from .shapes import pieces_of
+
+#: Channels that are part of a material, in the order in which they are told.
+WORDS = (
+    "base_colour", "metalness", "roughness", "transmission", "subsurface", "subsurface_colour", "subsurface_radius",
+    "emission_colour", "emission_strength", "opacity",
+)  # fmt: skip
+#: Values that differ by less are one: half a level of eight bits.
+_ALIKE = 0.5 / 255
+
+
+@dataclass(frozen=True)
+class Part:
+    """A channel of a material.
+
+    Attributes
+    ----------
+    value
+        (k,) float64: what the elements have, or their mean where they differ.
+    varies
+        Whether they differ, so that a reader should take each element's own.
+    """
+
+    value: np.ndarray
+    varies: bool
+
+    @property
+    def number(self) -> float:
+        """Of a channel of numbers."""
+        return float(self.value[0])
+
+    @property
+    def grey(self) -> bool:
+        """Whether it is 0 everywhere."""
+        return not self.varies and not self.value.any()
+
+
+Surface = dict[str, Part]
+
+
+def surface_of(results: Results | None, piece: Piece | None, about: About) -> Surface:
+    """By channel, what a material says of the elements of a piece; of all elements where there is none."""
+    finish = (piece.finish if piece else None) or (about.finishes[0] if len(about.finishes) == 1 else None)
+    found = {}
+    for word in WORDS:
+        channel = CHANNELS[word]
+        values = (results or {}).get(word)
+        if values is not None:
+            rows = values if piece is None else values[piece.rows]
+            found[word] = _part(channel, channel.held(rows))
+        else:
+            own = finish.of(channel) if finish is not None and channel.of_finish else None
+            if own is None:
+                followed = found.get(channel.follows)
+                found[word] = followed or Part(np.array(channel.default, np.float64), False)
+            else:
+                found[word] = Part(own.astype(np.float64), False)
+    return found
+
+
+def _part(channel: Channel, values: np.ndarray) -> Part:
+    rows = values.reshape(len(values), -1)
+    if not len(rows):
+        return Part(np.array(channel.default, np.float64), False)
+    return Part(rows.mean(axis=0, dtype=np.float64), bool((np.ptp(rows, axis=0) > _ALIKE).any()))
+
+
+def surfaces(
+    population: Population, results: Results | None, about: About
+) -> Iterator[tuple[str, Piece | None, Surface]]:
+    """A name, the piece and its material, for each shape and finish of clones, or for the whole of a mesh."""
+    if isinstance(population.form, Polygons):
+        whole = Piece(about.name, None, np.arange(population.count), picture=about.picture)  # type: ignore[arg-type]
+        yield about.name, whole, surface_of(results, None, about)
+        return
+    for piece in pieces_of(population, about):
+        yield piece.name, piece, surface_of(results, piece, about)
+
+
+def cut_out(about: About, piece: Piece | None) -> float | None:
+    """The threshold below which a material cuts out: of its picture, else of its opacity; None where it does not."""
+    picture = piece.picture if piece else about.picture
+    if picture is not None and picture.cut != "none":
+        return float(picture.threshold)
+    return about.threshold
+
+
+def png_of(levels: np.ndarray) -> bytes:
+    """(rows, columns, 4) uint8 as a PNG."""
+    out = io.BytesIO()
+    Image.fromarray(levels).save(out, "PNG")
+    return out.getvalue()
