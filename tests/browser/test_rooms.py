@@ -123,7 +123,7 @@ class ColourRoom(BrowserCase):
 
     def test_tab_reaches_every_control(self):
         seen = set()
-        for _ in range(90):
+        for _ in range(130):
             self.page.keyboard.press("Tab")
             seen.add(
                 self.page.evaluate(

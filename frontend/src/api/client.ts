@@ -230,8 +230,8 @@ export interface EvaluationHeader {
   signals: Record<string, string>;
   steps: Record<string, StepCensus>;
   advisories: Advisory[];
-  /** How many elements have each shape and finish, where there are several. */
-  shares: { shape?: number[]; finish?: number[] };
+  /** How many elements have each shape and finish, where there are several; how many times over clones cover what they stand on. */
+  shares: { shape?: number[]; finish?: number[]; coverage?: number | null };
   trace: Trace | null;
   /** What the colours stand for where they show a value, not the result. */
   preview: PreviewLegend | null;

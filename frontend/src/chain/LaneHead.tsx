@@ -20,9 +20,22 @@ export function LaneHead({ look, channel }: { look: Look; channel: string }) {
   const described = useStore((s) => s.channels.find((c) => c.name === channel));
   const lane = laneOf(look, laneStack(channel)) ?? FRESH_LANE;
   if (channel === "finish") return <Finishes look={look} lane={lane} choosing={<Choosing channel={channel} lane={lane} several={look.finishes.length > 1} />} />;
-  if (channel === "shape") return <Shapes look={look} lane={lane} choosing={<Choosing channel={channel} lane={lane} several={look.shapes.length > 1} />} />;
+  if (channel === "shape")
+    return (
+      <>
+        <Shapes look={look} lane={lane} choosing={<Choosing channel={channel} lane={lane} several={look.shapes.length > 1} />} />
+        <Coverage />
+      </>
+    );
   if (channel === "opacity") return <CutOut lane={lane} />;
-  if (channel === "lift") return <Along lane={lane} look={look} />;
+  if (channel === "size") return <Coverage />;
+  if (channel === "lift")
+    return (
+      <>
+        <Along lane={lane} look={look} />
+        <Coverage />
+      </>
+    );
   if (described?.pictured) return <ElementPictures look={look} />;
   if (described?.approximate) return <p className="-my-1 text-[11.5px] text-soft">{APPROXIMATE}</p>;
   return null;
@@ -50,6 +63,25 @@ function Choosing({ channel, lane, several }: { channel: string; lane: Lane; sev
     <div className="flex items-center gap-1">
       <span className="text-soft">The layers choose:</span>
       <Choice label={`How the ${word} is chosen`} plain value={lane.choose} options={options} onChange={(choose) => setLane(channel, "Change how it is chosen", { choose })} />
+    </div>
+  );
+}
+
+/** How many times over the elements cover what they stand on, at most four bars of it drawn. */
+function Coverage() {
+  const covered = useStore((s) => s.results[s.chosen]?.shares.coverage ?? null);
+  if (covered === null) return null;
+  return (
+    <div className="-my-1 flex h-5 items-center gap-2 text-[11.5px] text-soft">
+      <span>The elements cover their surface</span>
+      <span aria-hidden className="flex gap-0.5">
+        {[0, 1, 2, 3].map((k) => (
+          <span key={k} className="h-2 w-6 overflow-hidden rounded-xs bg-well">
+            <span className="block h-full bg-strong" style={{ width: `${100 * Math.min(1, Math.max(0, covered - k))}%` }} />
+          </span>
+        ))}
+      </span>
+      <span className="tabular text-ink">{covered.toFixed(covered < 10 ? 2 : 0)} times</span>
     </div>
   );
 }

@@ -13,6 +13,7 @@ from . import census
 from .advisories import advise, document
 from .channels import CHANNELS
 from .colour.spaces import to_hex
+from .coverage import coverage
 from .digest import digest_of
 from .look.evaluate import Evaluation, Evaluator, LayerResult, StepResult, covers_all
 from .look.steps import Value
@@ -135,7 +136,16 @@ class Reporter:
         still = sorted(evaluation.scope.read & evaluation.scope.surroundings.still)
         by_hand = sorted(evaluation.population.by_hand)
         key = digest_of(
-            "advisories", evaluation.population.digest, steps, list(evaluation.signals), layers, still, by_hand
+            "advisories",
+            evaluation.population.digest,
+            steps,
+            list(evaluation.signals),
+            layers,
+            still,
+            by_hand,
+            evaluation.digest,
+            evaluation.look.document.model_dump(mode="json", exclude={"signals", "lanes"}),
+            [[word, lane.threshold, lane.along] for word, lane in evaluation.look.document.lanes.items()],
         )
 
         def make() -> list[dict[str, Any]]:
@@ -146,11 +156,14 @@ class Reporter:
         found: list[dict[str, Any]] = self._cached(key, make)
         return found
 
-    def material(self, evaluation: Evaluation) -> dict[str, list[int]]:
-        """How many elements have each shape and each finish, where there are several; the nearer one of two."""
+    def material(self, evaluation: Evaluation) -> dict[str, Any]:
+        """How many elements have each shape and each finish, where there are several; the nearer one of two.
 
-        def make() -> dict[str, list[int]]:
-            found = {}
+        And ``coverage``: how many times over clones cover what they stand on.
+        """
+
+        def make() -> dict[str, Any]:
+            found: dict[str, Any] = {"coverage": coverage(evaluation)}
             items = {"shape": len(evaluation.look.shapes), "finish": len(evaluation.look.finishes)}
             for word, count in items.items():
                 values = getattr(evaluation.chosen, word)
@@ -158,7 +171,10 @@ class Reporter:
                     found[word] = np.bincount(np.rint(values).astype(np.intp), minlength=count).tolist()
             return found
 
-        counted: dict[str, list[int]] = self._cached(digest_of("material", evaluation.chosen.digest), make)
+        size = evaluation.lanes["size"].digest if "size" in evaluation.lanes else ""
+        sizes = [shape.size for shape in evaluation.look.shapes]
+        key = digest_of("material", evaluation.chosen.digest, evaluation.population.digest, size, sizes)
+        counted: dict[str, Any] = self._cached(key, make)
         return counted
 
     def trace(self, evaluation: Evaluation, element: int) -> dict[str, Any]:

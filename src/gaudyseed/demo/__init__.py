@@ -8,7 +8,7 @@ from ..core.document import parse, parse_json
 from ..core.look.model import Scene
 from ..store import Missing, Store
 
-SCENE_ID, ROUTE_ID = "midnight-menagerie", "parade-route"
+SCENE_ID, ROUTE_ID, BENCH_ID = "midnight-menagerie", "parade-route", "workshop-bench"
 
 
 def demo_scene() -> Scene:
@@ -21,6 +21,11 @@ def route_scene() -> Scene:
     return _shipped(ROUTE_ID)
 
 
+def bench_scene() -> Scene:
+    """What lies on the workshop's bench: feathers of one picture, skittles, glass beads."""
+    return _shipped(BENCH_ID)
+
+
 def _shipped(scene: str) -> Scene:
     data = resources.files(__name__).joinpath(f"{scene}.json").read_bytes()
     return parse(Scene, parse_json(data, f"{scene}.json"))
@@ -28,7 +33,7 @@ def _shipped(scene: str) -> Scene:
 
 def load_demo(store: Store) -> None:
     """Put the demo scenes into the store that are not there; edits to them are kept."""
-    for scene in (SCENE_ID, ROUTE_ID):
+    for scene in (SCENE_ID, ROUTE_ID, BENCH_ID):
         try:
             store.scene(scene)
         except Missing:

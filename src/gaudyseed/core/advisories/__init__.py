@@ -12,7 +12,7 @@ from typing import Any
 
 from ..look.evaluate import Evaluation
 from ..look.steps.base import Advisory, Outcome
-from . import coarse, layers, values
+from . import coarse, layers, material, values
 
 __all__ = ["Advisory", "advise", "document"]
 
@@ -38,6 +38,7 @@ def advise(
     for stack in evaluation.stacks:
         found += layers.of_layers(stack)
     found += layers.of_results(evaluation)
+    found += material.of_material(evaluation)
     found += layers.of_groups(place, counts, evaluation)
     return found
 

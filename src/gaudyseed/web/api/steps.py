@@ -159,7 +159,8 @@ def _listed(_registered: tuple[tuple[object, ...], ...]) -> StepList:
             ChannelDescription(
                 name=c.word, title=c.title, kind=c.kind.word, default=list(c.default), least=c.least,
                 greatest=c.greatest, unit=c.unit, populations=list(c.populations), sent=c.sent,
-                columns=list(c.columns), help=c.help, pictured=c.pictured, of_finish=c.of_finish, approximate=c.approximate,
+                columns=list(c.columns), help=c.help, pictured=c.pictured, of_finish=c.of_finish,
+                approximate=c.approximate,
             )
             for c in CHANNELS.values()
         ],
