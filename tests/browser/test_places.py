@@ -106,8 +106,10 @@ class Noise(PlaceCase):
         x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
         page.mouse.move(x, y)
         page.mouse.down()
-        page.mouse.move(x + 60, y, steps=4)
-        self.after(page.mouse.up)
+        # The colours follow while it is dragged: letting go brings none that are new.
+        self.after(lambda: page.mouse.move(x + 60, y, steps=4))
+        page.mouse.up()
+        self.settle()
         self.assertGreater(self.steps()[0]["size"], noise["size"])
         # Even out is the other way.
         self.after(self.button("Even out").click)

@@ -22,7 +22,7 @@ class Channels(BrowserCase):
         self.assertIn("0 to 1", chip.get_attribute("title"))
         smooth = self.pixels(page.get_by_role("application"))
         chip.click()
-        page.get_by_text("roughness is 0.3 for every element").wait_for()
+        page.get_by_text("roughness is that of the finish").wait_for()
         self.after(lambda: page.get_by_role("button", name="Add a layer").first.click())
         self.assertEqual(chip.get_attribute("aria-label"), "Roughness, 1 layer, on")
         # Random roughness scatters the light otherwise; the colours themselves stay.

@@ -190,12 +190,13 @@ class Coarse(SurfaceCase):
         page = self.page
         card = page.get_by_role("status").filter(has_text="too coarse")
         card.wait_for()
-        before = self.blurred()
+        # The view maps the last steps per pixel; it is the vertices' colours, as files have them, that are too coarse.
+        self.assertEqual(self.blurred(), 0)
         self.after(lambda: card.get_by_role("button", name="Subdivide it once more").click())
         page.get_by_text("21,526 vertices").first.wait_for()
         self.settle()
         page.wait_for_timeout(400)
-        self.assertLess(self.blurred(), 0.75 * before)
+        self.assertEqual(self.blurred(), 0)
         self.after(lambda: page.keyboard.press("Control+z"))
         page.get_by_text("5,380 vertices").first.wait_for()
 

@@ -153,7 +153,7 @@ class Dials(unittest.TestCase):
         self.assertEqual(run.population("one").count, 90)
         again = ran({**document, "populations": [population("One", maker={**BALL, "surface": "ring", "count": 90})]})
         self.assertEqual(run.population("one").digest, again.population("one").digest)
-        for wrong in ({"shown": {"dial": "tint"}}, {"shape": {"dial": "on"}}, {"shape": {"dial": "gone"}}):
+        for wrong in ({"shown": {"dial": "tint"}}, {"shape": {"dial": "tint"}}, {"shape": {"dial": "gone"}}):
             with self.assertRaises(BadInput, msg=str(wrong)):
                 ran({**document, "populations": [population("One", **wrong)]}).presence("one")
         wrong_count = {**BALL, "count": {"dial": "tint"}}

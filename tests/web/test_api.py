@@ -354,7 +354,8 @@ class Library(ServerCase):
     def test_it_begins_with_ramps_and_palettes_and_keeps_more(self):
         listed = self.client.get("/api/library").json["items"]
         self.assertGreaterEqual(sum(i["kind"] == "ramp" for i in listed), 12)
-        self.assertTrue(all(i["strip"] for i in listed))
+        self.assertTrue(all(i["strip"] or i["kind"] == "finish" for i in listed))
+        self.assertEqual(sum(i["kind"] == "finish" for i in listed), 12)
         step = self.scene["populations"][0]["look"]["lanes"]["base_colour"]["layers"][0]["paint"][1]
         kept = self.client.post("/api/library", json={"kind": "ramp", "name": "Mine", "document": step}).json
         self.assertEqual(len(kept["strip"]), 160)

@@ -42,7 +42,8 @@ def of_step(outcome: Outcome) -> Iterator[Advisory]:
     yield Advisory(
         "too_coarse", outcome.place,
         f"The mesh is too coarse for this: {count:,} vertices ({part:.2g} %) are too far from their neighbours for "
-        "what happens between them, so edges will look blurred or jagged.",
+        "what happens between them, so edges will look blurred or jagged where the vertices' colours are shown, as in "
+        "files.",
         (Fix("Subdivide it once more", [], "subdivide"),),
     )  # fmt: skip
 

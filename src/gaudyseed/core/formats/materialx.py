@@ -60,7 +60,8 @@ def _material(root: Element, word: str, surface: Surface) -> None:
         for channel, part in varying.items():
             _read(graph, channel, part)
     shader = SubElement(root, "open_pbr_surface", name=f"{word}_surface", type="surfaceshader")
-    for channel, (target, kind) in _INPUTS.items():
+    # Tinted glass takes the base colour.
+    for channel, (target, kind) in [*_INPUTS.items(), ("base_colour", ("transmission_color", "color3"))]:
         part = surface[channel]
         if part.varies:
             SubElement(shader, "input", name=target, type=kind, nodegraph=f"{word}_values", output=f"{channel}_out")
@@ -78,7 +79,7 @@ def _read(graph: Element, channel: str, part: Part) -> None:
     """A channel read by its name; strengths become luminances."""
     _, kind = _INPUTS[channel]
     node = SubElement(graph, "geompropvalue", name=channel, type=kind)
-    SubElement(node, "input", name="geomprop", type="string", value=_READ.get(channel, channel))
+    SubElement(node, "input", name="geomprop", type="string", uniform="true", value=_READ.get(channel, channel))
     SubElement(node, "input", name="default", type=kind, value=_text(part.value))
     last = channel
     if channel == "emission_strength":

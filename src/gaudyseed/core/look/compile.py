@@ -45,6 +45,9 @@ _CONVERTERS: dict[tuple[str, str], tuple[str, str, dict[str, Any]]] = {
     ("vector", "colour"): ("Show it as colour", "as_colour", {}),
 }
 
+#: So that chance chooses shapes and finishes apart, and apart from random steps of the same seed.
+_SALTS = {"shape": 0x51A3E, "finish": 0xF1215}
+
 #: All steps of a look together, those of chains inside steps included: each may need memory for all elements.
 MOST_STEPS_IN_ALL = 1000
 
@@ -178,7 +181,7 @@ class _Compiler:
     def chooser(self, word: str) -> CompiledSignal:
         """The lane that chooses shapes or finishes: a random number for each element, under its layers."""
         lane = self.look.lanes.get(word, Lane())
-        step = STEPS["random"].model_validate({"step": "random", "seed": lane.seed})
+        step = STEPS["random"].model_validate({"step": "random", "seed": lane.seed ^ _SALTS[word]})
         layers = self.layers(lane.layers if lane.enabled else (), f"lanes.{word}", NUMBER)
         return CompiledSignal(f"lanes.{word}", (CompiledStep(step, f"lanes.{word}.seed", NUMBER),), layers)
 
