@@ -75,7 +75,7 @@ class FeatherFan(SendCase):
         squares = self.canvas()
         self.chip("Picture mix").click()
         self.after(self.button("Add a picture").last.click)
-        self.choose("Picture", "feather (ships)" if page.get_by_text("feather (ships)").count() else "feather")
+        self.choose("Picture", "feather · ships")
         self.choose("Cut out by", "Alpha")
         picture = self.look()["picture"]
         self.assertEqual((picture["picture"], picture["grey"], picture["cut"]), ("feather", True, "alpha"))
@@ -210,10 +210,9 @@ class Skittles(SendCase):
         self.assertEqual([(s["mesh"], s["weight"]) for s in shapes], [("skittle", 1)])
         self.chip("Base colour").click()
         self.add("Palette")
-        page.get_by_role("button", name="Text", exact=True).first.click()
-        area = page.get_by_role("textbox", name=re.compile("[Cc]olours")).last
-        area.fill(" ".join(SEVEN))
-        self.after(page.get_by_role("button", name=re.compile("^(Take|Use|Put)")).last.click)
+        text = page.get_by_role("textbox", name="Paste colours")
+        text.fill(" ".join(SEVEN))
+        self.after(lambda: text.press("Enter"))
         paint = self.look()["lanes"]["base_colour"]["layers"][0]["paint"]
         self.assertEqual([s["colour"] for s in paint[-1]["swatches"]], SEVEN)
         before = self.canvas()
@@ -266,7 +265,7 @@ class Glass(SendCase):
         # Light and backdrop of the view.
         page.get_by_role("button", name="Light and backdrop").click()
         self.redrawn(page.get_by_role("switch", name="A backdrop").click)
-        self.typed("Turn of the light, °", "90", wait=False)
+        self.typed("Turn of the light, degrees", "90", wait=False)
         page.keyboard.press("Escape")
         view = self.stored()["view"]
         self.assertEqual((view["backdrop"], view["light_turn"]), ("#8a8a8a", 90))
@@ -334,9 +333,9 @@ class MoonWall(SendCase):
             spacing = self.stored()["populations"][0]["maker"]
             spacing["column_spacing"] = spacing["row_spacing"] = 2.4 / columns
             self.settle()
-            told = page.get_by_text(re.compile("^The elements cover their surface")).locator("..").inner_text()
+            told = page.get_by_text("The elements cover their surface", exact=True).locator("..").inner_text()
             covered.append(float(re.search(r"([\d.]+) times", told)[1]))
-        # As many times over as discs of that size on squares of that spacing; it does not grow with a wall that grows too.
+        # As often as discs of that size cover squares of that spacing, however large the wall.
         np.testing.assert_allclose(covered, [np.pi / 4 * (0.07 / 0.04) ** 2] * 3, rtol=0.06)
         page.get_by_text(re.compile("lies under others. What lifts them is hard to see")).wait_for()
         look = read_points(self.downloaded("CSV"), "a.csv").elements
@@ -404,7 +403,7 @@ class DissolvingMask(SendCase):
 
 
 class FourShapes(SendCase):
-    """Four shapes by weights with colours and finishes of their own, a share typed; two finishes blended by a weight."""
+    """Four shapes by weights with their own colours and finishes, a share typed; two finishes blended."""
 
     MAKER = {"maker": "scatter", "surface": "ball", "count": 1200, "size": 0.1}
 
@@ -470,7 +469,7 @@ class Subsurface(SendCase):
         wax = self.canvas()
         self.chip("Base colour").click()
         self.add("Grade")
-        self.typed("Hue turn", "120")
+        self.typed("Hue turn, degrees", "120")
         self.assertGreater(np.abs(self.canvas() - wax).max(), 60)
         self.chip("Finish").click()
         turned = self.canvas()

@@ -101,8 +101,9 @@ const queue = new EvaluationQueue({
       const names = keep(id, answer, { groups: report.groups.digest });
       fresh.results[id] = { ...seen.get(id)!, ...report, steps: merged(report.steps, results[id]?.steps ?? {}) };
       fresh.errors[id] = null;
-      seen.delete(id);
+      // What was seen is what counts until the results are those of this answer.
       receiver?.(id, names, null);
+      seen.delete(id);
     }
     set(fresh);
   },
