@@ -25,6 +25,7 @@ from bench.edits import bench_edits
 from bench.meshes import bench_meshes
 from bench.places import bench_moving, bench_places, handle_scene
 from bench.plain import chain as plain_chain
+from bench.send import bench_files, bench_lanes, bench_shapes, bench_view
 from gaudyseed.core.document import parse
 from gaudyseed.core.kinds import NUMBER
 from gaudyseed.core.look.evaluate import Evaluator, run_step
@@ -261,6 +262,7 @@ def bench_page(server: Server, rows: list[tuple[str, str, str]]) -> None:
         page.close()
         mesh = _mesh_edits(browser, server)
         handle = _handle_moves(browser, server)
+        bench_view(browser, server, _keyed, rows)
         browser.close()
     total = server.ready + usable
     rows.append(("cold start after set-up to usable page", f"{total:.1f} s", "(wanted: below 5)"))
@@ -391,10 +393,13 @@ def main() -> None:
     bench_growth(rows)
     bench_meshes(rows)
     bench_places(rows, versus)
+    bench_lanes(rows, timed)
+    bench_files(rows)
     with Server() as server:
         rows.append(("server start to first page", f"{server.ready:.2f} s", "(wanted with the page: below 5)"))
         bench_edits(server.post, rows)
         bench_moving(server.post, rows)
+        bench_shapes(server.post, rows)
         bench_page(server, rows)
     lines = [f"| {a} | {b} | {c} |" for a, b, c in rows]
     text = "\n".join(["| what | measured | ratio or bound |", "|---|---|---|", *lines])
@@ -409,7 +414,25 @@ def main() -> None:
     print(f"(peak of this process: {peak:.0f} MB)")
 
 
+def only_send() -> None:
+    """What belongs to the channels alone; the table is printed, not written."""
+    from playwright.sync_api import sync_playwright
+    from tests.browser.driver import ARGUMENTS, chromium
+
+    rows: list[tuple[str, str, str]] = []
+    bench_lanes(rows, timed)
+    bench_files(rows)
+    with Server() as server, sync_playwright() as p:
+        bench_shapes(server.post, rows)
+        browser = p.chromium.launch(executable_path=chromium(), args=ARGUMENTS)
+        bench_view(browser, server, _keyed, rows)
+        browser.close()
+    print("\n".join(f"| {a} | {b} | {c} |" for a, b, c in rows))
+
+
 if __name__ == "__main__":
+    if "--send" in sys.argv:
+        sys.exit(only_send())
     if "--fuzz" in sys.argv:
         from bench import fuzz
 

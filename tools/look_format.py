@@ -10,6 +10,7 @@ from typing import Any
 
 from pydantic import BaseModel
 
+from gaudyseed.core.look.material import ElementPicture, Finish, Shape, Version
 from gaudyseed.core.look.steps import STEPS
 from gaudyseed.core.look.steps.curve import CurvePoint
 from gaudyseed.core.look.steps.ramp import Stop
@@ -19,7 +20,10 @@ from gaudyseed.web.api.steps import controls
 PAGE = Path(__file__).resolve().parent.parent / "docs" / "look-format.md"
 _BEGIN, _END = "<!-- parameters: written by tools/look_format.py -->\n", "<!-- end -->"
 _FOLLOWS = {"signal": "signal or dial", "colour": "signal or dial", "dial": "dial"}
-_PARTS = {"a stop": Stop, "a point of a curve": CurvePoint, "a swatch": Swatch}
+_PARTS = {
+    "a stop": Stop, "a point of a curve": CurvePoint, "a swatch": Swatch, "a finish": Finish, "a shape": Shape,
+    "a picture on elements": ElementPicture, "its versions": Version,
+}  # fmt: skip
 
 
 def table() -> str:

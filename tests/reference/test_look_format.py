@@ -1167,6 +1167,33 @@ class LookFormat(unittest.TestCase):
                 }
                 self.compare([{"name": "A", "amount": 0.8, "paint": [RANDOM, DUSK]}, top], mode)
 
+    def test_shapes_and_finishes(self):
+        """Chosen by chance, by a share, by a number and blended; and what lies under a lane."""
+        table = {**self.table, "glaze": np.maximum(self.table["glaze"].astype(float), 0)}
+        plain = Plain(table, self.labels, {})
+        weights = [1, 0.5, 2]
+        edges = np.cumsum(weights)[:-1] / sum(weights)
+        chance = plain.random(None, {"seed": 7 ^ 0x51A3E})
+        shapes = [{"shape": "ball", "weight": w} for w in weights]
+        finishes = [{"name": n, "roughness": r} for n, r in (("a", 0.1), ("b", 0.9), ("c", 0.4))]
+        half = {"blend": "multiply", "paint": [{"step": "constant", "value": 0.5}]}
+        read = {"step": "random", "seed": 3}
+        wide = {"step": "range", "to_high": 4, "clamp": False}
+        value = plain.random(None, read)
+        for choose, steps, wanted in (
+            ("share", [read], np.searchsorted(np.array([1, 2]) / 3, value, side="right")),
+            ("number", [read, wide], np.clip(np.rint(value * 4), 0, 2)),
+            ("blend", [read], value * 2),
+        ):
+            lanes = {"base_colour": {"layers": [{"paint": [RANDOM, DUSK]}]}, "shape": {"layers": [], "seed": 7},
+                     "finish": {"choose": choose, "layers": [{"paint": steps}]}, "roughness": {"layers": [half]}}  # fmt: skip
+            document = {"gaudyseed": 2, "shapes": shapes, "finishes": finishes, "lanes": lanes}
+            found = Evaluator().evaluate(self.population, parse(Look, document)).results
+            np.testing.assert_array_equal(found["shape"], np.searchsorted(edges, chance, side="right"))
+            np.testing.assert_allclose(found["finish"], wanted, atol=1e-6)
+            rough = np.interp(wanted, [0, 1, 2], [0.1, 0.9, 0.4])
+            np.testing.assert_allclose(found["roughness"], rough / 2, atol=1e-6)
+
     def test_the_table_of_parameters_is_fresh(self):
         from look_format import PAGE, page
 
