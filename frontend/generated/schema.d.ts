@@ -1835,6 +1835,57 @@ export interface components {
             flip: boolean;
         };
         /**
+         * FanMaker
+         * @description Clones on arcs about the middle of the ground, their own y outwards; each knows its row and its place across.
+         *
+         *     Every other one lies a little higher, and rows lie one over the other, so that flat ones do not cut into each other.
+         */
+        FanMaker: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            maker: "fan";
+            /**
+             * Across
+             * @description Of each row.
+             * @default 32
+             */
+            across: number | components["schemas"]["FollowDial"];
+            /**
+             * Rows
+             * @default 3
+             */
+            rows: number | components["schemas"]["FollowDial"];
+            /**
+             * Spread
+             * @default 150
+             */
+            spread: number | components["schemas"]["FollowDial"];
+            /**
+             * Radius
+             * @description Of the outermost row.
+             * @default 1
+             */
+            radius: number | components["schemas"]["FollowDial"];
+            /**
+             * Row spacing
+             * @default 0.28
+             */
+            row_spacing: number | components["schemas"]["FollowDial"];
+            /**
+             * Size
+             * @default 0.5
+             */
+            size: number | components["schemas"]["FollowDial"];
+            /**
+             * Apart
+             * @description Upwards from one to the next.
+             * @default 0.004
+             */
+            layer: number | components["schemas"]["FollowDial"];
+        };
+        /**
          * Finish
          * @description A named set of channel values, which lanes then vary.
          */
@@ -3408,7 +3459,7 @@ export interface components {
             /** Name */
             name: string;
             /** Maker */
-            maker: components["schemas"]["GridMaker"] | components["schemas"]["ImportedMaker"] | components["schemas"]["ScatterMaker"] | components["schemas"]["SequenceMaker"] | components["schemas"]["SurfaceMaker"];
+            maker: components["schemas"]["GridMaker"] | components["schemas"]["FanMaker"] | components["schemas"]["ImportedMaker"] | components["schemas"]["ScatterMaker"] | components["schemas"]["SequenceMaker"] | components["schemas"]["SurfaceMaker"];
             /**
              * @default {
              *       "position": [

@@ -101,7 +101,7 @@ class Noise(PlaceCase):
         # Both reach the ends of the ramp; what was bunched in its middle is spread over all of it now.
         self.assertGreater(fitted.std(axis=0).sum(), 1.2 * before.std(axis=0).sum())
         page.get_by_text(re.compile("patches across the population")).wait_for()
-        box = page.get_by_text("Size", exact=True).first.bounding_box()
+        box = self.slab("Noise").get_by_text("Size", exact=True).first.bounding_box()
         assert box
         x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
         page.mouse.move(x, y)

@@ -142,7 +142,7 @@ export function Library() {
 }
 
 function Picture({ item }: { item: LibraryItem }) {
-  if (item.picture) return <img src={item.picture} alt="" className={`h-20 w-full bg-well ${item.kind === "finish" ? "object-contain" : "object-cover"}`} />;
+  if (item.picture) return <img src={item.picture} alt="" className={`h-20 w-full ${item.kind === "finish" ? "bg-[#a9a9a9] object-contain" : "bg-well object-cover"}`} />;
   if (item.strip.length === 0) {
     return (
       <span className="grid h-10 place-items-center bg-well text-soft">

@@ -411,7 +411,14 @@ function pngOf(canvas: HTMLCanvasElement): Promise<Blob> {
 /** What the camera frames. */
 function subjectOf(drawers: Drawer[], bodies: THREE.Mesh[], middle: THREE.Vector3, radius: number): Subject {
   const bare = bodies.flatMap((body) => sampled(body.geometry.getAttribute("position").array as Float32Array).map((p) => p.applyMatrix4(body.matrix)));
-  const points = drawers.flatMap((drawer) => sampled(drawer.positions).map((p) => p.applyMatrix4(drawer.object.matrix)));
+  const points = drawers.flatMap((drawer) => {
+    // Large elements reach beyond their places.
+    const beyond = drawer.size > 0.05 * radius ? (drawer.size / 2) * drawer.object.matrix.getMaxScaleOnAxis() : 0;
+    return sampled(drawer.positions).map((p) => {
+      p.applyMatrix4(drawer.object.matrix);
+      return beyond ? p.addScaledVector(p.clone().sub(middle).normalize(), beyond) : p;
+    });
+  });
   return { points: [...points, ...bare], middle, radius: Math.max(radius, 1e-6) };
 }
 
