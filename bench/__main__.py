@@ -298,13 +298,13 @@ def _ramp_edits(page: Any, rounds: int) -> list[float]:
     return _keyed(page, page.get_by_role("slider").nth(1), rounds)
 
 
-def _keyed(page: Any, held: Any, rounds: int) -> list[float]:
+def _keyed(page: Any, held: Any, rounds: int, keys: tuple[str, str] = ("ArrowLeft", "ArrowRight")) -> list[float]:
     """Milliseconds from each key on something to its colours in the view's buffers."""
     held.focus()
     times = []
     for k in range(rounds):
         before = page.evaluate("document.querySelector('[role=application]').dataset.applied")
-        held.press("ArrowRight" if k % 2 else "ArrowLeft")
+        held.press(keys[k % 2])
         page.wait_for_function(
             "b => {const d = document.querySelector('[role=application]').dataset;"
             " return d.applied !== b && d.drawn === d.applied}",
