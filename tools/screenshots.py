@@ -19,7 +19,7 @@ from tests.browser.driver import BrowserCase  # noqa: E402
 from tests.support import look_document  # noqa: E402
 from tools.kite import kite  # noqa: E402
 
-from gaudyseed.demo import demo_scene, route_scene  # noqa: E402
+from gaudyseed.demo import bench_scene, demo_scene, route_scene  # noqa: E402
 
 FOLDER = ROOT / "docs" / "screenshots"
 
@@ -135,9 +135,18 @@ def signal(c: Camera) -> None:
     ).click()
 
 
-def follow(c: Camera) -> None:
-    """A drift whose hue follows it."""
-    c.open("Drift")
+def send(c: Camera) -> None:
+    """Feathers that share one picture; its two versions, and the lane that mixes them."""
+    c.page.get_by_role("button", name="Picture mix, 1 layer, on").click()
+    c.page.wait_for_function("() => (document.querySelector('[role=application]').dataset.waits ?? '0') === '0'")
+
+
+def finishes(c: Camera) -> None:
+    """The finishes of the library."""
+    c.page.get_by_role("button", name=re.compile("^Glass beads")).first.click()
+    c.page.get_by_role("button", name=re.compile("^Finish, ")).click()
+    c.page.get_by_role("button", name="Add from the library…").click()
+    c.page.get_by_role("button", name="Use Foil").wait_for()
 
 
 def two_populations(c: Camera) -> None:
@@ -165,11 +174,6 @@ def picture(c: Camera) -> None:
     c.page.keyboard.press("Enter")
     c.page.get_by_label("Picture file").set_input_files(str(path))
     c.page.get_by_text("8 found").wait_for()
-
-
-def drift(c: Camera) -> None:
-    """Drift before a ramp and after it."""
-    c.page.get_by_role("button", name=re.compile("^Drift")).last.click()
 
 
 def layers(c: Camera) -> None:
@@ -286,13 +290,12 @@ PICTURES: dict[str, tuple[Callable[[Camera], None], list | None, dict]] = {
     "painting": (painting, None, {}),
     "parts": (parts, None, {}),
     "signal": (signal, [RANDOM, BANDS, FOLLOWED], {"signals": [{**WEAR, "layers": [HEIGHT]}]}),
-    "follow": (follow, [RANDOM, BANDS, FOLLOWED], {"signals": [WEAR]}),
+    "send": (send, None, {}),
+    "finishes": (finishes, None, {}),
     "scene": (two_populations, None, {}),
     "curve": (curve, [RANDOM, BENT, {"step": "spread", "seed": 1, "by": "ramp_bands"}, BANDS], {}),
     "shares": (shares, None, {}),
     "picture": (picture, None, {}),
-    "drift": (drift, [RANDOM, DUSK, {**DRIFT, "hue": [0, 40], "chance": 0.3},
-                      {"step": "component", "part": "hue"}, BANDS, DRIFT], {}),
     "layers": (layers, None, {}),
     "library": (library, [{"step": "random", "numbers": 2, "seed": 4},
                           {"step": "palette", "name": "Night sweets", "columns": 3, "swatches": [
@@ -321,6 +324,8 @@ def main(names: list[str]) -> None:
                 camera.wanted["populations"][3]["look"] = look_document(*NORMALS)
             if name == "places":
                 camera.wanted = route_scene().model_dump(mode="json")
+            if name in ("send", "finishes"):
+                camera.wanted = bench_scene().model_dump(mode="json")
             if name == "painting":
                 camera.wanted = sooted(demo_scene().model_dump(mode="json"))
             camera.setUp()

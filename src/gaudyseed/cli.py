@@ -70,7 +70,7 @@ def _print_census(evaluation: Any, groups: Any) -> None:
 @main.command()
 @click.argument("points", type=click.Path(path_type=Path))
 @click.option("--look", "look_file", required=True, type=click.Path(path_type=Path), help="A look file (JSON).")
-@click.option("--out", type=click.Path(path_type=Path), help="Where to write: .ply, .obj, .glb, .usd or .csv.")
+@click.option("--out", type=click.Path(path_type=Path), help="Where to write: .ply, .obj, .glb, .usd, .csv or .mtlx.")
 @click.option("--ascii", "ascii_text", is_flag=True, help="Write PLY as text.")
 @click.option("--parts", is_flag=True, help="Write CSV of the parts, not of the elements.")
 @click.option("--population", "name", default="", help="Which one, where the file holds several.")
@@ -80,6 +80,8 @@ def _print_census(evaluation: Any, groups: Any) -> None:
 @click.option("--dial", "dials", multiple=True, metavar="NAME=VALUE", help="A dial that the look follows; repeatable.")
 @click.option("--marker", "markers", multiple=True, metavar="NAME=X,Y,Z", help="A marker of the look; repeatable.")
 @click.option("--picture", "pictures", multiple=True, metavar="NAME=FILE", help="A picture of the look; repeatable.")
+@click.option("--mesh", "meshes", multiple=True, metavar="NAME=FILE", help="A mesh of the look's shapes; repeatable.")
+@click.option("--shape", default="sequin", help="What clones are, where the look says nothing of shapes.")
 @click.option(
     "--scene",
     "scene_file",
@@ -89,7 +91,7 @@ def _print_census(evaluation: Any, groups: Any) -> None:
 def colour(
     points: Path, look_file: Path, out: Path | None, ascii_text: bool, parts: bool, name: str, frame: float | None,
     frames: str | None, census: bool, dials: tuple[str, ...], markers: tuple[str, ...], pictures: tuple[str, ...],
-    scene_file: Path | None,
+    meshes: tuple[str, ...], shape: str, scene_file: Path | None,
 ) -> None:  # fmt: skip
     """Colour the elements of POINTS (PLY, OBJ, GLB, USD or CSV) with a look.
 
@@ -101,7 +103,7 @@ def colour(
         if out is None and not census:
             raise BadInput("Say where to write with --out, or ask for the shares with --census.")
         form = _format_of(out, ascii_text, parts) if out else None
-        work = Colouring(points, look_file, scene_file, name, dials, markers, pictures)
+        work = Colouring(points, look_file, scene_file, name, dials, markers, pictures, meshes, shape)
         for number in work.asked(frame, frames, out):
             evaluation, advisories = work.evaluated(number, form)
             for sentence in advisories:

@@ -15,6 +15,8 @@ from .core.errors import BadInput
 from .core.formats import LARGEST_FILE, Format, Wish, read_points
 from .core.formats.pictures import LARGEST_PICTURE, read_picture
 from .core.formats.sequences import numbered
+from .core.formats.shape_files import LARGEST_MESH, read_shape
+from .core.geometry.shapes import SHAPES, ShapeMesh
 from .core.look.evaluate import Evaluation, Evaluator
 from .core.look.model import Dial, Look, Marker, Scene
 from .core.look.scope import Surroundings
@@ -34,7 +36,7 @@ class Colouring:
 
     def __init__(
         self, points: Path, look_file: Path, scene_file: Path | None, population: str, dials: tuple[str, ...],
-        markers: tuple[str, ...], pictures: tuple[str, ...],
+        markers: tuple[str, ...], pictures: tuple[str, ...], meshes: tuple[str, ...] = (), shape: str = "sequin",
     ) -> None:  # fmt: skip
         self._points, self._look_file, self._population = points, look_file, population
         self._look = _document(Look, look_file)
@@ -42,6 +44,10 @@ class Colouring:
         self._dials = {d.name: d for d in (*self._scene.dials, *map(_dial, dials))}
         self._markers = {m.name: m for m in (*self._scene.markers, *map(_marker, markers))}
         self._pictures = dict(map(_picture, pictures))
+        self._meshes = dict(map(_mesh, meshes))
+        if shape not in SHAPES:
+            raise BadInput(f"{shape[:40]!r} is no shape. There are: {', '.join(SHAPES)}.", place="--shape")
+        self._shape = shape
         self._evaluator = Evaluator()
         self.reporter = Reporter(self._evaluator)
         self._read: tuple[Path, float | None, Population] | None = None
@@ -93,7 +99,8 @@ class Colouring:
 
     def written(self, evaluation: Evaluation, form: Format) -> bytes:
         """The coloured elements in a format."""
-        population, results, about = sent(evaluation, self._population or self._points.stem, "sequin")
+        name = self._population or self._points.stem
+        population, results, about = sent(evaluation, name, self._shape, mesh_of=self._mesh_of)
         return form.write(population, results, about)
 
     def _elements(self, frame: float | None) -> Population:
@@ -110,6 +117,12 @@ class Colouring:
         dials = {name: dial.at(moment.frame) for name, dial in self._dials.items()}
         markers = {name: marker.at(moment.frame) for name, marker in self._markers.items()}
         return Surroundings(dials, moment, markers, assets=self._asset, pictures=tuple(self._pictures))
+
+    def _mesh_of(self, name: str, place: str) -> ShapeMesh:
+        found = self._meshes.get(name)
+        if found is None:
+            raise BadInput(f"The look draws a mesh {name!r}. Give it with --mesh {name}=FILE.", place=place)
+        return found
 
     def _asset(self, name: str, place: str) -> Picture:
         found = self._pictures.get(name)
@@ -132,15 +145,13 @@ def _document(model: type[Any], path: Path) -> Any:
 def _named(text: str, option: str, example: str) -> tuple[str, str]:
     name, equals, value = text.partition("=")
     if not equals:
-        raise BadInput(f"{text!r} is none. Write {option} {example}.", place=option)
+        raise BadInput(f"{text!r} is no {option[2:]}. Write {option} {example}.", place=option)
     return name, value
 
 
 def _dial(text: str) -> Dial:
     """A dial from ``name=value``: a number, or a colour as #rrggbb."""
-    name, equals, value = text.partition("=")
-    if not equals:
-        raise BadInput(f"{text!r} is no dial. Write --dial name=0.5 or --dial name=#d8452f.", place="--dial")
+    name, value = _named(text, "--dial", "name=0.5 or --dial name=#d8452f")
     try:
         number: float | str = float(value)
     except ValueError:
@@ -165,3 +176,9 @@ def _picture(text: str) -> tuple[str, Picture]:
     name, value = _named(text, "--picture", "dusk=dusk.png")
     data = read_file(Path(value), LARGEST_PICTURE)
     return name, Picture(digest_of(data), read_picture(data, Path(value).name).texels)
+
+
+def _mesh(text: str) -> tuple[str, ShapeMesh]:
+    """A small mesh from ``name=file``."""
+    name, value = _named(text, "--mesh", "skittle=skittle.obj")
+    return name, read_shape(read_file(Path(value), LARGEST_MESH), Path(value).name)

@@ -219,6 +219,10 @@ class Skittles(SendCase):
         self.layer_on("Roughness")
         self.add("Noise")
         self.assertEqual(self.look()["lanes"]["roughness"]["layers"][0]["paint"][0]["step"], "noise")
+        # That lane alone was worked out and sent.
+        counter = page.locator("[data-sent]")
+        self.assertEqual(counter.get_attribute("data-sent"), "roughness")
+        self.assertIn("1 of", counter.inner_text())
         np.testing.assert_array_equal(self.canvas(), before)  # flat shading shows colours alone
         back = read_points(self.downloaded("PLY, binary"), "a.ply").elements
         self.assertGreater(np.ptp(back.attribute("roughness").readable), 0.2)

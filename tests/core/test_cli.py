@@ -111,6 +111,39 @@ class Colour(CommandLine):
         self.assertEqual([p.name for p in self.folder.glob(".*")], [])
 
 
+class Channels(CommandLine):
+    """Shapes, finishes and channels without the page."""
+
+    def test_all_go_home_headless(self):
+        look = self.folder / "send.json"
+        lanes = {**self.document["lanes"], "roughness": {"layers": [{"paint": [{"step": "random", "seed": 5}]}]}}
+        shapes = [{"shape": "card"}, {"mesh": "knob"}]
+        document = {**self.document, "lanes": lanes, "shapes": shapes, "finishes": [{"name": "Foil", "metalness": 1}]}
+        look.write_text(json.dumps(document))
+        knob = self.folder / "knob.obj"
+        knob.write_text("v 0 0 0\nv 1 0 0\nv 0 1 0\nv 0 0 1\nf 1 3 2\nf 1 2 4\nf 2 3 4\nf 1 4 3\n")
+        for ending, words in (("glb", b"knob"), ("usda", b'"knob"'), ("mtlx", b"open_pbr_surface"),
+                              ("ply", b"property float roughness")):  # fmt: skip
+            out = self.folder / f"sent.{ending}"
+            done = self.run_it(self.points, "--look", look, "--out", out, "--mesh", f"knob={knob}")
+            self.assertEqual(done.returncode, 0, done.stderr)
+            self.assertIn(words, out.read_bytes())
+        plain = self.run_it(self.points, "--look", self.look, "--out", self.folder / "a.usda", "--shape", "rosette")
+        self.assertEqual(plain.returncode, 0, plain.stderr)
+        self.assertIn(b'"rosette"', (self.folder / "a.usda").read_bytes())
+        wrong = {
+            "--mesh knob=FILE": (),
+            "is no mesh": ("--mesh", "knob"),
+            "no faces": ("--mesh", f"knob={self.points}"),
+            "is no shape": ("--shape", "egg"),
+        }
+        for sentence, more in wrong.items():
+            done = self.run_it(self.points, "--look", look, "--out", self.folder / "no.glb", *more)
+            self.assertEqual(done.returncode, 2)
+            self.assertIn(sentence, done.stderr)
+            self.assertFalse((self.folder / "no.glb").exists())
+
+
 class Writing(CommandLine):
     """A written file is whole or not there; what was there keeps its rights and its links."""
 

@@ -1185,8 +1185,12 @@ class LookFormat(unittest.TestCase):
             ("number", [read, wide], np.clip(np.rint(value * 4), 0, 2)),
             ("blend", [read], value * 2),
         ):
-            lanes = {"base_colour": {"layers": [{"paint": [RANDOM, DUSK]}]}, "shape": {"layers": [], "seed": 7},
-                     "finish": {"choose": choose, "layers": [{"paint": steps}]}, "roughness": {"layers": [half]}}  # fmt: skip
+            lanes = {
+                "base_colour": {"layers": [{"paint": [RANDOM, DUSK]}]},
+                "shape": {"layers": [], "seed": 7},
+                "finish": {"choose": choose, "layers": [{"paint": steps}]},
+                "roughness": {"layers": [half]},
+            }
             document = {"gaudyseed": 2, "shapes": shapes, "finishes": finishes, "lanes": lanes}
             found = Evaluator().evaluate(self.population, parse(Look, document)).results
             np.testing.assert_array_equal(found["shape"], np.searchsorted(edges, chance, side="right"))

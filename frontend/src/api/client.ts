@@ -202,7 +202,7 @@ export interface Material {
 }
 
 /** What comes first about a population: what the view needs. */
-export type Seen = Pick<EvaluationHeader, "error" | "count" | "shape" | "shown" | "made" | "placement" | "computed" | "reused" | "timed" | "lanes" | "material" | "preview">;
+export type Seen = Pick<EvaluationHeader, "error" | "count" | "shape" | "shown" | "made" | "placement" | "computed" | "reused" | "timed" | "lanes" | "material" | "sent" | "preview">;
 /** What is told after it. */
 export type Report = Omit<EvaluationHeader, keyof Seen>;
 
@@ -225,6 +225,8 @@ export interface EvaluationHeader {
   lanes: Record<string, string>;
   /** What the view draws with the channels. */
   material: Material;
+  /** The arrays that came with the newest answer. */
+  sent?: string[];
   groups: { digest: string; counts: number[]; colours: (string | null)[]; place: string | null; weighed: number[] | null };
   /** The place of each signal's last step. */
   signals: Record<string, string>;

@@ -5,7 +5,7 @@ import { Fragment, memo } from "react";
 import type { Look, Step } from "../api/client";
 import { chainAt, type Desk, placeOf, signalOf, withChain } from "../state/edits";
 import { useKeys } from "../state/keys";
-import { attributesOf, chooseStep, chosenLook, chosenPopulation, editLook, NONE, useStore } from "../state/store";
+import { attributesOf, chooseStep, chosenLook, chosenPopulation, editLook, longestSide, NONE, useStore } from "../state/store";
 import { AdvisoryCard, ErrorCard } from "./AdvisoryCard";
 import { ChainHead } from "./ChainHead";
 import { FlowLines } from "./FlowLines";
@@ -113,9 +113,8 @@ const AddStep = memo(function AddStep({ chain, steps, look }: { chain: string; s
     const next = groupOf(steps[at]?.step);
     const { geometry, chosen, scene } = useStore.getState();
     const header = geometry[chosen]?.header;
-    const longest = header ? Math.max(...header.high.map((high, k) => high - header.low[k]!)) : 0;
     const others = (scene?.populations ?? []).filter((p) => p.id !== chosen).map((p) => p.id);
-    const step = fresh(word, { attribute, signal: signal ?? "", owner: header?.levels[1]?.name ?? "", longest, others, incoming: kindAfter(at - 1), replaced: reads ? kindAfter(0) : undefined, next });
+    const step = fresh(word, { attribute, signal: signal ?? "", owner: header?.levels[1]?.name ?? "", longest: longestSide(0), others, incoming: kindAfter(at - 1), replaced: reads ? kindAfter(0) : undefined, next });
     // Steps that choose colours do the same work: one put before another takes its place.
     const replaces = reads || (groupOf(word) === "colour" && next === "colour");
     editLook(`Add ${nounOf(word)}`, (l) => withChain(l, chain, (all) => all.toSpliced(reads ? 0 : at, replaces ? 1 : 0, step)));

@@ -36,6 +36,7 @@ export function Lanes({ look }: { look: Look }) {
           <Chip key={channel.name} channel={channel} look={look} shown={channel.name === shown} pictured={pictured} />
         ))}
       <span className="ml-auto flex items-center gap-1">
+        <Counter />
         <IconButton
           label={`Show ${title.toLowerCase()} alone in the view`}
           aria-pressed={alone}
@@ -52,6 +53,22 @@ export function Lanes({ look }: { look: Look }) {
         )}
       </span>
     </div>
+  );
+}
+
+/** What the last answer worked out anew, and which lanes came with it. */
+function Counter() {
+  const told = useStore((s) => {
+    const result = s.results[s.chosen];
+    return result ? JSON.stringify([result.computed.length, result.reused, result.sent ?? []]) : null;
+  });
+  if (!told) return null;
+  const [computed, reused, sent] = JSON.parse(told) as [number, number, string[]];
+  const lanes = sent.length === 0 ? "nothing sent" : sent.length === 1 ? "1 sent" : `${sent.length} sent`;
+  return (
+    <span className="mr-1 text-[11px] text-soft tabular" data-sent={sent.join(" ")} title={sent.length > 0 ? `Sent: ${sent.join(", ").replaceAll("_", " ")}` : undefined}>
+      {computed} of {computed + reused} steps anew, {lanes}
+    </span>
   );
 }
 

@@ -339,6 +339,18 @@ function NumberOrColour({ value, onDraft, onCommit }: NumberOrColourProps) {
   );
 }
 
+/** The generated controls of a step, for its own editor. */
+export function StepParameters<S extends Step>({ step, onDraft, onCommit, ...more }: { step: S; onDraft: (step: S) => void; onCommit: (step: S, label: string) => void } & Pick<Props, "schema" | "skip" | "fitted">) {
+  return (
+    <Parameters
+      {...more}
+      values={step as unknown as Record<string, unknown>}
+      onDraft={(v) => onDraft(v as unknown as S)}
+      onCommit={(v, label) => onCommit(v as unknown as S, label)}
+    />
+  );
+}
+
 /** The schema of a step by its word. */
 export function useSchema(step: Step): Record<string, unknown> {
   return useStore((s) => s.steps.find((d) => d.name === step.step)?.parameters ?? EMPTY);

@@ -8,7 +8,7 @@ import { ActionMenu } from "../widgets/ActionMenu";
 import { AxisEnds, Bars, Swatches } from "../widgets/Distribution";
 import { breakUp } from "./breakUp";
 import { openWindow } from "./EditorWindows";
-import { Parameters, useSchema } from "./Parameters";
+import { StepParameters, useSchema } from "./Parameters";
 import { pageOf, summary, titleOf } from "./steps";
 
 interface StepActions {
@@ -133,13 +133,7 @@ function Opened(props: Acting) {
       {own.Editor && edits ? (
         <own.Editor {...props} />
       ) : (
-        <Parameters
-          values={step as unknown as Record<string, unknown>}
-          schema={schema}
-          skip={own.skip?.(step) ?? []}
-          onDraft={(v) => onDraft(v as unknown as Step)}
-          onCommit={(v, label) => onCommit(v as unknown as Step, label)}
-        />
+        <StepParameters step={step} schema={schema} skip={own.skip?.(step) ?? []} onDraft={onDraft} onCommit={onCommit} />
       )}
       {own.Below && <own.Below {...props} />}
     </div>

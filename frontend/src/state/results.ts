@@ -86,9 +86,11 @@ const queue = new EvaluationQueue({
         receiver?.(id, [], null);
         continue;
       }
-      seen.set(id, entry);
       const digests = { ...entry.lanes, ...entry.material.also, ...(entry.preview ? { preview: "shown" } : {}) };
-      const names = [...drop(id, Object.keys(digests)), ...keep(id, answer, digests)];
+      const gone = drop(id, Object.keys(digests));
+      const sent = keep(id, answer, digests);
+      const names = [...gone, ...sent];
+      seen.set(id, { ...entry, sent });
       // Into the view as it comes, while the core still counts and before the panels are drawn anew.
       receiver?.(id, names, asked);
     }

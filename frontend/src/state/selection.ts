@@ -94,3 +94,8 @@ export function trace(element: number | null) {
   set({ traced: element });
 }
 
+/** The longest side of the box around the chosen population; `unknown` while it has not come. */
+export function longestSide(unknown: number): number {
+  const header = get().geometry[get().chosen]?.header;
+  return header ? Math.max(...header.high.map((high, k) => high - header.low[k]!)) : unknown;
+}

@@ -135,6 +135,7 @@ export class Stage {
     this.scene.remove(drawer.object);
     drawer.dispose();
     this.drawers.delete(id);
+    this.awaits(id, false);
     this.measure();
   }
 

@@ -1,5 +1,5 @@
 import { Button } from "../../widgets/Button";
-import { Parameters } from "../Parameters";
+import { StepParameters } from "../Parameters";
 import { editStep } from "../../state/ramps";
 import { page } from "./page";
 import { near, short } from "./words";
@@ -13,12 +13,12 @@ export default page("extent", {
   },
   Editor: ({ step, census, place, schema, onDraft, onCommit }) => (
     <div className="flex flex-col gap-2">
-      <Parameters
-        values={step as unknown as Record<string, unknown>}
+      <StepParameters
+        step={step}
         schema={schema}
         fitted={{ low: census?.facts?.low ?? 0, high: census?.facts?.high ?? 1 }}
-        onDraft={(v) => onDraft(v as unknown as typeof step)}
-        onCommit={(v, label) => onCommit(v as unknown as typeof step, label)}
+        onDraft={onDraft}
+        onCommit={onCommit}
       />
       {step.per === "all" && (
         <span className="flex gap-2">

@@ -1,7 +1,7 @@
 import { Spline } from "lucide-react";
 import { useStore } from "../../state/store";
 import { Button } from "../../widgets/Button";
-import { Parameters } from "../Parameters";
+import { StepParameters } from "../Parameters";
 import { FitButton } from "../Placing";
 import { breakUp } from "../breakUp";
 import { page } from "./page";
@@ -26,13 +26,13 @@ export default page("falloff", {
     const hidden = [...UNUSED[step.shape], ...(step.marker === null ? [] : ["centre"])];
     const all = Object.keys((schema.properties ?? {}) as object);
     const part = (names: string[]) => (
-      <Parameters
-        values={step as unknown as Record<string, unknown>}
+      <StepParameters
+        step={step}
         schema={schema}
         skip={all.filter((name) => !names.includes(name) || hidden.includes(name))}
         fitted={resting && { centre: resting.centre, size: resting.size, end: resting.end }}
-        onDraft={(v) => onDraft(v as unknown as typeof step)}
-        onCommit={(v, label) => onCommit(v as unknown as typeof step, label)}
+        onDraft={onDraft}
+        onCommit={onCommit}
       />
     );
     return (

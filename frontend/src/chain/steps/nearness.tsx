@@ -1,4 +1,4 @@
-import { Parameters } from "../Parameters";
+import { StepParameters } from "../Parameters";
 import { ReadingChoice } from "../Reading";
 import { page } from "./page";
 import { near } from "./words";
@@ -16,13 +16,13 @@ export default page("nearness", {
     const skip = ["space", "read", ...(step.population === null ? ["nearest"] : ["markers"]), ...(step.result === "reach" ? [] : ["within", "flip"])];
     return (
       <div className="flex flex-col gap-2">
-        <Parameters
-          values={step as unknown as Record<string, unknown>}
+        <StepParameters
+          step={step}
           schema={schema}
           skip={skip}
           fitted={{ within: census?.facts?.reach ?? 1 }}
-          onDraft={(v) => onDraft(v as unknown as typeof step)}
-          onCommit={(v, label) => onCommit(v as unknown as typeof step, label)}
+          onDraft={onDraft}
+          onCommit={onCommit}
         />
         {step.result === "value" && <ReadingChoice title="Read" of={step.population} value={step.read} onCommit={(read, label) => read && onCommit({ ...step, read }, label)} />}
       </div>

@@ -4,7 +4,7 @@ import { parsePlace, withChain } from "../../state/edits";
 import { isFollowing } from "../../state/follow";
 import { editLook } from "../../state/store";
 import { Button } from "../../widgets/Button";
-import { Parameters } from "../Parameters";
+import { StepParameters } from "../Parameters";
 import { Seed } from "../Seed";
 import { fresh, titleOf } from ".";
 import { page } from "./page";
@@ -30,13 +30,13 @@ export default page("noise", {
     const all = Object.keys((schema.properties ?? {}) as object);
     const across = census?.patches?.across.map((n) => Number(n.toPrecision(2)));
     const part = (names: string[]) => (
-      <Parameters
-        values={step as unknown as Record<string, unknown>}
+      <StepParameters
+        step={step}
         schema={schema}
         skip={all.filter((name) => !names.includes(name))}
         fitted={{ size: census?.patches?.size ?? 1, octaves: step.pattern === "cells" ? 1 : 4 }}
-        onDraft={(v) => onDraft(v as unknown as typeof step)}
-        onCommit={(v, label) => onCommit(v as unknown as typeof step, label)}
+        onDraft={onDraft}
+        onCommit={onCommit}
       />
     );
     const even = () => {

@@ -1,4 +1,4 @@
-import { Parameters } from "../Parameters";
+import { StepParameters } from "../Parameters";
 import { FitButton } from "../Placing";
 import { page } from "./page";
 
@@ -14,13 +14,13 @@ export default page("picture", {
     const skip = [...by, ...(step.part === "colour" ? [] : ["greyed"])];
     return (
       <div className="flex flex-col gap-2">
-        <Parameters
-          values={step as unknown as Record<string, unknown>}
+        <StepParameters
+          step={step}
           schema={schema}
           skip={skip}
           fitted={resting && { centre: resting.centre, size: resting.size.slice(0, 2) }}
-          onDraft={(v) => onDraft(v as unknown as typeof step)}
-          onCommit={(v, label) => onCommit(v as unknown as typeof step, label)}
+          onDraft={onDraft}
+          onCommit={onCommit}
         />
         {census?.picture && <p className="text-[11.5px] text-soft tabular">{`${census.picture.width} × ${census.picture.height} texels`}</p>}
         {step.on === "plane" && (

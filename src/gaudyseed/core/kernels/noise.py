@@ -263,13 +263,13 @@ def cells(  # type: ignore[no-untyped-def]
 
     Exact: where a point outside the 27 cells around could be nearer, the 125 around are searched.
     """
-    n = out_n = first.shape[0]
+    n = first.shape[0]
     fx, fy, fz = np.empty(BLOCK, np.float32), np.empty(BLOCK, np.float32), np.empty(BLOCK, np.float32)
     X, Y, Z = np.empty(BLOCK, np.uint32), np.empty(BLOCK, np.uint32), np.empty(BLOCK, np.uint32)
     f1, f2, id1 = np.empty(BLOCK, np.float32), np.empty(BLOCK, np.float32), np.empty(BLOCK, np.uint32)
     row = np.empty(BLOCK, np.uint32)
     slack = (_ONE - jitter) * _HALF
-    for start in range(0, out_n, BLOCK):
+    for start in range(0, n, BLOCK):
         m = np.uint64(min(BLOCK, n - start))
         base = np.uint64(start)
         for i in range(m):
