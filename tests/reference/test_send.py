@@ -16,7 +16,7 @@ from PIL import Image
 from gaudyseed.core import shading
 from gaudyseed.core.colour.spaces import decode_srgb, encode_srgb
 from gaudyseed.core.document import parse
-from gaudyseed.core.formats import FORMATS, read_points
+from gaudyseed.core.formats import FORMATS, read_points, read_things
 from gaudyseed.core.formats.shape_files import read_shape
 from gaudyseed.core.kinds import COLOUR
 from gaudyseed.core.look.evaluate import Evaluator, run_step
@@ -269,6 +269,22 @@ class Usd(unittest.TestCase):
             self.assertEqual(reader.GetInput("varname").Get(), "roughness")
             colour = UsdShade.Shader(shader.GetInput("diffuseColor").GetConnectedSource()[0].GetPrim())
             self.assertEqual(colour.GetInput("varname").Get(), "displayColor")
+
+    def test_a_file_of_ours_is_coloured_again(self):
+        """What comes in under a channel's name is replaced, so that nothing stands twice."""
+        from pxr import UsdGeom
+
+        first = read_points(written("usd"), "a.usda")
+        self.assertIn("roughness", first.elements.names)
+        other = {**MATERIAL, "lanes": {**MATERIAL["lanes"], "roughness": lane({"step": "constant", "value": 0.5})}}
+        stage = self.stage(written("usd", first, other))
+        self.assertIsNotNone(stage)
+        primvars = UsdGeom.PrimvarsAPI(stage.GetDefaultPrim())
+        self.assertEqual(set(np.array(primvars.GetPrimvar("roughness").Get()).tolist()), {0.5})
+        once = read_things(written("glb"), "a.glb")[0].population
+        for thing in read_things(written("glb", once, other), "b.glb"):
+            names = thing.population.elements.names
+            self.assertEqual([n for n in names if n.startswith("roughness")], ["roughness"])
 
 
 class MaterialX(unittest.TestCase):

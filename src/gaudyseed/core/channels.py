@@ -66,6 +66,11 @@ class Channel:
     pictured: bool = False
     approximate: bool = False
 
+    @property
+    def name(self) -> str:
+        """What it is called in files that take whole values: its column where it has one, else its word."""
+        return self.columns[0] if len(self.columns) == 1 else self.word
+
     def base(self, count: int) -> np.ndarray:
         """(n,) or (n, k) float32: the default for all elements."""
         shape = self.kind.shape(count)

@@ -56,5 +56,7 @@ class Reading(Document):
             raise BadInput(f"{self.name!r} is no channel. {hint}", place=place, code="unknown_channel")
         lane = evaluation.lanes.get(self.name)
         if lane is None:
-            return channel.kind, channel.base(evaluation.population.count), f"default {self.name}"
+            # Of their finishes, which the whole look names by its digest.
+            named = f"{self.name} of {evaluation.digest}" if channel.of_finish else f"default {self.name}"
+            return channel.kind, evaluation.channel(self.name), named
         return channel.kind, lane.values, lane.digest

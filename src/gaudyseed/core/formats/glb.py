@@ -15,6 +15,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from ..channels import CHANNELS
 from ..errors import BadInput, never_overtaken
 from ..geometry.placing import affine, moved
 from ..picture import within
@@ -397,7 +398,10 @@ def _custom(population: Population, results: Results | None) -> Iterator[tuple[s
     columns = [(a.name, a.values, a.kind) for a in (elements.attribute(n) for n in elements.brought) if a.fields]
     if isinstance(population.form, Polygons) and not _apart(population.form):
         columns.append(("part", elements.attribute("part").values, "integer"))
-    columns += [(word, v, "number") for word, v in (results or {}).items() if word != "base_colour"]
+    given = {CHANNELS[word].name: values for word, values in (results or {}).items() if word != "base_colour"}
+    # Results of an earlier run are replaced.
+    columns = [(name, values, kind) for name, values, kind in columns if name not in given]
+    columns += [(name, values, "number") for name, values in given.items()]
     for name, values, kind in columns:
         if name in ("position", "normal", "uv", "colour", "orientation", "size"):
             continue

@@ -14,6 +14,7 @@ from typing import Any
 
 import numpy as np
 
+from ..channels import CHANNELS
 from ..errors import BadInput, never_overtaken
 from ..geometry.placing import moved
 from ..population import Attribute, Field, Polygons, Population
@@ -380,12 +381,22 @@ def _results(population: Population, results: Results | None, interpolation: str
     for word, values in (results or {}).items():
         if word != "base_colour":
             kind = "color3f" if values.ndim == 2 else "float"
-            yield from _primvar(word, kind, values.astype(np.float32), interpolation)
+            yield from _primvar(CHANNELS[word].name, kind, values.astype(np.float32), interpolation)
     strength = (results or {}).get("emission_strength")
     if results and strength is not None:
         # What the preview surface takes in one: colour times strength.
         colour = results.get("emission_colour", np.ones((len(strength), 3), np.float32))
         yield from _primvar("emission", "float3", (colour * strength[:, None]).astype(np.float32), interpolation)
+
+
+def _carried(population: Population, results: Results | None, left: tuple[str, ...]) -> Iterator[Attribute]:
+    """What came in and goes out again; results of an earlier run are replaced."""
+    given = {CHANNELS[word].name for word in results or {}}
+    given |= {"emission"} if "emission_strength" in (results or {}) else set()
+    for name in population.elements.brought:
+        a = population.elements.attribute(name)
+        if name not in left and a.fields and _BACK.get(name, _word(name)) not in given:
+            yield a
 
 
 def _mesh(population: Population, results: Results | None, about: About) -> Iterator[str]:
@@ -401,9 +412,8 @@ def _mesh(population: Population, results: Results | None, about: About) -> Iter
     low, high = position.readable.min(axis=0), position.readable.max(axis=0)
     yield from _array("float3[] extent", np.stack([low, high]))
     yield from _results(population, results, "vertex")
-    for a in (population.elements.attribute(n) for n in population.elements.brought):
-        if a.name != "position" and a.fields:
-            yield from _of_attribute(a, "vertex")
+    for a in _carried(population, results, ("position",)):
+        yield from _of_attribute(a, "vertex")
     for a in form.of_corners.values():
         yield from _of_attribute(a, "faceVarying")
     for a in form.of_faces.values():
@@ -464,9 +474,8 @@ def _instancer(population: Population, results: Results | None, about: About) ->
     if identity is not None and identity.kind == "integer":
         yield from _array("int64[] ids", identity.values)
     yield from _results(population, results, "vertex")
-    for a in (population.elements.attribute(n) for n in population.elements.brought):
-        if a.name not in ("position", "orientation", "size", "id", "normal") and a.fields:
-            yield from _of_attribute(a, "vertex")
+    for a in _carried(population, results, ("position", "orientation", "size", "id", "normal")):
+        yield from _of_attribute(a, "vertex")
     for word, piece in zip(words, shapes, strict=True):
         mesh = piece.mesh
         yield f'\n    def Mesh "{word}" (\n        prepend apiSchemas = ["MaterialBindingAPI"]\n    )\n    {{\n'

@@ -85,7 +85,9 @@ class Lane(Document):
     threshold: Share | None = Field(
         None, title="Cut out below", description="Left out, elements are seen through; else they are there or not."
     )
-    along: str = Field("normal", min_length=1, max_length=200, title="Along", description="normal, up, or a vector.")
+    along: Annotated[str, Names("signal")] = Field(
+        "normal", min_length=1, max_length=200, title="Along", description="normal, up, or a vector."
+    )
 
 
 #: The channels that a lane's own fields belong to.
