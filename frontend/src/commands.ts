@@ -1,12 +1,16 @@
 /** Every action that the command search reaches. */
-import { fresh, nounOf, titleOf } from "./chain/steps";
+import { openWindow } from "./chain/EditorWindows";
+import { addPicture } from "./chain/ElementPictures";
+import { finishLibrary } from "./chain/Finishes";
+import { addShape } from "./chain/Shapes";
+import { fresh, nounOf, pageOf, titleOf } from "./chain/steps";
 import { usePicture } from "./library/PictureDialog";
 import { newScatter } from "./rooms/gather/GatherRoom";
 import { openStates } from "./rooms/EarlierStates";
 import { download } from "./rooms/publish/PublishRoom";
-import { addDial, addLayer, addSignal, copyLook, layerLibrary, lookLibrary, pasteLayer, pasteLook } from "./state/actions";
+import { addDial, addLayer, addSignal, copyLook, layerLibrary, lookLibrary, pasteLayer, pasteLook, reuseAsSignal } from "./state/actions";
 import { makeOwn, shareLook } from "./chain/Wears";
-import { chainAt, laneStack, paintOf, placeOf, withChain, withStep } from "./state/edits";
+import { chainAt, laneStack, paintOf, placeOf, signalOf, withChain, withStep } from "./state/edits";
 import { editRamp } from "./state/ramps";
 import { addPainted, chooseChain, choosePopulation, chooseStep, chosenLook, chosenPopulation, deleteScene, duplicateScene, edit, editLook, goTo, isShown, lookWith, newScene, openScene, pickBrush, pinPreview, play, reachesTime, restoreScene, setShown, showAlone, showRoom, toKey, trace, travel, useStore } from "./state/store";
 import { flipTheme } from "./theme";
@@ -69,6 +73,10 @@ export function commands(): Command[] {
       { name: "Add a colour dial", run: () => (showRoom("colour"), addDial("#c8553d")) },
       { name: "Add a layer", run: () => (showRoom("colour"), addLayer()) },
       { name: "Paste a layer", run: () => pasteLayer() },
+      { name: "Add a finish from the library", run: () => (showRoom("colour"), finishLibrary(undefined, null)) },
+      { name: "Add a shape", run: () => (showRoom("colour"), chooseChain(paintOf(0, laneStack("shape"))), addShape()) },
+      { name: "Put a picture on the elements", run: () => (showRoom("colour"), chooseChain(paintOf(0, laneStack("picture_mix"))), addPicture()) },
+      ...(signalOf(state.chain) || chain.length === 0 ? [] : [{ name: "Reuse the chain as signal", run: () => reuseAsSignal(state.chain) }]),
       { name: "Layers in the library", run: layerLibrary },
       { name: "Copy the whole look", run: copyLook },
       { name: "Put a marker in the view", run: () => (showRoom("colour"), useStore.setState({ tool: { kind: "marker" } })) },
@@ -95,6 +103,7 @@ export function commands(): Command[] {
     chain.forEach((step, k) => {
       const title = titleOf(step.step);
       list.push({ name: `Open step ${k + 1}: ${title}`, run: () => (showRoom("colour"), chooseStep(k)) });
+      if (pageOf(step.step).large) list.push({ name: `Open step ${k + 1}: ${title}, in a window`, run: () => (showRoom("colour"), openWindow(state.chain, k)) });
       list.push({
         name: `${step.enabled ? "Switch off" : "Switch on"} step ${k + 1}: ${title}`,
         run: () => editLook("Switch a step", (look) => withStep(look, state.chain, k, { ...step, enabled: !step.enabled })),

@@ -179,7 +179,7 @@ class Pictured(SendCase):
         apart = np.abs(cards[:, None, :] - wanted[None]).max(axis=2)
         # Every block of every card is there, and all but the blocks' borders is one of them.
         self.assertLessEqual(apart.min(axis=0).max(), 2)
-        self.assertGreater((apart.min(axis=1) <= 2).mean(), 0.95)
+        self.assertGreater((apart.min(axis=1) <= 2).mean(), 0.9)
 
 
 def _encoded(linear: np.ndarray) -> np.ndarray:

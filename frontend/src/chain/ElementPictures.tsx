@@ -11,6 +11,11 @@ export const FRESH_PICTURE: ElementPicture = {
   picture: null, grey: true, shift: [0, 0], size: [1, 1], turn: 0, first: PLAIN, second: PLAIN, cut: "none", threshold: 0.5,
 }; // prettier-ignore
 
+/** Put a picture on the elements of the chosen population, where there is none. */
+export function addPicture() {
+  editLook("Put a picture on the elements", (l) => ({ ...l, picture: l.picture ?? FRESH_PICTURE }));
+}
+
 export function ElementPictures({ look }: { look: Look }) {
   const { picture } = look;
   return (
@@ -18,7 +23,7 @@ export function ElementPictures({ look }: { look: Look }) {
       <div className="flex h-6 items-center gap-1">
         <h2 className="heading grow">Picture on elements</h2>
         {picture === null ? (
-          <Button onClick={() => editLook("Put a picture on the elements", (l) => ({ ...l, picture: FRESH_PICTURE }))}>
+          <Button onClick={addPicture}>
             <Plus size={13} aria-hidden />
             Add a picture
           </Button>

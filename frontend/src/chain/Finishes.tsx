@@ -4,7 +4,7 @@ import { type ReactNode, useState } from "react";
 import type { Finish, Lane, Look } from "../api/client";
 import { openLibrary } from "../library/Library";
 import { free, moved } from "../state/edits";
-import { draftLook, editLook, useStore } from "../state/store";
+import { chosenLook, draftLook, editLook, useStore } from "../state/store";
 import { Button } from "../widgets/Button";
 import { NameField } from "../widgets/NameField";
 import { Parameters } from "./Parameters";
@@ -18,7 +18,13 @@ const MOST = 8;
 
 const withFinishes = (finishes: Finish[]) => (l: Look) => ({ ...l, finishes });
 
-/** Put a finish in: in place of the open one, or as one more. */
+/** The finishes of the library: one is put in place of that at a number, or as one more. */
+export function finishLibrary(kept: Finish | undefined, at: number | null) {
+  const take = (finish: Finish) => put(chosenLook(useStore.getState())!, finish, at);
+  openLibrary({ kind: "finish", document: kept ?? PLAIN, onUse: (item) => take(item.document as unknown as Finish) });
+}
+
+/** Put a finish in: in place of the one at a number, or as one more. */
 function put(look: Look, finish: Finish, at: number | null) {
   const others = look.finishes.filter((_, k) => k !== at).map((f) => f.name);
   const named = { ...finish, name: free(finish.name, others, " ") };
@@ -39,9 +45,7 @@ export function Finishes({ look, lane, choosing }: { look: Look; lane: Lane; cho
   const finish = finishes[k];
   const changed = (to: Partial<Finish>) => withFinishes(finishes.map((f, i) => (i === k ? { ...f, ...to } : f)));
 
-  function library(at: number | null) {
-    openLibrary({ kind: "finish", document: finish ?? PLAIN, onUse: (item) => put(look, item.document as unknown as Finish, at) });
-  }
+  const library = (at: number | null) => finishLibrary(finish, at);
 
   return (
     <section aria-label="Finishes of the look" className="flex flex-col gap-1.5">

@@ -22,6 +22,18 @@ const nameOf = (shape: Shape) => shape.mesh ?? wordOf(shape);
 
 const fresh = (shape: ShapeWord): Shape => ({ shape, mesh: null, weight: 1, size: 1, finish: null, picture: null });
 
+/** One more shape of the chosen population's look. The first one is what the elements are drawn as now; a second begins the choice. */
+export function addShape() {
+  const drawn = chosenPopulation(useStore.getState())?.shape ?? "sequin";
+  const first = typeof drawn === "string" ? drawn : "sequin";
+  editLook("Add a shape", (l) => {
+    if (l.shapes.length >= MOST) return l;
+    const next = SHAPE_OPTIONS.map(({ value }) => value).find((word) => word !== first && !l.shapes.some((s) => s.shape === word)) ?? "ball";
+    const before = l.shapes.length === 0 ? [fresh(first)] : l.shapes;
+    return { ...l, shapes: [...before, { ...fresh(next), weight: 1 / before.length }] };
+  });
+}
+
 export function Shapes({ look, lane, choosing }: { look: Look; lane: Lane; choosing: ReactNode }) {
   const [open, setOpen] = useState(0);
   const drawn = useStore((s) => chosenPopulation(s)?.shape ?? "sequin");
@@ -32,12 +44,8 @@ export function Shapes({ look, lane, choosing }: { look: Look; lane: Lane; choos
   const change = (label: string, to: Partial<Shape>) => editLook(label, changed(to));
 
   function add() {
-    // The first one is what the elements are drawn as now; a second begins the choice.
-    const first = typeof drawn === "string" ? drawn : "sequin";
-    const next = SHAPE_OPTIONS.map(({ value }) => value).find((word) => word !== first && !shapes.some((s) => s.shape === word)) ?? "ball";
-    const all = shapes.length === 0 ? [fresh(first), fresh(next)] : [...shapes, { ...fresh(next), weight: 1 / shapes.length }];
-    editLook("Add a shape", withShapes(all));
-    setOpen(all.length - 1);
+    addShape();
+    setOpen(Math.max(shapes.length, 1));
   }
 
   return (

@@ -45,6 +45,9 @@ function vectors4(of: [number, number, number, number]): THREE.Vector4[] {
   return Array.from({ length: MOST_FINISHES }, () => new THREE.Vector4(...of));
 }
 
+/** A level of the display in linear light (IEC 61966-2-1). */
+const decoded = (level: number) => (level <= 0.04045 ? level / 12.92 : ((level + 0.055) / 1.055) ** 2.4);
+
 /** Put what an answer says of finishes, opacity and lift in place. */
 export function setMaterial({ uniforms }: Shared, { finishes, threshold, along, up }: Material) {
   const [unit, more, glow, under] = ["finishUnit", "finishMore", "finishGlow", "finishUnder"].map((name) => uniforms[name]!.value);
@@ -53,8 +56,9 @@ export function setMaterial({ uniforms }: Shared, { finishes, threshold, along, 
     const colour = f.subsurface_colour ?? [0, 0, 0];
     (unit as THREE.Vector4[])[k]!.set(f.metalness[0]!, f.roughness[0]!, f.transmission[0]!, f.subsurface[0]!);
     (more as THREE.Vector4[])[k]!.set(f.opacity[0]!, f.emission_strength[0]!, f.subsurface_radius[0]!, f.subsurface_colour ? 0 : 1);
-    (glow as THREE.Vector3[])[k]!.fromArray(f.emission_colour);
-    (under as THREE.Vector3[])[k]!.fromArray(colour);
+    // In linear light, worked out once; what follows the base colour adds nothing of its own.
+    (glow as THREE.Vector3[])[k]!.fromArray(f.emission_colour.map(decoded));
+    (under as THREE.Vector3[])[k]!.fromArray(colour.map(decoded));
   }
   uniforms.threshold!.value = threshold ?? -1;
   uniforms.along!.value = { normal: 0, up: 1, ways: 2 }[along];
@@ -101,7 +105,8 @@ uniform float shapeSize;
 vec3 byQuaternion(vec4 q, vec3 v) { return v + 2.0 * cross(q.xyz, cross(q.xyz, v) + q.w * v); }
 vec3 turned(vec3 v) {
   ivec2 at = texelOf(ELEMENT);
-  float s = radians(movesOf(at).z);
+  if (has_floatsA.z < 0.5) return byQuaternion(texelFetch(turns, at, 0), v);
+  float s = radians(texelFetch(floatsA, at, 0).z);
   vec3 spun = vec3(v.x * cos(s) - v.y * sin(s), v.x * sin(s) + v.y * cos(s), v.z);
   return byQuaternion(texelFetch(turns, at, 0), spun);
 }
@@ -109,8 +114,11 @@ vec3 placed(vec3 v) {
   ivec2 at = texelOf(ELEMENT);
   vec4 place = texelFetch(places, at, 0);
   vec4 moves = movesOf(at);
-  vec3 way = along < 0.5 ? byQuaternion(texelFetch(turns, at, 0), vec3(0.0, 0.0, 1.0)) : along < 1.5 ? up : texelFetch(ways, at, 0).xyz;
-  vec3 foot = place.xyz + way * moves.y;
+  vec3 foot = place.xyz;
+  if (has_floatsA.y > 0.5) {
+    vec3 way = along < 0.5 ? byQuaternion(texelFetch(turns, at, 0), vec3(0.0, 0.0, 1.0)) : along < 1.5 ? up : texelFetch(ways, at, 0).xyz;
+    foot += way * moves.y;
+  }
   return abs(piece - own) > 0.5 && own > 0.5 ? foot : foot + turned(v * place.w * moves.x * shapeSize);
 }
 `,
@@ -131,8 +139,13 @@ ${SAMPLERS}
 uniform float along;
 uniform vec3 up;
 ivec2 texelOf(int e) { return ivec2(e & 1023, e >> 10); }
+// What a texture says of those of its parts that have values, else what is there without; not read where none has.
+vec4 valueOf(sampler2D values, vec4 has, vec4 without, ivec2 at) {
+  if (dot(has, vec4(1.0)) < 0.5) return without;
+  return mix(without, texelFetch(values, at, 0), has);
+}
 // Size, lift and spin.
-vec4 movesOf(ivec2 at) { return mix(vec4(1.0, 0.0, 0.0, 0.0), texelFetch(floatsA, at, 0), has_floatsA); }
+vec4 movesOf(ivec2 at) { return valueOf(floatsA, has_floatsA, vec4(1.0, 0.0, 0.0, 0.0), at); }
 `;
 
 const VARYINGS = /* glsl */ `
@@ -174,28 +187,28 @@ uniform mat3 into;
 void sendElement() {
   ivec2 at = texelOf(ELEMENT);
   vTint = texelFetch(tints, at, 0) * vec4(1.0, 1.0, 1.0, 255.0);
-  vec4 floats = texelFetch(floatsC, at, 0);
-  float f = has_floatsC.y > 0.5 ? floats.y : 0.0;
-  int low = int(floor(f));
+  vec4 floats = valueOf(floatsC, has_floatsC, vec4(1.0, 0.0, 0.0, 0.0), at);
+  int low = int(floor(floats.y));
   int high = min(low + 1, ${MOST_FINISHES - 1});
-  float part = f - float(low);
-  vUnit = mix(mix(finishUnit[low], finishUnit[high], part), texelFetch(unitsA, at, 0), has_unitsA);
+  float part = floats.y - float(low);
+  vUnit = valueOf(unitsA, has_unitsA, mix(finishUnit[low], finishUnit[high], part), at);
   vec4 more = mix(finishMore[low], finishMore[high], part);
-  vec4 units = texelFetch(unitsB, at, 0);
-  vMore = vec4(mix(more.x, units.x, has_unitsB.x), mix(more.y, texelFetch(floatsA, at, 0).w, has_floatsA.w), mix(more.z, floats.z, has_floatsC.z), mix(0.0, units.y, has_unitsB.y));
-  vGlow = has_glows.x > 0.5 ? linearOf(texelFetch(glows, at, 0).rgb) : mix(linearOf(finishGlow[low]), linearOf(finishGlow[high]), part);
-  vec3 under = mix(linearOf(finishUnder[low]) * (1.0 - finishMore[low].w), linearOf(finishUnder[high]) * (1.0 - finishMore[high].w), part);
-  vUnder = has_unders.x > 0.5 ? vec4(linearOf(texelFetch(unders, at, 0).rgb), 0.0) : vec4(under, more.w);
-  vGrade = mix(vec4(0.0, 1.0, 1.0, 1.0), texelFetch(floatsB, at, 0), has_floatsB);
-  vGamma = vec2(mix(1.0, floats.x, has_floatsC.x), fract(float(ELEMENT) * 0.61803398875));
+  vec4 units = valueOf(unitsB, has_unitsB, vec4(more.x, 0.0, 0.0, 0.0), at);
+  vMore = vec4(units.x, has_floatsA.w > 0.5 ? texelFetch(floatsA, at, 0).w : more.y, has_floatsC.z > 0.5 ? floats.z : more.z, units.y);
+  vGlow = mix(finishGlow[low], finishGlow[high], part);
+  if (has_glows.x > 0.5) vGlow = linearOf(texelFetch(glows, at, 0).rgb);
+  vUnder = vec4(mix(finishUnder[low], finishUnder[high], part), more.w);
+  if (has_unders.x > 0.5) vUnder = vec4(linearOf(texelFetch(unders, at, 0).rgb), 0.0);
+  vGrade = valueOf(floatsB, has_floatsB, vec4(0.0, 1.0, 1.0, 1.0), at);
+  vGamma = vec2(floats.x, fract(float(ELEMENT) * 0.61803398875));
 #ifdef PICTURED
   vPictureUv = (into * vec3(uv, 1.0)).xy;
 #else
   vPictureUv = vec2(0.0);
 #endif
 #ifdef SURFACE
-  vMappedA = texelFetch(mappedA, at, 0);
-  vMappedB = texelFetch(mappedB, at, 0);
+  vMappedA = valueOf(mappedA, has_mappedA, vec4(0.0), at);
+  vMappedB = valueOf(mappedB, has_mappedB, vec4(0.0), at);
   vGamma.y = 0.0;
 #endif
 }
@@ -314,10 +327,12 @@ if (isAside()) { gMetal = 0.0; gRough = 0.6; gThrough = gUnder = gStrength = 0.0
 
 /** Light of its own: the greatest part bent towards a peak, so that its hue stays. */
 const GLOW = /* glsl */ `
+if (gStrength > 0.0) {
 float glowMost = max(max(gGlow.r, gGlow.g), max(gGlow.b, 1e-6));
 float glowWanted = gStrength * glowMost;
 float glowShown = glowWanted <= 0.76 ? glowWanted : 0.76 + 0.59 * (1.0 - exp(-(glowWanted - 0.76) / 0.59));
 totalEmissiveRadiance = gGlow / glowMost * glowShown;
+}
 `;
 
 /** Below the surface, approximately: light wraps around, and some comes through from behind; shadows do not count. */
