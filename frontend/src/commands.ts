@@ -2,6 +2,7 @@
 import { openWindow } from "./chain/EditorWindows";
 import { addPicture } from "./chain/ElementPictures";
 import { finishLibrary } from "./chain/Finishes";
+import { someSeed } from "./chain/seeds";
 import { addShape } from "./chain/Shapes";
 import { fresh, nounOf, pageOf, titleOf } from "./chain/steps";
 import { usePicture } from "./library/PictureDialog";
@@ -26,7 +27,7 @@ function steps() {
 function reseedAll() {
   const { state } = steps();
   editLook("Reseed", (look) =>
-    withChain(look, state.chain, (all) => all.map((s) => ("seed" in s ? { ...s, seed: Math.floor(Math.random() * 100_000) } : s))),
+    withChain(look, state.chain, (all) => all.map((s) => ("seed" in s ? { ...s, seed: someSeed() } : s))),
   );
 }
 

@@ -57,7 +57,7 @@ class Served(unittest.TestCase):
         head = {"Content-Type": "application/json", **headers}
         request = urllib.request.Request(f"http://localhost:{self.port}/api/{path}", data, head)
         try:
-            with urllib.request.urlopen(request, timeout=30) as answer:
+            with urllib.request.urlopen(request, timeout=120) as answer:
                 return answer.status, json.loads(answer.read() or b"{}") if "json" in answer.headers[
                     "Content-Type"
                 ] else {}

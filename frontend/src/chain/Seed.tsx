@@ -2,6 +2,7 @@
 import { Dices } from "lucide-react";
 import { Button } from "../widgets/Button";
 import { NumberField } from "../widgets/NumberField";
+import { someSeed } from "./seeds";
 
 export function Seed({ seed, onCommit, what }: { seed: number; onCommit: (seed: number, label: string) => void; what: string }) {
   return (
@@ -15,7 +16,7 @@ export function Seed({ seed, onCommit, what }: { seed: number; onCommit: (seed: 
         width="w-[70px]"
         onCommit={(v) => onCommit(v, "Change the seed")}
       />
-      <Button aria-label={`Reseed ${what}`} onClick={() => onCommit(Math.floor(Math.random() * 100_000), "Reseed")}>
+      <Button aria-label={`Reseed ${what}`} onClick={() => onCommit(someSeed(), "Reseed")}>
         <Dices size={13} aria-hidden />
         Reseed
       </Button>

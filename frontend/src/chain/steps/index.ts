@@ -1,6 +1,7 @@
 /** All steps' parts in the page, by the word that names their file; and what the core tells of each. */
 import type { Step, StepDescription } from "../../api/client";
 import { useStore } from "../../state/base";
+import { someSeed } from "../seeds";
 import type { About, StepPage, Word } from "./page";
 
 const files = import.meta.glob<{ default: StepPage<Word> }>("./*.tsx", { eager: true });
@@ -26,7 +27,6 @@ export function summary(step: Step, facts: Record<string, number> = {}): string 
 }
 
 const NOTHING: About = { attribute: "", signal: "", owner: "", longest: 0, others: [] };
-const someSeed = () => Math.floor(Math.random() * 1000);
 
 /** A new step, ready to use: the defaults of the core, and what a person would begin with. */
 export function fresh(word: Word, about: About = NOTHING): Step {
