@@ -4,7 +4,7 @@ import type { ReactNode } from "react";
 import { json, type Lane } from "../api/client";
 import { useStore } from "../state/store";
 import { IconButton } from "../widgets/Button";
-import { NumberField } from "../widgets/NumberField";
+import { ShareField } from "../widgets/ShareField";
 import { percent, withShare } from "../widgets/shares";
 
 interface Props {
@@ -43,17 +43,10 @@ export function Weighed({ of, names, lane, open, onOpen, onWeights, onRemove, on
               {name}
             </button>
             {several && counts && typed && (
-              <NumberField
+              <ShareField
                 label={`Share of ${name}`}
-                hideLabel
-                unit="%"
-                width="w-[62px]"
-                digits={2}
-                step={1}
-                min={0}
-                max={100}
-                value={(100 * (counts[k] ?? 0)) / Math.max(total, 1)}
-                onCommit={(v) => void weightsFor(of, withShare(counts, k, v / 100)).then((weights) => onWeights(weights, `Set the share of ${name}`))}
+                share={(counts[k] ?? 0) / Math.max(total, 1)}
+                onCommit={(share) => void weightsFor(of, withShare(counts, k, share)).then((weights) => onWeights(weights, `Set the share of ${name}`))}
               />
             )}
             {several && counts && !typed && <span className="text-soft tabular">{percent(counts[k] ?? 0, total)}</span>}

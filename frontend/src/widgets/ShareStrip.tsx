@@ -7,7 +7,7 @@ import { setShares } from "../state/ramps";
 import type { Weigh } from "../api/evaluator";
 import { Button } from "./Button";
 import { Choice } from "./Choice";
-import { NumberField } from "./NumberField";
+import { ShareField } from "./ShareField";
 import { percent, textOn, withShare } from "./shares";
 
 /** A thin strip for lists. */
@@ -68,18 +68,7 @@ export function ShareStrip({ result, settable }: { result: EvaluationHeader | un
             >
               {open ? (
                 <span className="px-1">
-                  <NumberField
-                    label={`Share of colour ${k + 1}`}
-                    hideLabel
-                    unit="%"
-                    width="w-[62px]"
-                    digits={2}
-                    step={1}
-                    min={0}
-                    max={100}
-                    value={100 * share}
-                    onCommit={(v) => void setShares(place, withShare(counts, k, v / 100, locked))}
-                  />
+                  <ShareField label={`Share of colour ${k + 1}`} share={share} onCommit={(typed) => void setShares(place, withShare(counts, k, typed, locked))} />
                 </span>
               ) : (
                 <button
