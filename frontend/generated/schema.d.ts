@@ -747,6 +747,73 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
+         * Along
+         * @description From 0 at the root of each strand to 1 at its tip, shaped by a curve.
+         *
+         *     By length, the part of the strand's length that lies before the point; by number, the part of its points. A strand
+         *     of no length goes by number.
+         */
+        Along: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            step: "along";
+            /**
+             * On
+             * @default true
+             */
+            enabled: boolean;
+            /**
+             * Between points
+             * @default monotone
+             * @enum {string}
+             */
+            interpolation: "straight" | "monotone" | "bezier";
+            /**
+             * Points
+             * @default [
+             *       {
+             *         "x": 0,
+             *         "y": 0,
+             *         "left": [
+             *           -0.1,
+             *           0
+             *         ],
+             *         "right": [
+             *           0.1,
+             *           0
+             *         ]
+             *       },
+             *       {
+             *         "x": 1,
+             *         "y": 1,
+             *         "left": [
+             *           -0.1,
+             *           0
+             *         ],
+             *         "right": [
+             *           0.1,
+             *           0
+             *         ]
+             *       }
+             *     ]
+             */
+            points: components["schemas"]["CurvePoint"][];
+            /**
+             * By
+             * @default length
+             * @enum {string}
+             */
+            by: "length" | "number";
+            /**
+             * Flip
+             * @description 1 at the root, 0 at the tip.
+             * @default false
+             */
+            flip: boolean;
+        };
+        /**
          * AsColour
          * @description Each of red, green and blue is one number of the vector, held within 0 to 1.
          *
@@ -1009,7 +1076,7 @@ export interface components {
              */
             beyond: "hold" | "repeat";
             /** Chains */
-            chains: (components["schemas"]["AsColour"] | components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Extent"] | components["schemas"]["Falloff"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Ground"] | components["schemas"]["Levels"] | components["schemas"]["Mix"] | components["schemas"]["Nearness"] | components["schemas"]["Noise"] | components["schemas"]["Palette"] | components["schemas"]["Picture"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["ShapeRead"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"] | components["schemas"]["Unify"])[][];
+            chains: (components["schemas"]["Along"] | components["schemas"]["AsColour"] | components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Extent"] | components["schemas"]["Falloff"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Ground"] | components["schemas"]["Levels"] | components["schemas"]["Melanin"] | components["schemas"]["Mix"] | components["schemas"]["Nearness"] | components["schemas"]["Noise"] | components["schemas"]["Palette"] | components["schemas"]["Picture"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["ShapeRead"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"] | components["schemas"]["Unify"])[][];
         };
         /**
          * Clamp
@@ -1138,11 +1205,7 @@ export interface components {
         };
         /**
          * Curve
-         * @description Through points from left to right, level outside them.
-         *
-         *     ``straight`` joins them; ``monotone`` is a cubic without overshoot (Fritsch and Butland
-         *     1984 with three-point ends, known as PCHIP); ``bezier`` follows handles. A point whose place follows a signal
-         *     never passes the one before it.
+         * @description Values bent along a curve through points, level outside them.
          */
         Curve: {
             /**
@@ -1289,13 +1352,14 @@ export interface components {
         };
         /**
          * Drift
-         * @description Hue, saturation, lightness and gamma moved by a random number from an interval each.
+         * @description Hue, saturation, lightness and gamma moved by a random number from an interval each; of numbers the value.
          *
          *     In HSV (A. R. Smith 1978, on display-encoded values; lightness is its value) or in
          *     OKLCH (Ottosson 2020; a saturation of 1 is a chroma of 0.4). Saturation and lightness
          *     stay within 0..1 (a lightness above 1 may stay there). A grey has no hue, and its
          *     saturation stays 0. Gamma moves in powers of two, on display-encoded values.
-         *     An interval of no width moves every element by the same.
+         *     An interval of no width moves every element by the same. Before a ramp it moves how far along each tone sits, after
+         *     it what each tone looks like; ``per`` strand moves all points of a strand alike.
          */
         Drift: {
             /**
@@ -1308,6 +1372,12 @@ export interface components {
              * @default true
              */
             enabled: boolean;
+            /**
+             * Per
+             * @description Each element, each strand or part it belongs to, or each value of an integer or text attribute.
+             * @default element
+             */
+            per: string;
             /**
              * In
              * @default hsv
@@ -1355,6 +1425,17 @@ export interface components {
              *     ]
              */
             gamma: [
+                number | components["schemas"]["Follow"],
+                number | components["schemas"]["Follow"]
+            ];
+            /**
+             * Value
+             * @default [
+             *       0,
+             *       0
+             *     ]
+             */
+            value: [
                 number | components["schemas"]["Follow"],
                 number | components["schemas"]["Follow"]
             ];
@@ -2626,9 +2707,9 @@ export interface components {
              * Mask
              * @default null
              */
-            mask: (components["schemas"]["AsColour"] | components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Extent"] | components["schemas"]["Falloff"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Ground"] | components["schemas"]["Levels"] | components["schemas"]["Mix"] | components["schemas"]["Nearness"] | components["schemas"]["Noise"] | components["schemas"]["Palette"] | components["schemas"]["Picture"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["ShapeRead"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"] | components["schemas"]["Unify"])[] | null;
+            mask: (components["schemas"]["Along"] | components["schemas"]["AsColour"] | components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Extent"] | components["schemas"]["Falloff"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Ground"] | components["schemas"]["Levels"] | components["schemas"]["Melanin"] | components["schemas"]["Mix"] | components["schemas"]["Nearness"] | components["schemas"]["Noise"] | components["schemas"]["Palette"] | components["schemas"]["Picture"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["ShapeRead"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"] | components["schemas"]["Unify"])[] | null;
             /** Paint */
-            paint: (components["schemas"]["AsColour"] | components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Extent"] | components["schemas"]["Falloff"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Ground"] | components["schemas"]["Levels"] | components["schemas"]["Mix"] | components["schemas"]["Nearness"] | components["schemas"]["Noise"] | components["schemas"]["Palette"] | components["schemas"]["Picture"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["ShapeRead"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"] | components["schemas"]["Unify"])[];
+            paint: (components["schemas"]["Along"] | components["schemas"]["AsColour"] | components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Extent"] | components["schemas"]["Falloff"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Ground"] | components["schemas"]["Levels"] | components["schemas"]["Melanin"] | components["schemas"]["Mix"] | components["schemas"]["Nearness"] | components["schemas"]["Noise"] | components["schemas"]["Palette"] | components["schemas"]["Picture"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["ShapeRead"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"] | components["schemas"]["Unify"])[];
         };
         /**
          * Levels
@@ -2787,6 +2868,61 @@ export interface components {
             ];
         };
         /**
+         * Melanin
+         * @description The colour of hair by its pigments, after Chiang et al. 2016 with the coefficients of d'Eon et al. 2011.
+         *
+         *     By the amounts of eumelanin (black and brown) and pheomelanin (red and yellow), or by their sum and the part of it
+         *     that is pheomelanin.
+         */
+        Melanin: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            step: "melanin";
+            /**
+             * On
+             * @default true
+             */
+            enabled: boolean;
+            /**
+             * By
+             * @default amounts
+             * @enum {string}
+             */
+            by: "amounts" | "redness";
+            /**
+             * Eumelanin
+             * @description Black and brown pigment.
+             * @default 0.3
+             */
+            eumelanin: number | components["schemas"]["Follow"];
+            /**
+             * Pheomelanin
+             * @description Red and yellow pigment.
+             * @default 0.4
+             */
+            pheomelanin: number | components["schemas"]["Follow"];
+            /**
+             * Amount
+             * @description Of both pigments.
+             * @default 0.7
+             */
+            amount: number | components["schemas"]["Follow"];
+            /**
+             * Redness
+             * @description The part of the amount that is pheomelanin.
+             * @default 0.4
+             */
+            redness: number | components["schemas"]["Follow"];
+            /**
+             * Roughness around
+             * @description How far light spreads around the fibre; rough hair looks a little more saturated.
+             * @default 0.3
+             */
+            roughness: number | components["schemas"]["Follow"];
+        };
+        /**
          * Mix
          * @description What comes in, blended with another chain of the same kind: a factor of 0 keeps it, 1 gives the blend.
          *
@@ -2815,7 +2951,7 @@ export interface components {
              */
             blend: "normal" | "multiply" | "screen" | "overlay" | "darken" | "lighten" | "colour_dodge" | "colour_burn" | "hard_light" | "soft_light" | "difference" | "exclusion" | "hue" | "saturation" | "colour" | "luminosity" | "add" | "subtract" | "minimum" | "maximum" | "average";
             /** The other chain */
-            chain: (components["schemas"]["AsColour"] | components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Extent"] | components["schemas"]["Falloff"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Ground"] | components["schemas"]["Levels"] | components["schemas"]["Mix"] | components["schemas"]["Nearness"] | components["schemas"]["Noise"] | components["schemas"]["Palette"] | components["schemas"]["Picture"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["ShapeRead"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"] | components["schemas"]["Unify"])[];
+            chain: (components["schemas"]["Along"] | components["schemas"]["AsColour"] | components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Extent"] | components["schemas"]["Falloff"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Ground"] | components["schemas"]["Levels"] | components["schemas"]["Melanin"] | components["schemas"]["Mix"] | components["schemas"]["Nearness"] | components["schemas"]["Noise"] | components["schemas"]["Palette"] | components["schemas"]["Picture"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["ShapeRead"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"] | components["schemas"]["Unify"])[];
         };
         /**
          * NearPair
@@ -2951,8 +3087,9 @@ export interface components {
          *
          *     ``gradient``: smooth patches (Perlin 2002), octaves added with a gain and at a lacunarity, plain, folded (billow) or
          *     folded and turned over (ridged). ``cells``: one point in each cell of a lattice (Worley 1996): the distance to the
-         *     nearest or second nearest, their difference, or a value for each cell; soft ones run into each other. A size left
-         *     out is a sixth of the longest side of the elements. It moves at a speed, or closes its loop after so many frames.
+         *     nearest or second nearest, their difference, or a value for each cell; soft ones run into each other. ``per``
+         *     strand, or any owner or key, has one value for all its elements, that of its first. A size left out is a sixth of
+         *     the longest side of the elements. It moves at a speed, or closes its loop after so many frames.
          */
         Noise: {
             /**
@@ -2965,6 +3102,12 @@ export interface components {
              * @default true
              */
             enabled: boolean;
+            /**
+             * Per
+             * @description Each element, each strand or part it belongs to, or each value of an integer or text attribute.
+             * @default element
+             */
+            per: string;
             /**
              * By
              * @description The vector that is measured: position, uv, any vector attribute or signal.
@@ -3459,7 +3602,7 @@ export interface components {
             /** Name */
             name: string;
             /** Maker */
-            maker: components["schemas"]["GridMaker"] | components["schemas"]["FanMaker"] | components["schemas"]["ImportedMaker"] | components["schemas"]["ScatterMaker"] | components["schemas"]["SequenceMaker"] | components["schemas"]["SurfaceMaker"];
+            maker: components["schemas"]["GridMaker"] | components["schemas"]["FanMaker"] | components["schemas"]["ImportedMaker"] | components["schemas"]["ScatterMaker"] | components["schemas"]["SequenceMaker"] | components["schemas"]["StrandsMaker"] | components["schemas"]["SurfaceMaker"];
             /**
              * @default {
              *       "position": [
@@ -3650,7 +3793,7 @@ export interface components {
             enabled: boolean;
             /**
              * Per
-             * @description Each element, each part it belongs to, or each value of an integer or text attribute.
+             * @description Each element, each strand or part it belongs to, or each value of an integer or text attribute.
              * @default element
              */
             per: string;
@@ -3786,11 +3929,6 @@ export interface components {
          */
         ScatterMaker: {
             /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            maker: "scatter";
-            /**
              * Surface
              * @default beetle
              */
@@ -3807,6 +3945,11 @@ export interface components {
              * @default null
              */
             density: components["schemas"]["Reading"] | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            maker: "scatter";
             /**
              * Copies of
              * @description A single shape, or a thing of several named parts.
@@ -4228,7 +4371,8 @@ export interface components {
          *     Every value stays, so every count stays. Neighbours are those nearer than the usual
          *     distance to the sixth nearest. Local search over hashed partners: the same result
          *     everywhere for the same seed. Elements are taken in the order of their keys, so that the
-         *     order of the rows does not matter where they have an id.
+         *     order of the rows does not matter where they have an id. ``per`` strand, or any owner or key, exchanges between
+         *     these: each goes by its first element's value and place, and all its elements get the same.
          */
         Spread: {
             /**
@@ -4241,6 +4385,12 @@ export interface components {
              * @default true
              */
             enabled: boolean;
+            /**
+             * Per
+             * @description Each element, each strand or part it belongs to, or each value of an integer or text attribute.
+             * @default element
+             */
+            per: string;
             /**
              * By
              * @description Bands that neighbours should not share.
@@ -4267,7 +4417,7 @@ export interface components {
          */
         StepAnswer: {
             /** Step */
-            step: components["schemas"]["AsColour"] | components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Extent"] | components["schemas"]["Falloff"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Ground"] | components["schemas"]["Levels"] | components["schemas"]["Mix"] | components["schemas"]["Nearness"] | components["schemas"]["Noise"] | components["schemas"]["Palette"] | components["schemas"]["Picture"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["ShapeRead"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"] | components["schemas"]["Unify"];
+            step: components["schemas"]["Along"] | components["schemas"]["AsColour"] | components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Extent"] | components["schemas"]["Falloff"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Ground"] | components["schemas"]["Levels"] | components["schemas"]["Melanin"] | components["schemas"]["Mix"] | components["schemas"]["Nearness"] | components["schemas"]["Noise"] | components["schemas"]["Palette"] | components["schemas"]["Picture"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["ShapeRead"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"] | components["schemas"]["Unify"];
         };
         /**
          * StepDescription
@@ -4376,6 +4526,171 @@ export interface components {
             locked: boolean;
         };
         /**
+         * StrandsMaker
+         * @description Strands on a surface: their length, how they lean, droop, curl and clump, and their width.
+         *
+         *     Raising the count keeps the strands that were there.
+         */
+        StrandsMaker: {
+            /**
+             * Surface
+             * @default beetle
+             */
+            surface: ("beetle" | "ball" | "ring" | "sheet") | components["schemas"]["FollowDial"];
+            /**
+             * Stands on
+             * @description A mesh of the scene, in place of a surface that only carries the elements.
+             * @default null
+             */
+            on: string | null;
+            /**
+             * Density
+             * @description What of that mesh says how densely the elements stand.
+             * @default null
+             */
+            density: components["schemas"]["Reading"] | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            maker: "strands";
+            /**
+             * Length by
+             * @description What of that mesh the length is multiplied by; none grow where it is 0.
+             * @default null
+             */
+            length_by: components["schemas"]["Reading"] | null;
+            /**
+             * Count
+             * @description How many strands to grow.
+             * @default 2000
+             */
+            count: number | components["schemas"]["FollowDial"];
+            /**
+             * Seed
+             * @default 1
+             */
+            seed: number | components["schemas"]["FollowDial"];
+            /**
+             * Evenness
+             * @description 0 is purely random, 0.75 as even as can be.
+             * @default 0.5
+             */
+            evenness: number | components["schemas"]["FollowDial"];
+            /**
+             * Points
+             * @description Along each strand.
+             * @default 16
+             */
+            points: number | components["schemas"]["FollowDial"];
+            /**
+             * Length
+             * @default 0.4
+             */
+            length: number | components["schemas"]["FollowDial"];
+            /**
+             * Length variation
+             * @description The part of the length that varies at random.
+             * @default 0.25
+             */
+            length_variation: number | components["schemas"]["FollowDial"];
+            /**
+             * Lean
+             * @description Away from the surface's normal.
+             * @default 12
+             */
+            lean: number | components["schemas"]["FollowDial"];
+            /**
+             * Lean variation
+             * @default 10
+             */
+            lean_variation: number | components["schemas"]["FollowDial"];
+            /**
+             * Toward
+             * @description The way they lean; with 0, 0, 0 each leans its own way.
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            toward: [
+                number | components["schemas"]["FollowDial"],
+                number | components["schemas"]["FollowDial"],
+                number | components["schemas"]["FollowDial"]
+            ];
+            /**
+             * Droop
+             * @description How far their weight bends them down; longer ones are heavier.
+             * @default 0.6
+             */
+            droop: number | components["schemas"]["FollowDial"];
+            /**
+             * Wave
+             * @description How far it goes to the side.
+             * @default 0
+             */
+            wave: number | components["schemas"]["FollowDial"];
+            /**
+             * Waves
+             * @description Along a strand.
+             * @default 2
+             */
+            waves: number | components["schemas"]["FollowDial"];
+            /**
+             * Curl
+             * @description The radius of its windings.
+             * @default 0
+             */
+            curl: number | components["schemas"]["FollowDial"];
+            /**
+             * Windings
+             * @description Along a strand.
+             * @default 4
+             */
+            curls: number | components["schemas"]["FollowDial"];
+            /**
+             * Clumps
+             * @description How many; 0 for none.
+             * @default 0
+             */
+            clumps: number | components["schemas"]["FollowDial"];
+            /**
+             * Tightness
+             * @description How close to its middle a clump is at the tips.
+             * @default 0.7
+             */
+            tightness: number | components["schemas"]["FollowDial"];
+            /**
+             * Clump shape
+             * @description Below 1 clumps close near the root, above 1 near the tip.
+             * @default 1.5
+             */
+            clump_shape: number | components["schemas"]["FollowDial"];
+            /**
+             * Frizz
+             * @description How far tips go astray.
+             * @default 0
+             */
+            frizz: number | components["schemas"]["FollowDial"];
+            /**
+             * Width at the root
+             * @default 0.006
+             */
+            width_root: number | components["schemas"]["FollowDial"];
+            /**
+             * Width at the tip
+             * @default 0.002
+             */
+            width_tip: number | components["schemas"]["FollowDial"];
+            /**
+             * Width variation
+             * @description The part of the width that varies at random.
+             * @default 0.2
+             */
+            width_variation: number | components["schemas"]["FollowDial"];
+        };
+        /**
          * Stroke
          * @description Dabs of a brush over a column: where the brush went, in the population's own space.
          *
@@ -4427,7 +4742,7 @@ export interface components {
              * Surface
              * @default ball
              */
-            surface: ("beetle" | "carp" | "mask" | "ball" | "ring" | "sheet") | components["schemas"]["FollowDial"];
+            surface: ("beetle" | "carp" | "mask" | "horse" | "ball" | "ring" | "sheet") | components["schemas"]["FollowDial"];
             /**
              * Subdivision
              * @description Each level has about four times the vertices of the one below.
@@ -4712,7 +5027,7 @@ export interface components {
             /** Name */
             name: string;
             /** Chain */
-            chain: (components["schemas"]["AsColour"] | components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Extent"] | components["schemas"]["Falloff"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Ground"] | components["schemas"]["Levels"] | components["schemas"]["Mix"] | components["schemas"]["Nearness"] | components["schemas"]["Noise"] | components["schemas"]["Palette"] | components["schemas"]["Picture"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["ShapeRead"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"] | components["schemas"]["Unify"])[];
+            chain: (components["schemas"]["Along"] | components["schemas"]["AsColour"] | components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Extent"] | components["schemas"]["Falloff"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Ground"] | components["schemas"]["Levels"] | components["schemas"]["Melanin"] | components["schemas"]["Mix"] | components["schemas"]["Nearness"] | components["schemas"]["Noise"] | components["schemas"]["Palette"] | components["schemas"]["Picture"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["ShapeRead"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"] | components["schemas"]["Unify"])[];
             /**
              * Layers
              * @default []

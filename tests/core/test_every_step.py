@@ -19,7 +19,7 @@ from gaudyseed.core.look.follow import Follow, FollowColour, FollowDial
 from gaudyseed.core.look.model import Dial, Layer, Look
 from gaudyseed.core.look.steps import STEPS, Value
 from gaudyseed.core.look.steps.base import limits
-from gaudyseed.core.look.steps.curve import CurvePoint
+from gaudyseed.core.look.curved import CurvePoint
 from gaudyseed.core.look.steps.ramp import Stop
 from gaudyseed.core.palette import Swatch
 from gaudyseed.core.population import of_points
@@ -58,6 +58,10 @@ SAMPLES: dict[str, list[dict]] = {
             "gamma": [-1, 1],
             "chance": 0.5,
         },
+    ],
+    "melanin": [
+        {"step": "melanin", "eumelanin": 0.4, "pheomelanin": {"signal": "s"}},
+        {"step": "melanin", "by": "redness", "amount": 1, "redness": {"signal": "s"}, "roughness": {"signal": "s"}},
     ],
     "grade": [
         {"step": "grade", "hue_turn": {"signal": "s", "high": 180}, "contrast": 2, "power": [2, 1, 0.5]},
@@ -133,8 +137,8 @@ class EveryStep(unittest.TestCase):
         cls.chains = chains()
 
     def test_none_is_left_out(self):
-        # What stands on another population needs one: tests/core/test_surfaces.py.
-        self.assertEqual(set(SAMPLES), set(STEPS) - {"ground"})
+        # What stands on another population needs one, and strands have tests of their own: test_surfaces, test_strands.
+        self.assertEqual(set(SAMPLES), set(STEPS) - {"ground", "along"})
 
     def test_empty_one_few_equal_and_odd_values(self):
         """Finite float32 colours of the right shape, and censuses that are JSON, for every population."""
@@ -237,7 +241,9 @@ class EveryStep(unittest.TestCase):
             results = []
             for given in ({"dial": "d"}, int(value) if whole else value):
                 step, takes = {**sample, name: given}, STEPS[word].takes
-                steps = [RANDOM, DUSK, step] if takes == ("colour",) else [step, DUSK] if not takes else [RANDOM, step]
+                steps = (
+                    [RANDOM, DUSK, step] if takes[:1] == ("colour",) else [step, DUSK] if not takes else [RANDOM, step]
+                )
                 if "vector" in takes:  # the grid of a palette is chosen from by two numbers
                     steps[0] = {**RANDOM, "numbers": 2}
                 elif takes == ("number",):

@@ -12,6 +12,7 @@ from gaudyseed.core.geometry.things import thing
 from gaudyseed.core.look.evaluate import Evaluator
 from gaudyseed.core.look.model import Look, Scene
 from gaudyseed.core.population.placed import placed
+from gaudyseed.core.population.thinning import thinned
 from gaudyseed.core.report import Reporter
 from gaudyseed.core.scene import SceneRun
 from tests.support import FIVE, look_document, points, ramp
@@ -207,7 +208,7 @@ class Draft(unittest.TestCase):
     def test_imports_are_thinned(self):
         made = points(10)
         self.assertEqual(
-            made.thinned(3).elements.own["id"].values.tolist(), made.elements.own["id"].values[::3].tolist()
+            thinned(made, 3).elements.own["id"].values.tolist(), made.elements.own["id"].values[::3].tolist()
         )
 
 

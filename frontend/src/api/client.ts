@@ -161,6 +161,8 @@ export interface Trace {
   owners: { level: string; number: number; name: string }[];
   steps: TraceStep[];
   result: string;
+  /** Of a strand's point: which of its points it is, how far along that lies, and the strand's tones from root to tip. */
+  strand: { points: number; point: number; along: number; first: number; tones: string[] } | null;
 }
 
 /** A finish as numbers; colours as levels of the display, null where it follows the base colour. */

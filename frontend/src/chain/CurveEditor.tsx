@@ -9,13 +9,15 @@ import { Choice } from "../widgets/Choice";
 import { keyMove, useDrag } from "../widgets/interactive";
 import { FollowNumber } from "./FollowNumber";
 
+/** What any step has that bends values along a drawn curve. */
+export type Curved = Pick<Curve, "points" | "interpolation">;
 type Point = Curve["points"][number];
 
 interface Props {
-  curve: Curve;
+  curve: Curved;
   census: StepCensus | undefined;
-  onDraft: (curve: Curve) => void;
-  onCommit: (curve: Curve, label: string) => void;
+  onDraft: (curve: Curved) => void;
+  onCommit: (curve: Curved, label: string) => void;
 }
 
 const WIDTH = 400;
@@ -59,7 +61,7 @@ function usePoints({ curve, census, onDraft, onCommit }: Props) {
   const box = useRef<SVGSVGElement>(null);
   const [picked, setPicked] = useState(0);
   const dials = useStore((s) => s.scene?.dials ?? (NONE as Dial[]));
-  const drag = useDrag<{ index: number; part: Part; curve: Curve }>({
+  const drag = useDrag<{ index: number; part: Part; curve: Curved }>({
     move: (held, event) => {
       const at = placeOf(event);
       const base = rows[held.index]!;
@@ -131,9 +133,9 @@ export function CurveEditor(props: Props) {
 
   /** One number of the chosen point, typed or following. */
   function field(name: (typeof NUMBERS)[number]) {
-    const put = (value: PointNumber): Curve => ({ ...curve, points: curve.points.with(chosen, pointOf({ ...own, [name]: value })) });
+    const put = (value: PointNumber): Curved => ({ ...curve, points: curve.points.with(chosen, pointOf({ ...own, [name]: value })) });
     // Moved from where it is drawn, so that a number that followed until now is kept between its neighbours too.
-    const typed = (value: number): Curve => ({ ...curve, points: moved(put(point[name]).points, rows, chosen, { [name]: value }) });
+    const typed = (value: number): Curved => ({ ...curve, points: moved(put(point[name]).points, rows, chosen, { [name]: value }) });
     const title = name === "x" ? "from" : name === "y" ? "to" : name;
     const handle = name !== "x" && name !== "y";
     return (

@@ -1,4 +1,4 @@
-/** The opened drift: an interval for each component, over its axis in colours; then the rest of its controls. */
+/** The opened drift: an interval for each component, over its axis in colours, or one for numbers; then its other controls. */
 import { useRef } from "react";
 import type { Drift, DriftAxis, Follow, Step, StepCensus } from "../api/client";
 import { isFollowing } from "../state/follow";
@@ -7,9 +7,10 @@ import { keyMove, useDrag } from "../widgets/interactive";
 import { FollowNumber } from "./FollowNumber";
 import { Parameters, type Property } from "./Parameters";
 
-type Component = "hue" | "saturation" | "lightness" | "gamma";
+type Component = "hue" | "saturation" | "lightness" | "gamma" | "value";
 type Ends = Drift[Component];
-const COMPONENTS: Component[] = ["hue", "saturation", "lightness", "gamma"];
+const OF_COLOURS: Component[] = ["hue", "saturation", "lightness", "gamma"];
+const OF_NUMBERS: Component[] = ["value"];
 const END_WORDS = ["from", "to"] as const;
 
 interface Props {
@@ -22,9 +23,10 @@ interface Props {
 
 export function DriftEditor({ drift, census, schema, onDraft, onCommit }: Props) {
   const properties = (schema.properties ?? {}) as Record<string, Property>;
+  const numbers = census?.kind === "number";
   return (
     <div className="flex flex-col gap-2">
-      {COMPONENTS.map((name) => (
+      {(numbers ? OF_NUMBERS : OF_COLOURS).map((name) => (
         <Interval
           key={name}
           of={properties[name]}
@@ -37,7 +39,7 @@ export function DriftEditor({ drift, census, schema, onDraft, onCommit }: Props)
       <Parameters
         values={drift as unknown as Record<string, unknown>}
         schema={schema}
-        skip={COMPONENTS}
+        skip={[...OF_COLOURS, ...OF_NUMBERS, ...(numbers ? ["space"] : [])]}
         onDraft={(v) => onDraft(v as unknown as Step)}
         onCommit={(v, label) => onCommit(v as unknown as Step, label)}
       />
@@ -128,7 +130,7 @@ function Interval({ of, ends, axis, onDraft, onCommit }: IntervalProps) {
       <span className="w-[66px] flex-none text-soft">{title}</span>
       {field(0)}
       <div ref={track} className="relative mx-3.5 h-[26px] min-w-[120px] grow">
-        <div className="absolute inset-x-0 top-2 h-2.5 overflow-hidden rounded-full border border-line">{axis && <Bar bar={axis.bar} height={10} />}</div>
+        <div className="absolute inset-x-0 top-2 h-2.5 overflow-hidden rounded-full border border-line">{axis?.bar && <Bar bar={axis.bar} height={10} />}</div>
         <span aria-hidden className="absolute top-1 h-[18px] w-px bg-strong" style={{ left: `${part(0) * 100}%` }} />
         <span
           aria-hidden

@@ -7,7 +7,7 @@ import { drawerOf } from "./drawers";
 import type { Aside, Drawer, Drawn, Shading } from "./drawers/drawer";
 import { ContactShadow } from "./ground";
 import { aim, environment, lights, SUN } from "./lighting";
-import { bareMaterial } from "./materials";
+import { bareMaterial, frameHeight } from "./materials";
 import { type Picked, pickedAt } from "./picking";
 import { type Quality, quality } from "./quality";
 
@@ -114,7 +114,7 @@ export class Stage {
   show(id: string, geometry: Geometry, shapes: Drawn[]): boolean {
     if (this.drawers.get(id)?.draws(geometry, shapes)) return false;
     this.remove(id);
-    const drawer = drawerOf(geometry, shapes, this.quality.most);
+    const drawer = drawerOf(geometry, shapes, this.quality);
     drawer.setShading(this.shading);
     drawer.setAside(this.aside);
     this.drawers.set(id, drawer);
@@ -173,7 +173,7 @@ export class Stage {
   setLane(id: string, name: string, values: ArrayLike<number> | null) {
     const drawer = this.drawers.get(id);
     drawer?.setLane(name, values);
-    if (drawer?.solid && (name === "lift" || name.startsWith("opacity"))) this.renderer.shadowMap.needsUpdate = true;
+    if (drawer?.casts && /^(lift|opacity|width|density)/.test(name)) this.renderer.shadowMap.needsUpdate = true;
     this.draw();
   }
 
@@ -182,7 +182,7 @@ export class Stage {
     const drawer = this.drawers.get(id);
     if (!drawer) return;
     drawer.setMaterial(material, pictures);
-    if (drawer.solid) this.renderer.shadowMap.needsUpdate = true;
+    if (drawer.casts) this.renderer.shadowMap.needsUpdate = true;
     this.draw();
   }
 
@@ -398,6 +398,7 @@ export class Stage {
       this.contact.update(this.renderer, [this.ground, ...solid], this.middle, this.radius, this.shadowFloor.position.z);
       this.contactStale = false;
     }
+    frameHeight.value = this.renderer.domElement.height;
     this.renderer.render(this.scene, this.view.camera);
     this.canvas.dataset.drawn = String(this.version);
     this.canvas.dataset.frames = String(Number(this.canvas.dataset.frames ?? 0) + 1);

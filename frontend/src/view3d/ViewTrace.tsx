@@ -54,10 +54,28 @@ export function ViewTrace() {
             <X size={13} />
           </button>
         </div>
+        {found.strand && (
+          <div className="mb-2" role="img" aria-label={`Tones of the strand from root to tip, ${found.strand.points} points; this is point ${found.strand.point + 1}`}>
+            <div className="relative flex h-5 overflow-visible rounded-[3px]">
+              {found.strand.tones.map((tone, k) => (
+                // oxlint-disable-next-line react/no-array-index-key -- a place along the strand
+                <span key={k} className="grow first:rounded-l-[3px] last:rounded-r-[3px]" style={{ background: tone }} />
+              ))}
+              <span className="absolute -top-0.5 h-6 w-[3px] -translate-x-1/2 border-x border-black bg-white" style={{ left: `${found.strand.along * 100}%` }} />
+            </div>
+            <div className="mt-0.5 flex justify-between text-[10.5px] text-[#bdbdbd]">
+              <span>root</span>
+              <span className="tabular">
+                point {found.strand.point + 1} of {found.strand.points}
+              </span>
+              <span>tip</span>
+            </div>
+          </div>
+        )}
         <dl className="grid max-h-[46vh] grid-cols-[1fr_auto] gap-y-1 overflow-y-auto tabular">
           {found.owners.map((owner) => (
             <div key={owner.level} className="contents">
-              <dt className="text-[#bdbdbd]">{owner.level === "part" ? "Part" : owner.level}</dt>
+              <dt className="text-[#bdbdbd]">{owner.level === "part" ? "Part" : owner.level === "strand" ? "Strand" : owner.level}</dt>
               <dd className="flex items-center justify-end gap-1.5">
                 <span className="max-w-28 truncate">{owner.name || owner.number}</span>
                 {owner.level === "part" && (

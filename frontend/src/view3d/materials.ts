@@ -3,8 +3,11 @@ import * as THREE from "three";
 import type { FinishOf, Material } from "../api/client";
 import { ElementValues, MAPPABLE, Tables, TEXTURES } from "./values";
 
-/** How vertices stand: as those of a shape at each element's place, or as the elements themselves. */
-export type Standing = "instances" | "surface";
+/** How vertices stand: as those of a shape at each element's place, as the elements themselves, or beside them along strands. */
+export type Standing = "instances" | "surface" | "ribbons";
+
+/** Pixels that what is drawn next is high. */
+export const frameHeight = { value: 800 };
 
 const MOST_FINISHES = 8;
 
@@ -19,6 +22,7 @@ export function shared(count: number): Shared {
   const values = new ElementValues(count);
   const tables = new Tables();
   const own = {
+    frameHeight,
     isolated: { value: -1 },
     /** What stands aside, in linear light for the finished look and as bytes for the exact one. */
     aside: { value: new THREE.Color(0.1, 0.1, 0.1) },
@@ -122,6 +126,40 @@ vec3 placed(vec3 v) {
   return abs(piece - own) > 0.5 && own > 0.5 ? foot : foot + turned(v * place.w * moves.x * shapeSize);
 }
 `,
+  ribbons: /* glsl */ `
+#define ELEMENT (gl_VertexID >> 1)
+uniform float frameHeight;
+// In the population's own space: along the strand, to the ribbon's side, and to the eye.
+vec3 ribbonAlong, ribbonAcross, ribbonOut;
+vec3 pointOf(int e) {
+  ivec2 at = texelOf(e);
+  vec3 p = texelFetch(places, at, 0).xyz;
+  if (has_floatsA.y < 0.5) return p;
+  vec3 way = along > 0.5 && along < 1.5 ? up : texelFetch(ways, at, 0).xyz;
+  return p + way * texelFetch(floatsA, at, 0).y;
+}
+vec3 unitOf(vec3 v, vec3 otherwise) { float size = length(v); return size > 1e-12 ? v / size : otherwise; }
+vec3 placed(vec3 v) {
+  int e = ELEMENT;
+  vec3 p = pointOf(e);
+  vec3 before = normal.y > 0.5 ? p : pointOf(e - 1);
+  vec3 after = normal.z > 0.5 ? p : pointOf(e + 1);
+  mat3 turn = mat3(modelViewMatrix);
+  float square = max(dot(turn[0], turn[0]), 1e-20);
+  vec3 eye = (modelViewMatrix * vec4(p, 1.0)).xyz;
+  // The inverse of a turn and a size is its transpose over the square of the size.
+  bool flatSight = projectionMatrix[2][3] > -0.5;
+  ribbonOut = unitOf((flatSight ? vec3(0.0, 0.0, 1.0) : -eye) * turn, vec3(0.0, 0.0, 1.0));
+  ribbonAlong = unitOf(after - before, vec3(0.0, 0.0, 1.0));
+  ribbonAcross = unitOf(cross(ribbonAlong, ribbonOut), vec3(1.0, 0.0, 0.0));
+  ribbonOut = cross(ribbonAcross, ribbonAlong);
+  float halfWide = 0.5 * texelFetch(places, texelOf(e), 0).w * movesOf(texelOf(e)).x;
+  float pixel = (flatSight ? 1.0 : -eye.z) * 2.0 / (projectionMatrix[1][1] * (flatSight ? 1024.0 : frameHeight) * sqrt(square));
+  return p + ribbonAcross * normal.x * max(halfWide, 0.5 * pixel);
+}
+// Round: from one side over the middle to the other.
+vec3 turned(vec3 v) { placed(v); return normalize(0.92 * normal.x * ribbonAcross + 0.4 * ribbonOut); }
+`,
   surface: /* glsl */ `
 #define ELEMENT gl_VertexID
 vec3 turned(vec3 v) { return v; }
@@ -165,6 +203,11 @@ varying vec2 vPictureUv;
 #ifdef SURFACE
 varying vec4 vMappedA;
 varying vec4 vMappedB;
+#endif
+#ifdef RIBBONS
+// The way of the strand as it is seen; how far along, density, and what that is held against.
+varying vec3 vAlong;
+varying vec3 vStrand;
 #endif
 `;
 
@@ -210,6 +253,12 @@ void sendElement() {
   vMappedA = valueOf(mappedA, has_mappedA, vec4(0.0), at);
   vMappedB = valueOf(mappedB, has_mappedB, vec4(0.0), at);
   vGamma.y = 0.0;
+#endif
+#ifdef RIBBONS
+  vec2 strand = texelFetch(turns, at, 0).xy;
+  vStrand = vec3(strand.x, has_floatsC.w > 0.5 ? floats.w : 1.0, strand.y);
+  vAlong = mat3(modelViewMatrix) * ribbonAlong;
+  vGamma.y = strand.y;
 #endif
 }
 `;
@@ -272,6 +321,10 @@ float opacityOf() {
 // Holes: of the picture, of opacity below its threshold, or as part of a pattern where elements are seen through.
 void cutOut() {
   if (plain > 0.5) return;
+#ifdef RIBBONS
+  // A strand ends where its density falls below its own number.
+  if (vStrand.y <= vStrand.z) discard;
+#endif
   float a = opacityOf();
   if (threshold >= 0.0) {
     if (a < threshold) discard;
@@ -306,7 +359,7 @@ function replaced(shader: string, chunk: string, text: string): string {
 
 const after = (shader: string, chunk: string, text: string) => replaced(shader, chunk, `${chunk}\n${text}`);
 
-const DEFINES: Record<Standing, string> = { instances: "#define PICTURED\n", surface: "#define SURFACE\n" };
+const DEFINES: Record<Standing, string> = { instances: "#define PICTURED\n", surface: "#define SURFACE\n", ribbons: "#define RIBBONS\n" };
 const vertexHead = (standing: Standing, pictured: boolean) => `${DEFINES[standing]}${pictured && standing === "surface" ? "#define PICTURED\n" : ""}${PLACING}${STANDING[standing]}${VARYINGS}${SENDING}`;
 const fragmentHead = (standing: Standing) => `${DEFINES[standing]}${VARYINGS}${READING}`;
 
@@ -351,6 +404,26 @@ if (gUnder > 0.0) {
 }
 `;
 
+/** Along strands light gleams where it meets them at a right angle half-way to the eye (Kajiya and Kay 1989); roots lie in the shade of the others. */
+const GLEAM = /* glsl */ `
+#ifdef RIBBONS
+{
+  float shade = mix(0.5, 1.0, smoothstep(0.0, 0.5, vStrand.x));
+  reflectedLight.directDiffuse *= shade;
+  reflectedLight.indirectDiffuse *= shade;
+#if NUM_DIR_LIGHTS > 0
+  vec3 middle = normalize(directionalLights[0].direction + normalize(vViewPosition));
+  float square = dot(normalize(vAlong), middle);
+  float sharp = mix(160.0, 6.0, sqrt(gRough));
+  float lit = dot(reflectedLight.directDiffuse, vec3(1.0)) / max(dot(diffuseColor.rgb, vec3(1.0)), 0.02);
+  float gleam = pow(max(1.0 - square * square, 0.0), 0.5 * sharp) * mix(0.5, 0.08, gRough) * lit;
+  reflectedLight.directSpecular = mix(vec3(1.0), diffuseColor.rgb, max(gMetal, 0.35)) * gleam;
+  reflectedLight.indirectSpecular *= 0.35 * shade;
+#endif
+}
+#endif
+`;
+
 /** Glass, approximately: what the surroundings send through the refracted line of sight, tinted; glass sees no other glass. */
 const THROUGH = /* glsl */ `
 if (gThrough > 0.0) {
@@ -376,7 +449,7 @@ export function finishedMaterial(common: Shared, of: OfShape, standing: Standing
     fragment = after(fragment, "#include <roughnessmap_fragment>", "roughnessFactor = gRough;");
     fragment = after(fragment, "#include <metalnessmap_fragment>", "metalnessFactor = gMetal;");
     fragment = after(fragment, "#include <emissivemap_fragment>", GLOW);
-    fragment = after(fragment, "#include <lights_fragment_end>", UNDER);
+    fragment = after(fragment, "#include <lights_fragment_end>", `${UNDER}${GLEAM}`);
     fragment = after(fragment, "#include <transmission_fragment>", THROUGH);
     fragment = replaced(
       fragment,
@@ -418,15 +491,18 @@ export function pickMaterial(common: Shared, of: OfShape, population: { value: n
     glslVersion: THREE.GLSL3,
     vertexShader: `${PLACING}${STANDING[standing].replaceAll("attribute", "in")}
       uniform float threshold;
+      out float vStands;
       flat out vec4 vNumber;
       void main() {
         int n = ELEMENT + 1;
         vNumber = vec4(vec3(float(n & 255), float((n >> 8) & 255), float((n >> 16) & 255)) / 255.0, 1.0);
         if (threshold >= 0.0 && has_unitsB.x > 0.5 && texelFetch(unitsB, texelOf(ELEMENT), 0).x < threshold) vNumber.a = 0.0;
+        vStands = 1.0;
+        ${standing === "ribbons" ? "if (has_floatsC.w > 0.5) vStands = texelFetch(floatsC, texelOf(ELEMENT), 0).w - texelFetch(turns, texelOf(ELEMENT), 0).y;" : ""}
         gl_Position = projectionMatrix * modelViewMatrix * vec4(placed(position), 1.0);
       }`,
     fragmentShader:
-      "flat in vec4 vNumber;\nuniform float population;\nout vec4 number;\nvoid main() { if (vNumber.a < 0.5) discard; number = vec4(vNumber.rgb, population); }",
+      "flat in vec4 vNumber;\nin float vStands;\nuniform float population;\nout vec4 number;\nvoid main() { if (vNumber.a < 0.5 || vStands <= 0.0) discard; number = vec4(vNumber.rgb, population); }",
   });
 }
 

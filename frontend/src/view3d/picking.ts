@@ -1,6 +1,7 @@
 /** Picking: which element of which population lies under a place of the canvas. */
 import * as THREE from "three";
 import type { Drawer } from "./drawers/drawer";
+import { frameHeight } from "./materials";
 
 export interface Picked {
   population: string;
@@ -35,6 +36,7 @@ export function pickedAt(drawn: Drawn, x: number, y: number, width: number, heig
   renderer.setRenderTarget(target);
   renderer.setClearColor(0x000000, 1);
   renderer.clear();
+  frameHeight.value = 1;
   renderer.render(scene, camera);
   const pixel = new Uint8Array(4);
   renderer.readRenderTargetPixels(target, 0, 0, 1, 1, pixel);

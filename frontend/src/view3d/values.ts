@@ -27,6 +27,8 @@ export const SLOTS: Record<string, Slot> = {
   emission_colour: { texture: "glows", part: 0 },
   subsurface_colour: { texture: "unders", part: 0 },
   size: { texture: "floatsA", part: 0 },
+  // Of strands, which have no size.
+  width: { texture: "floatsA", part: 0 },
   lift: { texture: "floatsA", part: 1 },
   spin: { texture: "floatsA", part: 2 },
   emission_strength: { texture: "floatsA", part: 3 },
@@ -37,6 +39,7 @@ export const SLOTS: Record<string, Slot> = {
   picture_gamma: { texture: "floatsC", part: 0 },
   finish: { texture: "floatsC", part: 1 },
   subsurface_radius: { texture: "floatsC", part: 2 },
+  density: { texture: "floatsC", part: 3 },
   ways: { texture: "ways", part: 0 },
 };
 

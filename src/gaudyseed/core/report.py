@@ -12,13 +12,13 @@ import numpy as np
 from . import census
 from .advisories import advise, document
 from .channels import CHANNELS
-from .colour.spaces import to_hex
+from .colour.spaces import display_bytes, hexes, to_hex
 from .coverage import coverage
 from .digest import digest_of
 from .look.evaluate import Evaluation, Evaluator, LayerResult, StepResult, covers_all
 from .look.steps import Value
 from .look.steps.base import Choices, Outcome
-from .population import Attribute
+from .population import Attribute, Curves
 from .population.derive import standing
 from .vectors import lengths
 
@@ -191,6 +191,7 @@ class Reporter:
             "steps": steps,
             "result": to_hex(evaluation.colours[element]),
             "lanes": {word: _numbers_at(lane.values, element) for word, lane in evaluation.lanes.items()},
+            "strand": _strand_at(evaluation, element),
         }
 
 
@@ -205,6 +206,31 @@ def _owners_at(evaluation: Evaluation, element: int) -> list[dict[str, Any]]:
             text = named.labels[named.values[row]] if named is not None and named.kind == "text" else ""
             found.append({"level": above.level, "number": row, "name": text})
     return found
+
+
+#: Colours that a strand is drawn with where it is traced.
+_TONES = 96
+
+
+def _strand_at(evaluation: Evaluation, element: int) -> dict[str, Any] | None:
+    """The strand of a point: how many points it has, which of them it is, where that lies, and all tones of the strand.
+
+    None for what is no strand.
+    """
+    form = evaluation.population.form
+    if not isinstance(form, Curves):
+        return None
+    strand = int(form.curve_of[element])
+    first, count = int(form.starts[strand]), int(form.sizes[strand])
+    along = evaluation.population.elements.attribute("along").readable[first : first + count]
+    # Even places along it, each with the colour between its neighbours.
+    at = np.linspace(0, 1, min(_TONES, 8 * count)) if count > 1 else np.zeros(1)
+    colours = evaluation.colours[first : first + count]
+    tones = np.stack([np.interp(at, along, colours[:, k]) for k in range(3)], -1)
+    return {
+        "points": count, "point": element - first, "along": float(along[element - first]), "first": first,
+        "tones": hexes(display_bytes(np.ascontiguousarray(tones, np.float32))),
+    }  # fmt: skip
 
 
 def _numbers_at(values: np.ndarray, element: int) -> list[float]:

@@ -1,4 +1,4 @@
-"""What leaves the core for files: elements where size, lift and spin put them, their shapes, and results by name."""
+"""What leaves the core for files: elements where lift and spin put them, their sizes and shapes, and results."""
 
 from __future__ import annotations
 
@@ -16,8 +16,9 @@ from .geometry.shapes import ShapeMesh, shape_mesh
 from .look.evaluate import Evaluation
 from .look.material import ElementPicture
 from .picture import Picture
-from .population import Attribute, Field, Polygons, Population
+from .population import Attribute, Field, Points, Polygons, Population
 from .population.derive import standing
+from .population.meshes import column
 from .population.placed import placed
 from .shading import versions
 
@@ -85,7 +86,7 @@ def spun(turns: np.ndarray, degrees: np.ndarray) -> np.ndarray:
 
 
 def moved_elements(evaluation: Evaluation) -> Population:
-    """The population with size, lift and spin carried out; itself where its look has none of these."""
+    """The population with size, width, lift and spin carried out; itself where its look has none of these."""
     population, lanes = evaluation.population, evaluation.lanes
     more: dict[str, Attribute] = {}
     own = population.elements.own
@@ -104,6 +105,10 @@ def moved_elements(evaluation: Evaluation) -> Population:
         factor = lanes["size"].channel.held(lanes["size"].values)
         sizes = standing(population)[1] * factor
         more["size"] = Attribute("size", "number", sizes.astype("<f4"), (), (Field("size", "<f4"),))
+    if "width" in lanes:
+        widths = population.elements.attribute("width")
+        factor = lanes["width"].channel.held(lanes["width"].values)
+        more["width"] = column("width", "number", widths.readable * factor, "width")
     if "spin" in lanes:
         turns = spun(standing(population)[0], lanes["spin"].channel.held(lanes["spin"].values))
         fields = tuple(Field(f"q{axis}", "<f4") for axis in "xyzw")
@@ -164,7 +169,8 @@ def sent(
     """
     population = placed(with_outputs(moved_elements(evaluation), evaluation), placement)
     mesh, look = isinstance(population.form, Polygons), evaluation.look
-    pieces = [] if mesh else [_shown(evaluation, piece) for piece in pieces_of(evaluation, shape, mesh_of)]
+    alone = isinstance(population.form, Points)
+    pieces = [_shown(evaluation, piece) for piece in pieces_of(evaluation, shape, mesh_of)] if alone else []
     texels = _texels(evaluation, look.picture) if mesh and look.picture else None
     about = About(
         name, shape, tuple(pieces), look.finishes, evaluation.chosen.finish, look.picture, texels,

@@ -10,12 +10,14 @@ export default page("drift", {
       interval("sat", step.saturation),
       interval("light", step.lightness),
       interval("gamma", step.gamma),
+      interval("value", step.value),
     ].filter(Boolean);
     const { chance } = step;
     const some = isFollowing(chance) ? `, chance ${short(chance)}` : chance < 1 ? `, ${short(chance * 100)}% of elements` : "";
-    return (parts.join(" · ") || "nothing yet") + some;
+    return (parts.join(" · ") || "nothing yet") + some + (step.per === "element" ? "" : `, per ${step.per}`);
   },
-  first: () => ({ hue: [-12, 12], lightness: [-0.06, 0.06] }),
+  first: ({ incoming }) => (incoming === "number" ? { value: [-0.1, 0.1] } : { hue: [-12, 12], lightness: [-0.06, 0.06] }),
+  gives: (_step, incoming) => incoming ?? "colour",
   Mark: ({ step, open }) =>
     open || isFollowing(step.seed) ? null : <span className="tabular flex-none text-[11px] whitespace-nowrap text-soft">seed {step.seed}</span>,
   Editor: ({ step, census, schema, onDraft, onCommit }) => (

@@ -21,7 +21,7 @@ import { Populations } from "../Populations";
 const COUNTS = [2_500, 12_000, 60_000, 250_000];
 
 /** What a new population of a maker begins with, where that differs from the defaults of the core. */
-const FIRST: Record<string, object> = { scatter: { surface: "ball", count: 2_500, evenness: 0.66, size: 0.07, lift: 0.004 } };
+const FIRST: Record<string, object> = { scatter: { surface: "ball", count: 2_500, evenness: 0.66, size: 0.07, lift: 0.004 }, strands: { surface: "ball" } };
 
 /** A new population by a maker that is offered: with the core's defaults. */
 export function newPopulation(maker: MakerDescription) {
@@ -59,7 +59,7 @@ export function GatherLeft() {
           .map((m) => (
             <Button key={m.name} onClick={() => newPopulation(m)}>
               <Sparkles size={14} aria-hidden />
-              Make a {m.title.toLowerCase()}
+              {m.title.endsWith("s") ? `Make ${m.title.toLowerCase()}` : `Make a ${m.title.toLowerCase()}`}
             </Button>
           ))}
         <p className="mt-1 text-[11.5px] leading-snug text-soft">

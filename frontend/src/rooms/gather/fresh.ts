@@ -1,5 +1,5 @@
 /** Beginnings for new populations. */
-import type { Look, PopulationDocument, Scene } from "../../api/client";
+import type { Look, PopulationDocument, Scene, Step } from "../../api/client";
 import { fresh } from "../../chain/steps";
 import { FRESH_LANE, free } from "../../state/edits";
 
@@ -11,15 +11,15 @@ export function freeId(scene: Scene, name: string): string {
 /** A population as it is added, standing where it was made and whole in the view. */
 export function population(scene: Scene, name: string, maker: PopulationDocument["maker"], shape: PopulationDocument["shape"]): PopulationDocument {
   return {
-    id: freeId(scene, name), name, maker, look: plainLook(), wears: null, shape, shown: true,
+    id: freeId(scene, name), name, maker, look: plainLook(maker.maker === "strands" ? fresh("along") : undefined), wears: null, shape, shown: true,
     place: { position: [0, 0, 0], turn: [0, 0, 0], size: 1 },
     painted: [],
     draft: { count: null, every: 1, subdivision: null },
   };
 }
 
-/** One layer: a random value through a ramp. */
-export function plainLook(): Look {
+/** One layer: a random value through a ramp, or what begins a chain in its place. */
+export function plainLook(begin: Step = fresh("random")): Look {
   return {
     gaudyseed: 2,
     signals: [],
@@ -38,7 +38,7 @@ export function plainLook(): Look {
             blend_in: "linear",
             amount: 1,
             mask: null,
-            paint: [fresh("random"), fresh("ramp")],
+            paint: [begin, fresh("ramp")],
           },
         ],
       },

@@ -23,6 +23,7 @@ export abstract class Coloured implements Drawer {
   readonly positions: Float32Array;
   abstract readonly size: number;
   abstract readonly solid: boolean;
+  abstract readonly casts: boolean;
   protected readonly common;
   protected readonly parts: Part[] = [];
   protected readonly count: number;
@@ -88,6 +89,10 @@ export abstract class Coloured implements Drawer {
     const lift = this.common.values.at("floatsA", 1, element);
     if (lift !== null) place.addScaledVector(this.wayOf(element), lift);
     return place.applyMatrix4(this.object.matrix);
+  }
+
+  protected get lifted(): boolean {
+    return this.lifts !== null;
   }
 
   /** Which way a lift of 1 moves an element. */

@@ -19,8 +19,10 @@ export interface Drawn {
 export interface Drawer {
   /** What is put into the scene. */
   readonly object: THREE.Object3D;
-  /** Whether it casts shadows and stands on the ground. */
+  /** Whether it stands on the ground. */
   readonly solid: boolean;
+  /** Whether it casts the sun's shadow. */
+  readonly casts: boolean;
   /** The box around all elements. */
   readonly box: THREE.Box3;
   readonly positions: Float32Array;

@@ -1,13 +1,15 @@
 /** The drawers by the word that a kind of population names. */
 import type { Geometry } from "../../state/results.slice";
+import type { Quality } from "../quality";
 import type { Drawer, Drawn } from "./drawer";
 import { Instances } from "./instances";
+import { Ribbons } from "./ribbons";
 import { Surface } from "./surface";
 
-const DRAWERS: Record<string, new (geometry: Geometry, shapes: Drawn[], most: number) => Drawer> = { instances: Instances, surface: Surface };
+const DRAWERS: Record<string, new (geometry: Geometry, shapes: Drawn[], quality: Quality) => Drawer> = { instances: Instances, surface: Surface, ribbons: Ribbons };
 
-export function drawerOf(geometry: Geometry, shapes: Drawn[], most: number): Drawer {
+export function drawerOf(geometry: Geometry, shapes: Drawn[], quality: Quality): Drawer {
   const Kind = DRAWERS[geometry.header.drawn];
   if (!Kind) throw new Error(`The view has no way to draw ${geometry.header.drawn}.`);
-  return new Kind(geometry, shapes, most);
+  return new Kind(geometry, shapes, quality);
 }

@@ -2,6 +2,7 @@
 import * as THREE from "three";
 import type { Geometry } from "../../state/results.slice";
 import { Coloured } from "./coloured";
+import type { Quality } from "../quality";
 import type { Drawn } from "./drawer";
 
 /** Into a variance shadow map three.js draws what receives shadows too, and without this the bare shape once, at the origin. */
@@ -10,12 +11,13 @@ const NO_SHADOW = new THREE.ShaderMaterial({ vertexShader: "void main() { gl_Pos
 export class Instances extends Coloured {
   readonly size: number;
   readonly solid = false;
+  readonly casts = false;
   private readonly keys: string;
 
   constructor(
     geometry: Geometry,
     shapes: Drawn[],
-    private readonly most: number,
+    private readonly quality: Quality,
   ) {
     super(geometry, "instances");
     const { positions, arrays } = geometry;
@@ -63,7 +65,7 @@ export class Instances extends Coloured {
   private sort(shapes: ArrayLike<number> | null) {
     const counts = this.parts.map(() => 0);
     const lists = this.parts.map(({ mesh }) => mesh.geometry.getAttribute("element") as THREE.InstancedBufferAttribute);
-    const shown = Math.min(this.count, this.most);
+    const shown = Math.min(this.count, this.quality.most);
     const several = shapes !== null && shapes.length === this.count && this.parts.length > 1;
     for (let k = 0; k < shown; k++) {
       const shape = several ? Math.min(shapes[k]!, this.parts.length - 1) : 0;

@@ -6,6 +6,7 @@ import { Coloured } from "./coloured";
 export class Surface extends Coloured {
   readonly size = 0;
   readonly solid = true;
+  readonly casts = true;
 
   constructor(geometry: Geometry) {
     super(geometry, "surface");

@@ -10,6 +10,7 @@ import numpy as np
 
 from .beetle import beetle
 from .carp import carp_pieces
+from .horse import horse
 from .mask import mask_polygons
 from .mesh import Mesh
 from .surfaces import ball, ring, sheet
@@ -115,6 +116,11 @@ def _carp() -> Cage:
     return _of_faces(tiles.reshape(-1, 3), faces, corner_uvs, part_of, names, {})
 
 
+def _horse() -> Cage:
+    mesh, crest = horse()
+    return of_grids(mesh, crest=crest)
+
+
 def _mask() -> Cage:
     positions, faces, uvs = mask_polygons()
     return _of_faces(positions, faces, uvs[faces], np.zeros(len(faces), np.int32), ("mask",), {})
@@ -124,6 +130,7 @@ _CAGES: dict[str, Callable[[], Cage]] = {
     "beetle": _beetle,
     "carp": _carp,
     "mask": _mask,
+    "horse": _horse,
     "ball": lambda: of_grids(ball(17, 33)),
     "ring": lambda: of_grids(ring(rows=17, columns=41)),
     "sheet": lambda: of_grids(sheet(cells=21)),

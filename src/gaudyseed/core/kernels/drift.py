@@ -15,6 +15,7 @@ from .encoding import FLAT, FLAT_IN, TOP, decode_block, encode_block
 from .hashing import WORDS, pcg3d, unit
 from .oklab import from_oklab, to_oklab
 from .ramps import NUMBERS_IN, hexcone
+from .shaping import NUMBERS
 from .waves import cosine_and_sine
 
 #: Elements worked on at a time. Short plain loops over flat scratch arrays are what the compiler turns
@@ -22,6 +23,7 @@ from .waves import cosine_and_sine
 BLOCK = 512
 
 _ZERO = np.float32(0.0)
+_FAR = np.float32(1e30)
 _ONE = np.float32(1.0)
 _SIXTH = np.float32(1.0 / 6.0)
 _SIX = np.float32(6.0)
@@ -137,3 +139,13 @@ def drift(colours, low, high, seed, stream, h0, h1, s0, s1, v0, v1, g0, g1, chan
         if bend or not oklch:
             decode_block(encoded[: 3 * m], result)
         _keep_still(linear, moves, result, m)
+
+
+@compiled(void(NUMBERS_IN, WORDS, WORDS, uint32, uint32, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS))
+def shift(values, low, high, seed, stream, base, span, chance, out):  # type: ignore[no-untyped-def]
+    """Move each number by a random part of its interval, drawn as that of a colour's hue; held within 1e30."""
+    for j in range(out.shape[0]):
+        x, y, z = pcg3d(low[j], np.uint32(high[j] + stream), seed)
+        w, _q, _r = pcg3d(x, y, z)
+        move = _ONE if unit(w) < chance[j] else _ZERO
+        out[j] = min(max(values[j] + (base[j] + span[j] * unit(x)) * move, -_FAR), _FAR)

@@ -69,6 +69,10 @@ class Where:
             _columns.put(key, found, found.nbytes)
         return found
 
+    def taken(self, rows: np.ndarray) -> Where:
+        """That of some of the elements, (m,) whole numbers."""
+        return Where(self.values[rows], self.space, digest_of(self.digest, rows))
+
     def columns(self, start: int, stop: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
         """x, y and z, (m,) float32 each, in the population's own space; z is 0 for vectors of two."""
         x, y, z = self._apart[:, start:stop]

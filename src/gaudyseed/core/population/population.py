@@ -85,9 +85,33 @@ class Polygons:
 
 @dataclass(frozen=True)
 class Curves:
-    """The form of elements that follow one another along curves: curve k has those from ``starts[k]`` on, (c + 1,)."""
+    """The form of elements that follow one another along curves.
+
+    Curve k has the elements from ``starts[k]`` to ``starts[k + 1]``, (c + 1,) int64, one at least.
+    """
 
     starts: np.ndarray
+
+    @property
+    def count(self) -> int:
+        """How many curves there are."""
+        return len(self.starts) - 1
+
+    @cached_property
+    def sizes(self) -> np.ndarray:
+        """(c,) int64: how many elements each has."""
+        return np.diff(self.starts)
+
+    @cached_property
+    def curve_of(self) -> np.ndarray:
+        """(n,) int32: the curve of each element."""
+        return np.repeat(np.arange(self.count, dtype=np.int32), self.sizes)
+
+    def rows_of(self, curves: np.ndarray) -> np.ndarray:
+        """(m,) int64: the elements of these curves, one curve after another."""
+        sizes = self.sizes[curves]
+        ends = np.cumsum(sizes)
+        return np.arange(int(sizes.sum())) + np.repeat(self.starts[curves] - (ends - sizes), sizes)
 
     @cached_property
     def digest(self) -> str:
@@ -105,45 +129,60 @@ Form = Points | Polygons | Curves
 
 @dataclass(frozen=True)
 class Standing:
-    """Where each element stands on another population.
+    """Where elements stand on another population, each on a foot of its own or several on one.
 
     Attributes
     ----------
     on
         The id of that population.
     corners
-        (n, 3) int32: the elements of it at the corners of the triangle under each element's foot.
+        (f, 3) int32: the elements of it at the corners of the triangle under each foot.
     weights
-        (n, 3) float32: how near the foot is to each; they sum to 1.
+        (f, 3) float32: how near the foot is to each; they sum to 1.
+    foot_of
+        (n,) int32: the foot of each element, never less than that of the one before it; None where each has its own.
     """
 
     on: str
     corners: np.ndarray
     weights: np.ndarray
+    foot_of: np.ndarray | None = None
 
     @cached_property
     def digest(self) -> str:
         """Content digest."""
-        return digest_of("standing", self.on, self.corners, self.weights)
+        shared = () if self.foot_of is None else (self.foot_of,)
+        return digest_of("standing", self.on, self.corners, self.weights, *shared)
 
     @property
     def nbytes(self) -> int:
         """Bytes that it holds."""
-        return self.corners.nbytes + self.weights.nbytes
+        shared = 0 if self.foot_of is None else self.foot_of.nbytes
+        return self.corners.nbytes + self.weights.nbytes + shared
 
     def taken(self, rows: np.ndarray) -> Standing:
-        """Of these elements only."""
-        return replace(self, corners=self.corners[rows], weights=self.weights[rows])
+        """Of these elements only, each on a foot of its own."""
+        feet = rows if self.foot_of is None else self.foot_of[rows]
+        return Standing(self.on, self.corners[feet], self.weights[feet])
 
-    def between(self, start: int, stop: int) -> Standing:
-        """Of the elements from start to stop only."""
-        return replace(self, corners=self.corners[start:stop], weights=self.weights[start:stop])
+    def carried(self, values: np.ndarray, start: int = 0, stop: int | None = None) -> np.ndarray:
+        """(m,) or (m, k) float32: values of the other population's elements, interpolated to the feet.
 
-    def carried(self, values: np.ndarray) -> np.ndarray:
-        """(n,) or (n, k) float32: values of the other population's elements, interpolated to the feet."""
-        picked = values[self.corners]
-        weights = self.weights.reshape(*self.weights.shape, *[1] * (values.ndim - 1))
-        return np.ascontiguousarray((picked * weights).sum(axis=1, dtype=np.float32))
+        Of the elements from start to stop, or of all.
+        """
+        if self.foot_of is None:
+            return self._at_feet(values, slice(start, stop))
+        feet = self.foot_of[start:stop]
+        if not len(feet):
+            return np.zeros((0, *values.shape[1:]), np.float32)
+        first = int(feet[0])
+        found: np.ndarray = self._at_feet(values, slice(first, int(feet[-1]) + 1))[feet - first]
+        return found
+
+    def _at_feet(self, values: np.ndarray, feet: slice) -> np.ndarray:
+        corners, weights = self.corners[feet], self.weights[feet]
+        weights = weights.reshape(*weights.shape, *[1] * (values.ndim - 1))
+        return np.ascontiguousarray((values[corners] * weights).sum(axis=1, dtype=np.float32))
 
 
 @dataclass(frozen=True)
@@ -187,17 +226,12 @@ class Population:
         """The same with columns that were painted onto the elements."""
         return replace(self, elements=self.elements.with_more(columns), by_hand=frozenset(columns))
 
-    def thinned(self, every: int) -> Population:
-        """The same with every so many-th element, from the first on; for elements that stand alone."""
-        rows = np.arange(0, self.count, every)
-        owners = tuple(
-            above if above.below or above.index is None else replace(above, index=above.index[rows])
-            for above in self.elements.owners
-        )
-        own = {name: a.taken(rows) for name, a in self.elements.own.items()}
-        standing = self.standing and self.standing.taken(rows)
-        elements = replace(self.elements, count=len(rows), own=own, owners=owners)
-        return replace(self, elements=elements, standing=standing)
+    @cached_property
+    def body(self) -> str:
+        """Content digest of places, form and owners alone: what others that stand on it depend on."""
+        own = self.elements.own
+        shaping = [own[name].digest for name in ("position", "normal", "width") if name in own]
+        return digest_of(self.kind, shaping, self.form.digest, [above.digest for above in self.elements.owners])
 
     @cached_property
     def digest(self) -> str:

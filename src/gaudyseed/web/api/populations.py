@@ -13,7 +13,7 @@ from ...core.document import Document
 from ...core.errors import BadInput
 from ...core.geometry.surfaces import SURFACES, surface
 from ...core.geometry.things import thing
-from ...core.population import Polygons, Population
+from ...core.population import Curves, Polygons, Population
 from ...core.population.derive import standing
 from ...core.population.kinds import KINDS
 from ...core.report import attribute_census
@@ -88,8 +88,22 @@ def _surface(population: Population) -> dict[str, np.ndarray]:
     }
 
 
+def _ribbons(population: Population) -> dict[str, np.ndarray]:
+    """Widths, where each strand begins, and the part of each point."""
+    form = population.form
+    assert isinstance(form, Curves)
+    return {
+        "widths": population.elements.attribute("width").readable,
+        "starts": form.starts.astype(np.int32),
+        "normals": population.elements.attribute("normal").readable,
+        **_parts(population),
+    }
+
+
 #: What the view wants beside the positions, by the word that a kind is drawn with.
-_ARRAYS: dict[str, Callable[[Population], dict[str, np.ndarray]]] = {"instances": _instances, "surface": _surface}
+_ARRAYS: dict[str, Callable[[Population], dict[str, np.ndarray]]] = {
+    "instances": _instances, "surface": _surface, "ribbons": _ribbons,
+}  # fmt: skip
 
 
 @operation(blueprint, "/populations", method="post", body=PopulationRequest, result=BINARY)

@@ -1,4 +1,4 @@
-"""drift: a small random change of each colour."""
+"""drift: a small random change of each colour, or of each number."""
 
 from __future__ import annotations
 
@@ -11,14 +11,17 @@ from pydantic.config import JsonDict
 
 from ... import census
 from ...colour.spaces import display_bytes, hexes, linear_to_oklab
-from ...errors import Fix
+from ...errors import BadInput, Fix
 from ...kernels import drift as kernels
-from ...kinds import COLOUR, Kind, Word
+from ...kinds import COLOUR, NUMBER, Kind, Word
 from ...paths import pointer
+from ...population import Curves
+from ...population.strands import STRAND
 from ...sampling import grey_part, sample
 from ..follow import Follow
+from ..keyed import ELEMENT, Keyed
 from ..scope import Scope
-from .base import Advisory, Context, Numbers, Outcome, Plan, Seed, SeedNumber, Share, Step, Value, mean_of, put
+from .base import Advisory, Context, Numbers, Outcome, Plan, Seed, SeedNumber, Share, Value, mean_of, put
 
 #: Colours along the axis of a component.
 AXIS = 64
@@ -40,24 +43,31 @@ _Part = Annotated[float, Field(ge=-1, le=1)] | Follow
 _Gamma = Annotated[float, Field(ge=-4, le=4)] | Follow
 #: The components: the factor to the kernels' unit, and how far an end may lie from 0.
 COMPONENTS = {"hue": (1 / 360, 180.0), "saturation": (1.0, 1.0), "lightness": (1.0, 1.0), "gamma": (1.0, 4.0)}
+#: The same of numbers.
+VALUE = (1.0, 1.0)
+#: Strands that the order of their tones is judged by.
+_STRANDS = 2000
+#: More of them than this out of order are told, and what their drift is narrowed to: this part of a tone's width.
+_MOST_ASTRAY, _NARROW = 0.25, 0.25
 
 
-class Drift(Step):
-    """Hue, saturation, lightness and gamma moved by a random number from an interval each.
+class Drift(Keyed):
+    """Hue, saturation, lightness and gamma moved by a random number from an interval each; of numbers the value.
 
     In HSV (A. R. Smith 1978, on display-encoded values; lightness is its value) or in
     OKLCH (Ottosson 2020; a saturation of 1 is a chroma of 0.4). Saturation and lightness
     stay within 0..1 (a lightness above 1 may stay there). A grey has no hue, and its
     saturation stays 0. Gamma moves in powers of two, on display-encoded values.
-    An interval of no width moves every element by the same.
+    An interval of no width moves every element by the same. Before a ramp it moves how far along each tone sits, after
+    it what each tone looks like; ``per`` strand moves all points of a strand alike.
     """
 
     title: ClassVar[str] = "Drift"
     noun: ClassVar[str] = "drift"
     group: ClassVar = "correct"
-    takes: ClassVar[tuple[Word, ...]] = ("colour",)
+    takes: ClassVar[tuple[Word, ...]] = ("colour", "number")
     gives: ClassVar[Kind] = COLOUR
-    summary: ClassVar[str] = "a little random change of each colour"
+    summary: ClassVar[str] = "a little random change of each colour or number"
 
     step: Literal["drift"]
     space: Literal["hsv", "oklch"] = Field("hsv", title="In")
@@ -65,14 +75,20 @@ class Drift(Step):
     saturation: tuple[_Part, _Part] = _interval("Saturation", 1)
     lightness: tuple[_Part, _Part] = _interval("Lightness", 1)
     gamma: tuple[_Gamma, _Gamma] = _interval("Gamma", 4)
+    value: tuple[_Part, _Part] = _interval("Value", 1)
     chance: Share | Follow = Field(
         1.0, title="Chance", description="The part of the elements that drift at all.",
         json_schema_extra={"unit": "share"},
     )  # fmt: skip
     seed: SeedNumber = Seed
 
+    def result_kind(self, scope: Scope, place: str, incoming: Kind | None = None) -> Kind:
+        """As it came; checks the key."""
+        self.check_key(scope, place)
+        return incoming or self.gives
+
     def still(self, name: str) -> bool:
-        """Whether both ends of a component's interval are 0, so that nothing moves in it."""
+        """Whether both ends of an interval are 0, so that nothing moves in it."""
         return all(end == 0 for end in getattr(self, name))
 
     def drawn(self, signals: Mapping[str, Value] | None = None) -> dict[str, tuple[float, float]]:
@@ -101,11 +117,11 @@ class Drift(Step):
 
     def depends_on(self, scope: Scope) -> list[Any]:
         """The element keys."""
-        return [scope.elements.key_digest]
+        return self.keys_read(scope)
 
     def _base_and_span(self, context: Context, name: str) -> tuple[Numbers, Numbers]:
         """Where an element's interval begins and how wide it is, in the kernels' unit."""
-        unit, reach = COMPONENTS[name]
+        unit, reach = VALUE if name == "value" else COMPONENTS[name]
         first, last = getattr(self, name)
         if not isinstance(first, Follow) and not isinstance(last, Follow):
             ends = (-np.inf, np.inf)
@@ -115,11 +131,21 @@ class Drift(Step):
         return lambda a, b: low(a, b) * factor, lambda a, b: (high(a, b) - low(a, b)) * factor
 
     def plan(self, context: Context, incoming: Value | None) -> Plan:
-        """(n, 3) linear float32."""
+        """(n, 3) linear float32, or (n,) float32 numbers."""
         assert incoming is not None and isinstance(self.seed, int)
         colours = incoming.array
-        low, high = context.elements.keys
+        low, high = self.words(context.elements)
         seed = np.uint32(self.seed)
+        if incoming.kind == NUMBER:
+            base, span = self._base_and_span(context, "value")
+            chances = context.numbers(self, "chance")
+
+            def shift(a: int, b: int, out: np.ndarray) -> None:
+                kernels.shift(
+                    colours[a:b], low[a:b], high[a:b], seed, _STREAM, base(a, b), span(a, b), chances(a, b), out
+                )
+
+            return Plan(shift)
         ranges = [n for name in COMPONENTS for n in self._base_and_span(context, name)]
         chance, bend = context.numbers(self, "chance"), not self.still("gamma")
 
@@ -139,6 +165,9 @@ class Drift(Step):
         """
         if outcome.incoming is None or not len(outcome.incoming.array):
             return {"drift": {}}
+        if outcome.incoming.kind == NUMBER:
+            both = [mean_of(end, (-1.0, 1.0), outcome.signals) for end in self.value]
+            return {"drift": {"value": {"ends": both, "bar": "", "colours": []}}}
         ends = self.drawn(outcome.signals)
         by = {
             name: np.concatenate([np.linspace(-reach, reach, AXIS), ends[name]])
@@ -161,6 +190,8 @@ class Drift(Step):
                 "drift_chance_zero", outcome.place, "Drift has a chance of 0 %, so no element drifts.",
                 (Fix("Let all drift", [put(f"{at}/chance", 1.0)]),),
             )  # fmt: skip
+        elif outcome.value.kind == NUMBER:
+            yield from self._of_numbers(outcome)
         elif all(self.still(name) for name in COMPONENTS):
             yield Advisory(
                 "drift_ranges_zero", outcome.place, "Every interval of drift is 0 to 0, so nothing changes.",
@@ -169,6 +200,39 @@ class Drift(Step):
         else:
             yield from self._of_greys(outcome)
             yield from self._of_width(outcome)
+
+    def _of_numbers(self, outcome: Outcome) -> Iterator[Advisory]:
+        """Drift of numbers that does nothing, or moves the tones of strands out of their order."""
+        at = pointer(outcome.place)
+        if self.still("value"):
+            yield Advisory(
+                "drift_ranges_zero", outcome.place, "The interval of drift is 0 to 0, so nothing changes.",
+                (Fix("Move by 0.1 both ways", [put(f"{at}/value", [-0.1, 0.1])]),),
+            )  # fmt: skip
+            return
+        edges = _edges_after(outcome)
+        form = outcome.scope.population.form
+        if edges is None or not isinstance(form, Curves) or outcome.incoming is None:
+            return
+        part = _astray(form, edges, outcome.incoming.array, outcome.value.array)
+        if part <= _MOST_ASTRAY:
+            return
+        fixes = []
+        if self.per == ELEMENT:
+            fixes.append(Fix("Drift each strand as one", [put(f"{at}/per", STRAND)]))
+        low, high = self.value
+        if isinstance(low, float) and isinstance(high, float):
+            width = _NARROW / (len(edges) + 1)
+            # About where it lay, where both ends lie to one side.
+            middle = (low + high) / 2 if low * high > 0 else 0.0
+            narrowed = [round(float(np.clip(middle + sign * width, -1, 1)), 4) for sign in (-1, 1)]
+            fixes.append(Fix("Narrow it", [put(f"{at}/value", narrowed)]))
+        yield Advisory(
+            "drift_breaks_order", outcome.place,
+            f"Drift before the ramp is so wide that the tones of {100 * part:.0f} % of the strands come out of order, "
+            "so little is left of the ramp from root to tip.",
+            tuple(fixes),
+        )  # fmt: skip
 
     def _of_greys(self, outcome: Outcome) -> Iterator[Advisory]:
         moving = [name for name in ("hue", "saturation") if not self.still(name)]
@@ -204,6 +268,37 @@ class Drift(Step):
             f"Drift is so wide that {100 * part:.0f} % of the elements look like another colour of the ramp.",
             (Fix("Halve the intervals", halved),) if halved else (),
         )  # fmt: skip
+
+
+def _edges_after(outcome: Outcome) -> np.ndarray | None:
+    """Where the tones of the ramp right after the step meet; None where there is none, or each element has its own."""
+    if outcome.following is None:
+        return None
+    try:
+        return outcome.following.band_edges(outcome.place)
+    except BadInput:
+        return None
+
+
+def _astray(form: Curves, edges: np.ndarray, before: np.ndarray, after: np.ndarray) -> float:
+    """The part of the strands whose tones are out of order after a drift of the numbers that a ramp maps.
+
+    A tone is what lies between two edges. A strand is out of order where its tones go back though they did not before,
+    or where most of its points have another tone than they had.
+    """
+    strands = np.unique(np.linspace(0, form.count - 1, min(_STRANDS, form.count)).astype(np.int64))
+    strands = strands[form.sizes[strands] > 1]
+    if not len(strands):
+        return 0.0
+    rows = form.rows_of(strands)
+    sizes = form.sizes[strands]
+    of = np.repeat(np.arange(len(strands)), sizes)
+    was, now = (np.searchsorted(edges, values[rows], side="right") for values in (before, after))
+    same = of[1:] == of[:-1]
+    turned = same & (np.diff(now) * np.diff(before[rows]) < 0)
+    back = np.bincount(of[1:][turned], minlength=len(strands)) > 0
+    moved = np.bincount(of, weights=was != now, minlength=len(strands)) > sizes / 2
+    return float((back | moved).mean())
 
 
 def _lost(outcome: Outcome) -> float:

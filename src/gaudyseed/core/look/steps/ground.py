@@ -57,6 +57,6 @@ class Ground(Step):
         standing, _, values, _ = self._read(context.scope, context.place)
 
         def fill(a: int, b: int, out: np.ndarray) -> None:
-            out[:] = standing.between(a, b).carried(values)
+            out[:] = standing.carried(values, a, b)
 
         return Plan(fill)

@@ -14,10 +14,13 @@ from ... import noising
 from ...colour.spaces import decode_srgb
 from ...errors import Fix
 from ...geometry.placing import matrix
+from ...kernels.parallel import over
 from ...kinds import COLOUR, NUMBER, Kind
 from ...paths import pointer
+from ...population.owning import owning_of
 from ...timeline import LAST_FRAME
 from ..follow import Dialled
+from ..keyed import ELEMENT, Keyed
 from ..measured import TRIPLE, TURNED, Extent, Measured, Size, Three, Turn, Where
 from ..scope import Scope
 from .base import Advisory, Context, Draw, Outcome, Plan, SeedNumber, Share, Step, Value, put, whole_step
@@ -29,13 +32,14 @@ _PATCHES: JsonDict = {"when": {"pattern": "gradient"}}
 _BUNCHED = 0.75
 
 
-class Noise(Measured):
+class Noise(Measured, Keyed):
     """A number from 0 to 1 that varies with place, or a colour of three independent ones as levels on the display.
 
     ``gradient``: smooth patches (Perlin 2002), octaves added with a gain and at a lacunarity, plain, folded (billow) or
     folded and turned over (ridged). ``cells``: one point in each cell of a lattice (Worley 1996): the distance to the
-    nearest or second nearest, their difference, or a value for each cell; soft ones run into each other. A size left
-    out is a sixth of the longest side of the elements. It moves at a speed, or closes its loop after so many frames.
+    nearest or second nearest, their difference, or a value for each cell; soft ones run into each other. ``per``
+    strand, or any owner or key, has one value for all its elements, that of its first. A size left out is a sixth of
+    the longest side of the elements. It moves at a speed, or closes its loop after so many frames.
     """
 
     title: ClassVar[str] = "Noise"
@@ -91,13 +95,15 @@ class Noise(Measured):
         return self
 
     def result_kind(self, scope: Scope, place: str, incoming: Kind | None = None) -> Kind:
-        """A number or a colour; checks the vector."""
+        """A number or a colour; checks the vector and the key."""
         self.check_measure(scope, place)
+        self.check_key(scope, place)
         return COLOUR if self.result == "colour" else NUMBER
 
     def depends_on(self, scope: Scope) -> list[Any]:
         """What is measured, and how far it has moved."""
-        return [*self.measured_from(scope), *self._moved(scope)]
+        keys = [] if self.per == ELEMENT else self.keys_read(scope)
+        return [*self.measured_from(scope), *self._moved(scope), *keys]
 
     def _moved(self, scope: Scope) -> list[float]:
         """How far it has moved, and after how much of that it closes (0: never)."""
@@ -133,10 +139,10 @@ class Noise(Measured):
         where = self.where_of(context)
         settings = self._settings(self._moved(context.scope))
         affine = where.affine(self._into(where))
-        colour = self.result == "colour"
+        colour, heads = self.result == "colour", where
 
         def fill(a: int, b: int, out: np.ndarray) -> None:
-            places = noising.placed(where.columns(a, b), affine)
+            places = noising.placed(heads.columns(a, b), affine)
             if not colour:
                 settings.fill(places, 0, out)
                 return
@@ -147,7 +153,13 @@ class Noise(Measured):
             out[:] = decode_srgb(out)
 
         facts = {"across": where.longest / self.patch(where), "size": self.patch(where)}
-        return Plan(fill, facts=facts)
+        if self.per == ELEMENT:
+            return Plan(fill, facts=facts)
+        owning = owning_of(context.elements, self.per, context.place)
+        heads = where.taken(np.maximum(owning.firsts, 0))
+        each = np.empty(context.kind.shape(owning.count), np.float32)
+        over(owning.count, lambda a, b: fill(a, b, each[a:b]), context.check)
+        return Plan(lambda a, b, out: np.take(each, owning.index[a:b], axis=0, out=out), facts=facts)
 
     def _settings(self, moved: list[float]) -> noising.Settings:
         default = 4 if self.pattern == "gradient" else 1

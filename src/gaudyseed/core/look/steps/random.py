@@ -7,17 +7,17 @@ from typing import Annotated, Any, ClassVar, Literal
 import numpy as np
 from pydantic import Field
 
-from ...errors import BadInput
 from ...kernels import hashing
 from ...kinds import NUMBER, Kind, vector
 from ..follow import FollowDial
+from ..keyed import Keyed
 from ..scope import Scope
-from .base import Context, Draw, Plan, Seed, SeedNumber, Step, Value
+from .base import Context, Draw, Plan, Seed, SeedNumber, Value
 
 _STREAM = np.uint32(0x52414E44)
 
 
-class Random(Step):
+class Random(Keyed):
     """Numbers in [0, 1) from the hash of (seed, key): pcg3d, Jarzynski and Olano, JCGT 9(3), 2020.
 
     The key is the element's stable id where it has one, else its index; or the
@@ -33,40 +33,21 @@ class Random(Step):
     summary: ClassVar[str] = "a random value for each element"
 
     step: Literal["random"]
-    per: str = Field(
-        "element", min_length=1, max_length=200, title="Per",
-        description="Each element, each part it belongs to, or each value of an integer or text attribute.",
-        json_schema_extra={"control": "key"},
-    )  # fmt: skip
     numbers: Annotated[int, Field(ge=1, le=3)] | FollowDial = Field(1, title="Numbers")
     seed: SeedNumber = Seed
     linked: bool = Field(
         False, title="Linked", description="Meant to give the same values as other random steps of this seed."
     )
 
-    def _words(self, scope: Scope, place: str) -> tuple[np.ndarray, np.ndarray]:
-        if self.per == "element":
-            return scope.elements.keys
-        attribute = scope.attribute(self.per, f"{place}.per")
-        if attribute.kind not in ("integer", "text"):
-            raise BadInput(
-                f"{self.per!r} holds {attribute.kind}s; a random value per attribute wants whole numbers or texts.",
-                place=f"{place}.per", code="wrong_kind",
-            )  # fmt: skip
-        return attribute.key_words
-
     def result_kind(self, scope: Scope, place: str, incoming: Kind | None = None) -> Kind:
         """A number or a vector; checks the key."""
-        if self.per != "element":
-            self._words(scope, place)
+        self.check_key(scope, place)
         assert isinstance(self.numbers, int)
         return NUMBER if self.numbers == 1 else vector(self.numbers)
 
     def depends_on(self, scope: Scope) -> list[Any]:
         """The keys."""
-        if self.per == "element":
-            return [scope.elements.key_digest]
-        return [scope.elements.attribute(self.per).digest]
+        return self.keys_read(scope)
 
     def draw(self) -> Draw:
         """The same for all that are random per the same thing."""
@@ -75,7 +56,7 @@ class Random(Step):
     def plan(self, context: Context, incoming: Value | None) -> Plan:
         """(n,), (n, 2) or (n, 3) float32 in [0, 1). The first number is the same however many there are."""
         assert isinstance(self.seed, int) and isinstance(self.numbers, int)
-        low, high = self._words(context.scope, context.place)
+        low, high = self.words(context.elements)
         seed, numbers = np.uint32(self.seed), self.numbers
 
         def one(a: int, b: int, out: np.ndarray) -> None:

@@ -10,17 +10,18 @@ from pydantic import Field, field_validator
 
 from ...errors import BadInput
 from ...kernels import spreading as kernels
-from ...kinds import Word
-from ...population import Elements
+from ...kinds import Kind, Word
+from ...population.owning import owning_of
 from ...ramp import least_float32_not_below
 from ..follow import FollowDial
+from ..keyed import ELEMENT, Keyed
 from ..scope import Scope
 from .base import Context, Plan, Seed, SeedNumber, Share, Step, Value, take_equal_bands
 
 _PASSES, _TRIES, _RANK, _SAMPLE = 12, 32, 6, 256
 
 
-class Spread(Step):
+class Spread(Keyed):
     """Exchanges values between elements until few neighbours share a band of 0..1.
 
     Bands are ``bands`` equal ones, those between ``edges`` where there are any, or those of the
@@ -28,7 +29,8 @@ class Spread(Step):
     Every value stays, so every count stays. Neighbours are those nearer than the usual
     distance to the sixth nearest. Local search over hashed partners: the same result
     everywhere for the same seed. Elements are taken in the order of their keys, so that the
-    order of the rows does not matter where they have an id.
+    order of the rows does not matter where they have an id. ``per`` strand, or any owner or key, exchanges between
+    these: each goes by its first element's value and place, and all its elements get the same.
     """
 
     title: ClassVar[str] = "Spread"
@@ -77,16 +79,35 @@ class Spread(Step):
 
     def depends_on(self, scope: Scope) -> list[Any]:
         """The places and the element keys."""
-        return [scope.elements.own["position"].digest, scope.elements.key_digest]
+        return [scope.elements.own["position"].digest, *self.keys_read(scope)]
+
+    def result_kind(self, scope: Scope, place: str, incoming: Kind | None = None) -> Kind:
+        """A number; checks the key."""
+        self.check_key(scope, place)
+        return self.gives
 
     def plan(self, context: Context, incoming: Value | None) -> Plan:
         """(n,) float32; the facts count the pairs of neighbours that are alike, before and after."""
-        assert incoming is not None and isinstance(self.seed, int)
-        values = incoming.array
-        if len(values) < 3:
-            return Plan(whole=values, facts={"pairs": 0, "alike_before": 0, "alike_after": 0})
+        assert incoming is not None
+        low, high = self.words(context.elements)
+        keys = high.astype(np.uint64) << np.uint64(32) | low
         places = context.elements.own["position"].readable
-        rows = key_order(context.elements, places, values)
+        if self.per == ELEMENT:
+            whole, facts = self._exchanged(incoming.array, places, keys, context)
+            return Plan(whole=whole, facts=facts)
+        owning = owning_of(context.elements, self.per, context.place)
+        heads = np.maximum(owning.firsts, 0)
+        each, facts = self._exchanged(incoming.array[heads], places[heads], keys[heads], context)
+        return Plan(lambda a, b, out: np.take(each, owning.index[a:b], out=out), facts=facts)
+
+    def _exchanged(
+        self, values: np.ndarray, places: np.ndarray, keys: np.ndarray, context: Context
+    ) -> tuple[np.ndarray, dict[str, float]]:
+        """(k,) float32 values exchanged between places (k, 3), and the facts."""
+        if len(values) < 3:
+            return values, {"pairs": 0, "alike_before": 0, "alike_after": 0}
+        assert isinstance(self.seed, int)
+        rows = key_order(keys, places, values)
         found, counts = neighbours_of(places[rows])
         context.check()
         bands = self._bands_of(values[rows])
@@ -94,16 +115,13 @@ class Spread(Step):
         before = kernels.alike_pairs(bands, found, counts)
         kernels.exchange(bands, order, found, counts, np.uint32(self.seed), _PASSES, _TRIES)
         after = kernels.alike_pairs(bands, found, counts)
-        facts = {"pairs": int(counts.sum()) // 2, "alike_before": before // 2, "alike_after": after // 2}
         out = np.empty_like(values)
         out[rows] = values[rows][order]
-        return Plan(whole=out, facts=facts)
+        return out, {"pairs": int(counts.sum()) // 2, "alike_before": before // 2, "alike_after": after // 2}
 
 
-def key_order(elements: Elements, places: np.ndarray, values: np.ndarray) -> np.ndarray:
-    """(n,) rows in the order of the elements' keys; equal keys by place, then by value."""
-    low, high = elements.keys
-    keys = high.astype(np.uint64) << np.uint64(32) | low
+def key_order(keys: np.ndarray, places: np.ndarray, values: np.ndarray) -> np.ndarray:
+    """(n,) rows in the order of (n,) uint64 keys; equal keys by place, then by value."""
     if (keys[1:] > keys[:-1]).all():
         return np.arange(len(keys))
     rows = np.argsort(keys, kind="stable")

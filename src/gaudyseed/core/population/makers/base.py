@@ -12,7 +12,8 @@ from ...errors import never_overtaken, no_population
 from ...look.follow import Follower
 from ...registry import Registry
 from ...timeline import Moment
-from ..population import Points, Population
+from ..population import Population
+from ..thinning import thinned
 
 if TYPE_CHECKING:
     from ...look.evaluate import Evaluation
@@ -134,4 +135,4 @@ class Order:
     def make(self, columns: ColumnSource) -> Population:
         """Make it."""
         made = self.maker.make(columns, self.makings)
-        return made.thinned(self.every) if self.every > 1 and isinstance(made.form, Points) else made
+        return thinned(made, self.every) if self.every > 1 else made

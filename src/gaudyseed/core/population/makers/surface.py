@@ -22,7 +22,9 @@ class SurfaceMaker(MakerModel):
     title: ClassVar[str] = "Mesh"
 
     maker: Literal["mesh"]
-    surface: Dialled[Literal["beetle", "carp", "mask", "ball", "ring", "sheet"]] = Field("ball", title="Surface")
+    surface: Dialled[Literal["beetle", "carp", "mask", "horse", "ball", "ring", "sheet"]] = Field(
+        "ball", title="Surface"
+    )
     subdivision: Subdivision = Field(
         1, title="Subdivision", description="Each level has about four times the vertices of the one below."
     )

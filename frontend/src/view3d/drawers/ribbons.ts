@@ -1,0 +1,77 @@
+/** Draws strands: ribbons that face the camera, as wide as each point says and never thinner than a pixel. */
+import * as THREE from "three";
+import type { Geometry } from "../../state/results.slice";
+import type { Quality } from "../quality";
+import { Coloured } from "./coloured";
+import type { Drawn } from "./drawer";
+
+export class Ribbons extends Coloured {
+  readonly size = 0;
+  readonly solid = false;
+  readonly casts = true;
+
+  constructor(geometry: Geometry, _shapes: Drawn[], quality: Quality) {
+    super(geometry, "ribbons");
+    const starts = geometry.arrays.starts as Int32Array;
+    const values = this.common.values;
+    values.set("places", 0, 3, geometry.positions);
+    values.set("places", 3, 1, geometry.arrays.widths as Float32Array);
+    values.set("turns", 0, 2, alongAndChance(starts, this.count));
+    const { mesh } = this.add(bands(starts, this.count, Math.max(1, Math.ceil((starts.length - 1) / quality.strands))), false, quality.shadowSize > 0);
+    mesh.receiveShadow = true;
+  }
+
+  draws(geometry: Geometry): boolean {
+    return geometry === this.made;
+  }
+
+  override setLane(name: string, values: ArrayLike<number> | null) {
+    // Only what is lifted along its normal wants these.
+    const normals = () => (this.lifted ? (this.made.arrays.normals as Float32Array) : null);
+    super.setLane(name, name === "ways" ? (values ?? normals()) : values);
+    if (name === "lift" && values) super.setLane("ways", normals());
+  }
+}
+
+/** Of each point its place along its strand by its number, and a number for each strand that density is held against. */
+function alongAndChance(starts: Int32Array, count: number): Float32Array {
+  const found = new Float32Array(2 * count);
+  for (let c = 0; c + 1 < starts.length; c++) {
+    const [first, end] = [starts[c]!, starts[c + 1]!];
+    const chance = (c * 0.61803398875) % 1;
+    for (let k = first; k < end; k++) {
+      found[2 * k] = (k - first) / Math.max(1, end - first - 1);
+      found[2 * k + 1] = chance;
+    }
+  }
+  return found;
+}
+
+/** Two vertices for each point, and two triangles from each point of a strand to the next; of every so many-th strand. */
+function bands(starts: Int32Array, count: number, every: number): THREE.BufferGeometry {
+  // What three wants as a normal says on which side a vertex is, and whether its strand begins or ends there.
+  const sides = new Int8Array(6 * count);
+  for (let k = 0; k < count; k++) {
+    sides[6 * k] = -1;
+    sides[6 * k + 3] = 1;
+  }
+  let joints = 0;
+  for (let c = 0; c + 1 < starts.length; c += every) joints += Math.max(0, starts[c + 1]! - starts[c]! - 1);
+  const index = new Uint32Array(6 * joints);
+  let at = 0;
+  for (let c = 0; c + 1 < starts.length; c++) {
+    const [first, last] = [starts[c]!, starts[c + 1]! - 1];
+    for (const k of [6 * first, 6 * first + 3]) sides[k + 1] = 1;
+    for (const k of [6 * last, 6 * last + 3]) sides[k + 2] = 1;
+    if (c % every) continue;
+    for (let k = first; k < last; k++) {
+      const [a, b, d, e] = [2 * k, 2 * k + 1, 2 * k + 2, 2 * k + 3];
+      index.set([a, b, d, d, b, e], at);
+      at += 6;
+    }
+  }
+  const geometry = new THREE.BufferGeometry();
+  geometry.setAttribute("normal", new THREE.BufferAttribute(sides, 3));
+  geometry.setIndex(new THREE.BufferAttribute(index, 1));
+  return geometry;
+}
