@@ -10,9 +10,9 @@ from typing import Any
 
 from pydantic import BaseModel
 
+from gaudyseed.core.look.curved import CurvePoint
 from gaudyseed.core.look.material import ElementPicture, Finish, Shape, Version
 from gaudyseed.core.look.steps import STEPS
-from gaudyseed.core.look.curved import CurvePoint
 from gaudyseed.core.look.steps.ramp import Stop
 from gaudyseed.core.palette import Swatch
 from gaudyseed.web.api.steps import controls

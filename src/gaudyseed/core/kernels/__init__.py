@@ -33,7 +33,7 @@ _OPTIONS = {"nogil": True, "cache": True, "fastmath": False, "error_model": "num
 FILES = (
     "noise", "encoding", "waves", "oklab", "ramps", "hashing", "components", "grading", "blending", "scattering",
     "drift", "subdividing", "meshes", "text", "wavefront", "lists", "shaping", "spreading", "curves", "owners",
-    "palettes", "census", "ranking", "nearest", "falloffs", "pictures", "brushing", "strands", "growing",
+    "palettes", "census", "ranking", "nearest", "falloffs", "pictures", "brushing", "strands", "growing", "cubics",
 )  # fmt: skip
 
 

@@ -10,6 +10,7 @@ import numpy as np
 
 from ..digest import digest_of
 from ..geometry import polygons
+from ..geometry.cubics import Basis, Wrap
 from .attribute import Attribute
 from .elements import Elements, Owners
 
@@ -87,10 +88,13 @@ class Polygons:
 class Curves:
     """The form of elements that follow one another along curves.
 
-    Curve k has the elements from ``starts[k]`` to ``starts[k + 1]``, (c + 1,) int64, one at least.
+    Curve k has the elements from ``starts[k]`` to ``starts[k + 1]``, (c + 1,) int64, one at least. With a cubic basis
+    they are its control points (``geometry.cubics``).
     """
 
     starts: np.ndarray
+    basis: Basis = "linear"
+    wrap: Wrap = "nonperiodic"
 
     @property
     def count(self) -> int:
@@ -116,7 +120,7 @@ class Curves:
     @cached_property
     def digest(self) -> str:
         """Content digest."""
-        return digest_of("curves", self.starts)
+        return digest_of("curves", self.starts, self.basis, self.wrap)
 
     @property
     def nbytes(self) -> int:

@@ -8,14 +8,17 @@ from dataclasses import replace
 import numpy as np
 
 from ..errors import BadInput
+from ..geometry.cubics import Basis, Wrap, check_cubics, on_cubics
 from ..kernels import strands as kernels
 from ..kernels.parallel import over
-from .attribute import Attribute
+from .attribute import Attribute, Field
 from .elements import KEY, Elements, Owners
 from .population import Curves, Population, Standing
 
-#: The level above the points.
-STRAND = "strand"
+#: The level above the points, and the attribute of strands that tells their part.
+STRAND, PART = "strand", "part"
+#: Of cubic curves, where on the curve each control point counts; ``position`` is that of the control point.
+ON_CURVE = "curve_position"
 #: Points that all strands of a population may have together.
 MOST_POINTS = 20_000_000
 #: Points of one strand.
@@ -41,6 +44,25 @@ def check_curves(sizes: np.ndarray, points: int, place: str, what: str = "strand
             place=place, code="bad_strands",
         )  # fmt: skip
     check_points(points, place)
+
+
+def curves_of(
+    sizes: np.ndarray, points: int, place: str, basis: Basis = "linear", wrap: Wrap = "nonperiodic"
+) -> Curves:
+    """The form of strands with so many points each; BadInput where that cannot be."""
+    check_curves(sizes, points, place)
+    check_cubics(sizes, basis, wrap, place)
+    return Curves(np.concatenate([[0], np.cumsum(sizes, dtype=np.int64)]), basis, wrap)
+
+
+def of_strands(population: Population) -> dict[str, Attribute]:
+    """What strands carry and files have: their own attributes, and the names of their parts as one of them."""
+    strands, *above = population.elements.owners
+    found = dict(strands.attributes)
+    if above and above[0].index is not None:
+        named = above[0].attributes.get("part_name") or above[0].attributes["part"]
+        found[PART] = replace(named.taken(above[0].index), name=PART, fields=(Field(PART, "<i4"),))
+    return found
 
 
 def check_points(points: int, place: str) -> None:
@@ -77,12 +99,21 @@ def of_curves(
     >>> [made.elements.attribute(name).values.tolist() for name in ("along", "strand", "strand_length")]
     [[0.0, 0.75, 1.0, 0.0], [0, 0, 0, 1], [4.0, 4.0, 4.0, 0.0]]
     """
-    places = points["position"].readable
-    distance, along, lengths = _distances(places, form.starts)
+    controls = points["position"].readable
+    if form.basis == "linear":
+        places = controls
+        distance, along, lengths = _distances(places, form.starts)
+    else:
+        places, distance, along, lengths = on_cubics(controls, form.starts, form.basis, form.wrap)
     table = _of_strands(places, form, lengths, dict(strands or {}))
     derived = {n: d for n, d in _derived(places, form, distance, along).items() if n not in points}
+    if form.basis != "linear":
+        derived[ON_CURVE] = lambda: Attribute(ON_CURVE, "vector", places, stands_for="point")
     if "normal" not in points:
         derived["normal"] = lambda: replace(table["root_normal"].taken(form.curve_of), name="normal")
+    given_part = table.pop(PART, None)
+    if parts is None and given_part is not None:
+        parts = _parts(given_part)
     owners = [Owners(STRAND, form.curve_of, table)]
     if parts is not None:
         owners.append(replace(parts, below=STRAND))
@@ -90,6 +121,12 @@ def of_curves(
     if standing is not None and standing.foot_of is None:
         standing = replace(standing, foot_of=form.curve_of)
     return Population("strands", elements, form, notes, standing)
+
+
+def drawn_places(population: Population) -> np.ndarray:
+    """(n, 3) float32: where the points of strands lie, on the curve where that is cubic."""
+    found = population.elements.find(ON_CURVE) or population.elements.attribute("position")
+    return found.readable
 
 
 def _by_strand(count: int, work: Callable[[int, int], object]) -> None:
@@ -110,7 +147,9 @@ def _of_strands(
     """The table of the strands: what was given, and number, points, length, root and the way that it points there."""
     roots = form.starts[:-1]
     found = {a.name: a for a in (given.pop(STRAND, None),) if a is not None and a.kind in ("integer", "text")}
-    found.setdefault(STRAND, Attribute(STRAND, "integer", np.arange(form.count, dtype=np.int32)))
+    found.setdefault(
+        STRAND, Attribute(STRAND, "integer", np.arange(form.count, dtype=np.int32), (), (Field(STRAND, "<i4"),))
+    )
     made = [
         Attribute("strand_points", "integer", form.sizes.astype(np.int32)),
         Attribute("strand_length", "number", lengths, stands_for="length"),
@@ -119,6 +158,22 @@ def _of_strands(
     if "root_normal" not in given:
         made.append(Attribute("root_normal", "vector", _first_ways(places, form), stands_for="normal"))
     return {**found, **given, **{a.name: a for a in made}}
+
+
+def _parts(named: Attribute) -> Owners:
+    """The table of parts that strands name, each with its number and name."""
+    if named.kind == "text":
+        texts, codes = named.labels, named.values
+    else:
+        keys, codes = np.unique(named.values, return_inverse=True)
+        texts = tuple(map(str, keys.tolist()))
+    numbers = np.arange(len(texts), dtype=np.int32)
+    found = [
+        Attribute("part", "integer", numbers),
+        Attribute("part_name", "text", numbers, texts),
+        Attribute("part_size", "integer", np.bincount(codes, minlength=len(texts)).astype(np.int32)),
+    ]
+    return Owners(PART, np.ascontiguousarray(codes, np.int32), {a.name: a for a in found}, STRAND)
 
 
 def _first_ways(places: np.ndarray, form: Curves) -> np.ndarray:

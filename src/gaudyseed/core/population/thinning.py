@@ -45,7 +45,6 @@ def _of_strands(population: Population, form: Curves, every: int) -> Population:
         standing = replace(standing, corners=standing.corners[kept], weights=standing.weights[kept], foot_of=None)
     table = {name: a.taken(kept) for name, a in above.attributes.items()}
     assert above.level == STRAND
-    thin = of_curves(
-        own, Curves(np.concatenate([[0], np.cumsum(form.sizes[kept])])), table, parts, standing, population.notes
-    )
+    thin_form = replace(form, starts=np.concatenate([[0], np.cumsum(form.sizes[kept])]))
+    thin = of_curves(own, thin_form, table, parts, standing, population.notes)
     return replace(thin, by_hand=population.by_hand)

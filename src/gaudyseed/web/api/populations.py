@@ -16,6 +16,7 @@ from ...core.geometry.things import thing
 from ...core.population import Curves, Polygons, Population
 from ...core.population.derive import standing
 from ...core.population.kinds import KINDS
+from ...core.population.strands import drawn_places
 from ...core.report import attribute_census
 from .. import binary
 from ..drafts import Draft
@@ -115,7 +116,8 @@ def make_population(body: PopulationRequest) -> Response:
     # Without painted columns: the page knows those from the scene, and a stroke makes nothing anew.
     population = run.target(body.population).population
     kind = KINDS[population.kind]
-    positions = population.elements.attribute("position").readable
+    strands = isinstance(population.form, Curves)
+    positions = drawn_places(population) if strands else population.elements.attribute("position").readable
     low, high = positions.min(axis=0).astype(float), positions.max(axis=0).astype(float)
     header = {
         **described(population), "made": order.key, "drawn": kind.drawn, "ground": order.maker.ground,

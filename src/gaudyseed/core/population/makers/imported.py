@@ -11,13 +11,15 @@ from pydantic import Field
 from ...digest import digest_of
 from ...document import Document
 from ...errors import BadInput
+from ...geometry.cubics import Basis, Wrap
 from ...geometry.placing import Role
 from ...look.follow import Dialled
 from ..attribute import Attribute, Light
 from ..attribute import Field as Column
 from ..derive import with_derived
 from ..meshes import PART, Subdivision, check_polygons, of_polygons, subdivided, subdivided_count
-from ..population import Polygons, Population, of_points
+from ..population import Curves, Polygons, Population, of_points
+from ..strands import curves_of, of_curves, of_strands
 from .base import ALONE, ColumnSource, MakerModel, Makings
 
 LARGEST_COUNT = 20_000_000
@@ -59,6 +61,16 @@ class ImportedFaces(Document):
     of_corners: tuple[ImportedAttribute, ...] = Field((), max_length=64)
 
 
+class ImportedCurves(Document):
+    """The strands: how many points each has, <i4, by content; what kind of curve they are; what each strand carries."""
+
+    count: int = Field(ge=1, le=LARGEST_COUNT)
+    sizes: str = Field(pattern=_DIGEST)
+    basis: Basis = "linear"
+    wrap: Wrap = "nonperiodic"
+    of_strands: tuple[ImportedAttribute, ...] = Field((), max_length=256)
+
+
 class ImportedMaker(MakerModel):
     """Columns that were imported, stored once, by content."""
 
@@ -69,7 +81,8 @@ class ImportedMaker(MakerModel):
     file: str = Field(max_length=200, description="Name of the file it came from.")
     count: int = Field(ge=1, le=LARGEST_COUNT)
     attributes: tuple[ImportedAttribute, ...] = Field(min_length=1, max_length=512)
-    faces: ImportedFaces | None = Field(None, description="Of a mesh; clones have none.")
+    faces: ImportedFaces | None = Field(None, description="Of a mesh; others have none.")
+    curves: ImportedCurves | None = Field(None, description="Of strands; others have none.")
     subdivision: Subdivision = Field(
         0, title="Subdivision", description="Each level has about four times the vertices of the one below."
     )
@@ -89,10 +102,17 @@ class ImportedMaker(MakerModel):
             raise BadInput("The attribute 'position' is not a vector of three. Import the file again.", place="maker")
         if not np.isfinite(position.values).all():
             raise BadInput("Some positions are not finite numbers. Import the file again.", place="maker")
+        if self.curves is not None:
+            return self._strands(self.curves, table, columns)
         if self.faces is None:
             return with_derived(of_points(self.count, table))
         form = self._polygons(self.faces, columns)
         return subdivided(of_polygons(table, form), self.subdivision, self.smooth, makings.check)
+
+    def _strands(self, curves: ImportedCurves, table: dict[str, Attribute], columns: ColumnSource) -> Population:
+        sizes = self._indices(curves.sizes, curves.count, columns)
+        form = curves_of(sizes, self.count, "maker.curves", curves.basis, curves.wrap)
+        return of_curves(table, form, self._table(curves.of_strands, curves.count, columns))
 
     def _table(
         self, attributes: tuple[ImportedAttribute, ...], count: int, columns: ColumnSource
@@ -118,7 +138,7 @@ class ImportedMaker(MakerModel):
             data = b""
         if len(data) != 4 * count:
             raise BadInput(
-                f"The faces of {self.file} are not in this store. Import the file again.", place="maker.faces"
+                f"The faces or strands of {self.file} are not in this store. Import the file again.", place="maker"
             )
         return np.frombuffer(data, "<i4")
 
@@ -211,7 +231,12 @@ def store_columns(population: Population, file: str) -> tuple[ImportedMaker, dic
     def listed(table: Mapping[str, Attribute]) -> tuple[ImportedAttribute, ...]:
         return tuple(_imported(a, keep) for a in table.values() if a.fields or a.name == PART)
 
-    form, faces = population.form, None
+    form, faces, curves = population.form, None, None
+    if isinstance(form, Curves):
+        curves = ImportedCurves(
+            count=form.count, sizes=keep(form.sizes.astype("<i4").tobytes()), basis=form.basis, wrap=form.wrap,
+            of_strands=listed(of_strands(population)),
+        )  # fmt: skip
     if isinstance(form, Polygons):
         faces = ImportedFaces(
             count=form.faces, corners=len(form.corners), sizes=keep(np.diff(form.starts).astype("<i4").tobytes()),
@@ -219,8 +244,9 @@ def store_columns(population: Population, file: str) -> tuple[ImportedMaker, dic
             of_faces=listed(form.of_faces), of_corners=listed(form.of_corners),
         )  # fmt: skip
     maker = ImportedMaker(
-        maker="import", file=file[:200], count=population.count, attributes=listed(population.elements.own), faces=faces
-    )
+        maker="import", file=file[:200], count=population.count, attributes=listed(population.elements.own),
+        faces=faces, curves=curves,
+    )  # fmt: skip
     return maker, blobs
 
 
