@@ -17,10 +17,23 @@ import numpy as np
 
 from ..errors import BadInput, never_overtaken
 from ..kernels import text as kernels
-from ..population import Population
+from ..population import Attribute, Field, Population
+from ..population.strands import STRAND
 from .base import FORMATS, About, Format, Thing, Wish
 from .cells import BATCH, Batch, Check, is_number, runs_as_formula
-from .columns import LARGEST_COLUMNS, LONGEST_NAME, RawColumn, Results, batches, digits, outgoing, to_population
+from .columns import (
+    LARGEST_COLUMNS,
+    LONGEST_NAME,
+    RawColumn,
+    Results,
+    batches,
+    check_places,
+    digits,
+    grouped,
+    outgoing,
+    to_population,
+)
+from .stranding import strands_of
 
 #: Characters that a cell may have.
 LONGEST = 1 << 20
@@ -29,7 +42,10 @@ _BYTES = ("red", "green", "blue", "alpha")
 
 
 def read(data: bytes, name: str, check: Check = never_overtaken, wish: Wish = Wish()) -> list[Thing]:
-    """The rows of a CSV file as clones; BadInput names the line and column. ``check`` may raise to stop."""
+    """The rows of a CSV file as clones, or points of strands where a column names their strand.
+
+    BadInput names the line and column. ``check`` may raise to stop.
+    """
     data, at = _utf8(data, name, check)
     table = np.frombuffer(data, np.uint8)
     header, at = _header(table, at, name)
@@ -53,8 +69,46 @@ def read(data: bytes, name: str, check: Check = never_overtaken, wish: Wish = Wi
         RawColumn(form.name, values, tuple(form.labels), mask)
         for form, values, mask in zip(forms, columns, gaps, strict=True)
     ]
-    population = to_population(raw, name, "row")
-    return [Thing(PurePath(name).stem, population, "clones, one a row")]
+    stem = PurePath(name).stem
+    if STRAND in header:
+        strands = _strands(raw, name)
+        return [Thing(stem, strands, f"{strands.elements.owners[0].count:,} strands, one point a row")]
+    return [Thing(stem, to_population(raw, name, "row"), "clones, one a row")]
+
+
+def _strands(raw: list[RawColumn], name: str) -> Population:
+    """Rows as points, in order along the strand that each names; BadInput names the first row that is out of order."""
+    check_places(raw, name, "row")
+    column = next(c for c in raw if c.name == STRAND)
+    missing = np.zeros(len(column.values), bool) if column.missing is None else column.missing
+    empty = [k for k, label in enumerate(column.labels) if not label]
+    gone = np.flatnonzero(missing | np.isin(column.values, empty) if column.labels else missing)
+    if len(gone) or column.values.dtype.kind == "f":
+        row = int(gone[0]) if len(gone) else int(np.flatnonzero(column.values != np.rint(column.values))[:1].sum())
+        what = "is empty" if len(gone) else f"holds {column.values[row]:g}"
+        raise BadInput(
+            f"The column strand {what} at row {row + 1}. Give every point the whole number or the name of its strand.",
+            place=f"{name}, row {row + 1}, strand", code="bad_strands",
+        )  # fmt: skip
+    begins = np.flatnonzero(np.concatenate([[True], column.values[1:] != column.values[:-1]]))
+    keys = column.values[begins]
+    seen, first = np.unique(keys, return_index=True)
+    if len(seen) < len(keys):
+        again = int(begins[np.setdiff1d(np.arange(len(keys)), first)[0]])
+        label = column.labels[column.values[again]] if column.labels else column.values[again]
+        raise BadInput(
+            f"Row {again + 1} goes on with strand {label!r}, which ended before. Sort the rows by strand, the points "
+            "of each from root to tip.",
+            place=f"{name}, row {again + 1}, strand", code="bad_strands",
+        )  # fmt: skip
+    notes = []
+    if not column.labels and len(keys) and int(keys.max()) - int(keys.min()) + 1 != len(keys):
+        notes.append("The strands' numbers leave some out; they are kept as they are.")
+    table = grouped([c for c in raw if c.name != STRAND])
+    kind = "text" if column.labels else "integer"
+    strand = Attribute(STRAND, kind, keys, column.labels, (Field(STRAND, keys.dtype.str),))  # type: ignore[arg-type]
+    sizes = np.diff([*begins.tolist(), len(column.values)])
+    return strands_of(table, sizes, name, strands={STRAND: strand}, notes=notes)
 
 
 def _utf8(data: bytes, name: str, check: Check) -> tuple[bytes, int]:
@@ -271,4 +325,6 @@ def _cells(column: RawColumn, a: int, b: int) -> list[str]:
     return cells
 
 
-FORMATS.add("csv", Format("csv", "CSV", ".csv", "text/csv; charset=utf-8", write, read))
+FORMATS.add(
+    "csv", Format("csv", "CSV", ".csv", "text/csv; charset=utf-8", write, read, kinds=("clones", "mesh", "strands"))
+)

@@ -19,18 +19,35 @@ from ..channels import CHANNELS
 from ..errors import BadInput, never_overtaken
 from ..geometry.placing import affine, moved
 from ..picture import within
-from ..population import Attribute, Field, Polygons, Population
+from ..population import Attribute, Curves, Field, Polygons, Population
 from ..population.attribute import Kind, Light
 from ..population.derive import standing, with_derived
 from ..population.meshes import PART
 from ..population.population import of_points
+from ..population.strands import PART as STRAND_PART
+from ..population.strands import STRAND
 from .base import FORMATS, About, Format, Piece, Thing, Wish
 from .cells import Check
 from .columns import Results, check_results
-from .gltf import FAN, INSTANCING, MAGIC, POINTS, STRIP, TRIANGLES, Arrays, Document, Node, Primitive, Writing, opened
+from .gltf import (
+    FAN,
+    INSTANCING,
+    LINES,
+    MAGIC,
+    POINTS,
+    STRIP,
+    TRIANGLES,
+    Arrays,
+    Document,
+    Node,
+    Primitive,
+    Writing,
+    opened,
+)
 from .material import Surface, cut_out, png_of, surface_of
 from .meshing import in_parts, joined, linear_colours, mesh_of, named_apart, of_matrices, part_attribute
 from .shapes import pieces_of, places_of
+from .stranding import strands_of
 
 if TYPE_CHECKING:
     from ..look.material import ElementPicture
@@ -53,7 +70,7 @@ class _Placed:
 
 
 def read(data: bytes, name: str, check: Check = never_overtaken, wish: Wish = Wish()) -> list[Thing]:
-    """The meshes of a file as one mesh whose parts are its nodes; repeated meshes and instances as clones; points.
+    """The meshes of a file as one mesh whose parts are its nodes, lines as strands; repeated meshes, points as clones.
 
     BadInput says where something is damaged; nothing outside the file is ever read.
     """
@@ -70,9 +87,9 @@ def read(data: bytes, name: str, check: Check = never_overtaken, wish: Wish = Wi
         things.append(reader.clones([n for n in nodes if n.mesh == mesh and n.instances is None], mesh))
     things += [reader.instances(node) for node in nodes if node.instances is not None]
     things += reader.points(single)
+    things += reader.strands(single, stem)
     if not things:
-        left = f" {reader.lines} lines were found; they are not read." if reader.lines else ""
-        raise BadInput(f"{name} holds no meshes and no points.{left} Export them with it.", place=name, code="nothing")
+        raise BadInput(f"{name} holds no meshes, points or lines. Export them with it.", place=name, code="nothing")
     return named_apart(things)
 
 
@@ -80,7 +97,6 @@ class _Reader:
     def __init__(self, document: Document, arrays: Arrays, name: str, check: Check, each_part: bool) -> None:
         self.document, self.arrays, self.name, self.check = document, arrays, name, check
         self.each_part = each_part
-        self.lines = 0
 
     def placed(self) -> Iterator[_Placed]:
         """The nodes with meshes that the scene shows; BadInput where nodes go round in a circle or have two parents."""
@@ -146,7 +162,7 @@ class _Reader:
     def mesh(self, nodes: list[_Placed], stem: str) -> list[Thing]:
         """All triangles of these nodes as one mesh, a part for each node, as a list of one or none."""
         pieces = [(node, p) for node in nodes for p in self.document.meshes[node.mesh].primitives]
-        pieces = [(node, p) for node, p in pieces if self._has_triangles(p)]
+        pieces = [(node, p) for node, p in pieces if p.mode in (TRIANGLES, STRIP, FAN)]
         if not pieces:
             return []
         number = {node: k for k, node in enumerate(dict.fromkeys(node for node, _ in pieces))}
@@ -169,7 +185,6 @@ class _Reader:
             parts.append(np.full(len(triangles), number[node], np.int32))
             materials.append(self._material(primitive, len(triangles)))
         faces = corners[0] if len(corners) == 1 else np.concatenate(corners)
-        notes = [f"{self.lines} lines were left out: they are not read yet."] if self.lines else []
         table, more = joined(tables, [len(t["position"].values) for t in tables])
         of_faces = {PART: part_attribute(np.concatenate(parts), labels)}
         codes = np.concatenate(materials)
@@ -177,15 +192,10 @@ class _Reader:
             of_faces["material"] = _materials(codes, [m.name for m in self.document.materials])
         population = mesh_of(
             table, np.arange(0, 3 * len(faces) + 1, 3), np.ascontiguousarray(faces.reshape(-1), np.int32), self.name,
-            of_faces=of_faces, notes=[*notes, *more],
+            of_faces=of_faces, notes=more,
         )  # fmt: skip
         title = labels[0] if len(labels) == 1 else stem
         return [Thing(title, population, f"a mesh of {len(faces):,} triangles and {len(labels):,} parts")]
-
-    def _has_triangles(self, primitive: Primitive) -> bool:
-        if primitive.mode in (1, 2, 3):
-            self.lines += 1
-        return primitive.mode in (TRIANGLES, STRIP, FAN)
 
     def _material(self, primitive: Primitive, faces: int) -> np.ndarray:
         """(f,) int32: the material of each triangle, -1 for none."""
@@ -194,12 +204,7 @@ class _Reader:
 
     def _triangles(self, primitive: Primitive, vertices: int) -> np.ndarray:
         """(t, 3): the vertices of each triangle, strips and fans laid out."""
-        order = np.arange(vertices) if primitive.indices is None else self.arrays.raw(primitive.indices)
-        if order.ndim != 1 or order.dtype.kind not in "iu":
-            raise self._damaged("the indices of a mesh are no whole numbers", "accessors")
-        if len(order) and order.max() >= vertices:
-            raise self._damaged(f"a mesh names vertex {order.max():,}, but it has {vertices:,}", "accessors")
-        order = order.astype(np.int32)
+        order = self._order(primitive, vertices)
         if primitive.mode == TRIANGLES:
             if len(order) % 3:
                 raise self._damaged(f"{len(order):,} indices are no whole number of triangles", "accessors")
@@ -212,6 +217,66 @@ class _Reader:
         if not len(found):
             raise self._damaged("a mesh has no triangles", "meshes")
         return found
+
+    def _order(self, primitive: Primitive, vertices: int) -> np.ndarray:
+        """(k,) int32: the vertices that a piece names, one after another."""
+        order = np.arange(vertices) if primitive.indices is None else self.arrays.raw(primitive.indices)
+        if order.ndim != 1 or order.dtype.kind not in "iu":
+            raise self._damaged("the indices of a mesh are no whole numbers", "accessors")
+        if len(order) and order.max() >= vertices:
+            raise self._damaged(f"a mesh names vertex {order.max():,}, but it has {vertices:,}", "accessors")
+        return order.astype(np.int32)
+
+    def strands(self, nodes: list[_Placed], stem: str) -> list[Thing]:
+        """All lines of these nodes as strands, a part for each node, as a list of one or none."""
+        pieces = [(node, p) for node in nodes for p in self.document.meshes[node.mesh].primitives if p.mode in LINES]
+        if not pieces:
+            return []
+        number = {node: k for k, node in enumerate(dict.fromkeys(node for node, _ in pieces))}
+        labels = [node.name for node in number]
+        tables, sizes, parts = [], [], []
+        for node, primitive in pieces:
+            self.check()
+            held = self._attributes(primitive, node.matrix)
+            rows, counts = self._lines(primitive, held)
+            tables.append({n: a.taken(rows) for n, a in held.items() if n != STRAND})
+            sizes.append(counts)
+            parts.append(np.full(len(counts), number[node], np.int32))
+        table, more = joined(tables, [len(t["position"].values) for t in tables])
+        above = {STRAND_PART: part_attribute(np.concatenate(parts), labels)} if len(labels) > 1 else {}
+        population = strands_of(table, np.concatenate(sizes), self.name, strands=above, notes=more)
+        count = population.elements.owners[0].count
+        title = labels[0] if len(labels) == 1 else stem
+        return [Thing(title, population, f"{count:,} strands of {population.count:,} points")]
+
+    def _lines(self, primitive: Primitive, held: dict[str, Attribute]) -> tuple[np.ndarray, np.ndarray]:
+        """(n,) the vertices along the strands of a piece, and (c,) how many points each has."""
+        vertices = len(held["position"].values)
+        order = self._order(primitive, vertices)
+        if primitive.mode != LINES[0]:
+            loop = primitive.mode == LINES[1]
+            rows = np.concatenate([order, order[:1]]) if loop else order
+            return rows, np.array([len(rows)])
+        if len(order) % 2:
+            raise self._damaged(f"{len(order):,} indices are no whole number of lines", "accessors")
+        named = held.get(STRAND)
+        if named is not None and named.width == 1 and primitive.indices is not None:
+            # Written here: strands one after another, those of one point too, of which no line tells.
+            goes_on = named.values[1:] == named.values[:-1]
+            if len(order) == 2 * goes_on.sum() and (order[::2] == np.flatnonzero(goes_on)).all():
+                begins = np.flatnonzero(np.concatenate([[True], ~goes_on]))
+                return np.arange(vertices), np.diff([*begins.tolist(), vertices])
+        a, b = order[::2], order[1::2]
+        # A strand goes on where a line begins at the end of the one before it.
+        fresh = np.concatenate([[True], a[1:] != b[:-1]]) if len(a) else np.zeros(0, bool)
+        first = np.flatnonzero(fresh)
+        counts = np.diff([*first.tolist(), len(a)]) + 1
+        rows = np.empty(len(a) + len(first), np.int64)
+        ends = np.cumsum(counts)
+        begin = np.zeros(len(rows), bool)
+        begin[ends - counts] = True
+        rows[begin], rows[~begin] = a[first], b
+        return rows, counts
 
     def _attributes(self, primitive: Primitive, matrix: np.ndarray) -> dict[str, Attribute]:
         """What the vertices of a piece have, in our space."""
@@ -376,11 +441,13 @@ def _materials(codes: np.ndarray, names: list[str]) -> Attribute:
 
 
 def write(population: Population, results: Results | None, about: About = About()) -> bytes:
-    """A mesh with its colours as COLOR_0 and its attributes as custom ones; clones as instances of their shape."""
+    """A mesh with its colours as COLOR_0 and its attributes as custom ones; clones as instances; strands as lines."""
     check_results(results)
     out = Writing()
     if isinstance(population.form, Polygons):
         _write_mesh(out, population, population.form, results, about)
+    elif isinstance(population.form, Curves):
+        _write_strands(out, population, population.form, results, about)
     else:
         _write_clones(out, population, results, about)
     return out.data()
@@ -447,6 +514,39 @@ def _write_mesh(out: Writing, population: Population, form: Polygons, results: R
         primitive = {"attributes": attributes, "indices": index, "material": material}
         out.json["meshes"].append({"name": label or about.name, "primitives": [primitive]})
         out.node({"name": label or about.name, "mesh": len(out.json["meshes"]) - 1})
+
+
+def _write_strands(out: Writing, population: Population, form: Curves, results: Results | None, about: About) -> None:
+    """Lines from each point of a strand to the next; _STRAND tells which strand a point belongs to."""
+    position = moved(population.elements.attribute("position").readable, "point", _Y_UP).astype("<f4")
+    attributes = {"POSITION": out.add(position, target=34962, ends=True)}
+    own = population.elements.own
+    if "normal" in own and own["normal"].width == 3:
+        normal = moved(own["normal"].readable, "normal", _Y_UP).astype("<f4")
+        attributes["NORMAL"] = out.add(_unit(normal), target=34962)
+    if "uv" in own and own["uv"].width == 2:
+        attributes["TEXCOORD_0"] = out.add(_hanging(own["uv"].readable), target=34962)
+    colours = _colours(population, results)
+    if colours is not None:
+        attributes["COLOR_0"] = out.add(colours, target=34962)
+    for word, values in _custom(population, results):
+        if word != "_STRAND":
+            attributes[word] = out.add(values, target=34962)
+    # As a number for each strand from 0 on, so that 24 bits of a float do.
+    strands = form.curve_of
+    attributes["_STRAND"] = out.add(_allowed(strands), target=34962)
+    joints = np.delete(np.arange(population.count), form.starts[1:] - 1)
+    index = np.stack([joints, joints + 1], -1).reshape(-1).astype("<u4")
+    out.json["materials"] = []
+    surface = surface_of(results, None, about)
+    primitive = {
+        "attributes": attributes, "mode": LINES[0] if len(index) else POINTS,
+        "material": _material(out, about.name, None, surface, about, colours is not None),
+    }  # fmt: skip
+    if len(index):
+        primitive["indices"] = out.add(index, target=34963)
+    out.json["meshes"] = [{"name": about.name, "primitives": [primitive]}]
+    out.node({"name": about.name, "mesh": 0})
 
 
 #: Parts that go out as nodes of their own; more would make the file unwieldy, and are told by the attribute _PART.
@@ -588,4 +688,5 @@ def _is_glb(data: bytes) -> bool:
     return data.startswith(MAGIC)
 
 
-FORMATS.add("glb", Format("glb", "GLB", ".glb", "model/gltf-binary", write, read, _is_glb))
+_KINDS = ("clones", "mesh", "strands")
+FORMATS.add("glb", Format("glb", "GLB", ".glb", "model/gltf-binary", write, read, _is_glb, kinds=_KINDS))

@@ -1,4 +1,4 @@
-"""Wavefront OBJ: polygons, objects, groups, material names, uv, normals and colours of vertices.
+"""Wavefront OBJ: polygons, polylines, objects, groups, material names, uv, normals and colours of vertices.
 
 Read here rather than by a library, because those at hand cut polygons into triangles, renumber vertices and lose the
 names of objects and groups.
@@ -7,6 +7,7 @@ names of objects and groups.
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import replace
 from itertools import pairwise
 from pathlib import PurePath
 
@@ -14,14 +15,16 @@ import numpy as np
 
 from ..errors import BadInput, never_overtaken
 from ..kernels import wavefront as kernels
-from ..population import Attribute, Field, Polygons, Population
+from ..population import Attribute, Curves, Field, Polygons, Population
 from ..population.derive import with_derived
 from ..population.meshes import PART
 from ..population.population import of_points
+from ..population.strands import of_strands
 from .base import FORMATS, About, Format, Thing, Wish
 from .cells import Check, is_number
 from .columns import Results, batches, check_results, digits
-from .meshing import MOST_PARTS, mesh_of, part_attribute, polygons_of, shown_colours
+from .meshing import MOST_PARTS, mesh_of, named_apart, part_attribute, polygons_of, shown_colours
+from .stranding import strands_of
 
 #: Bytes read at a time, so that a reader can be stopped and lets others work.
 _PIECE = 1 << 22
@@ -30,7 +33,10 @@ _WORDS = (b"v ", b"v\t", b"vt", b"vn", b"vp", b"f ", b"o ", b"g ", b"s ", b"l ",
 
 
 def read(data: bytes, name: str, check: Check = never_overtaken, wish: Wish = Wish()) -> list[Thing]:
-    """The mesh in an OBJ file; without faces its vertices become clones. BadInput names the line."""
+    """The mesh in an OBJ file, and its polylines as strands; without either its vertices become clones.
+
+    BadInput names the line.
+    """
     table = np.frombuffer(data, np.uint8)
     totals = np.zeros(16, np.int64)
     for at in _pieces(len(table)):
@@ -40,8 +46,16 @@ def read(data: bytes, name: str, check: Check = never_overtaken, wish: Wish = Wi
     for at in _pieces(len(table)):
         check()
         lines.read(at + _PIECE)
-    population = lines.population()
-    return [Thing(PurePath(name).stem, population, _becomes(population))]
+    stem = PurePath(name).stem
+    found = []
+    if lines.have[8]:
+        strands = lines.strands()
+        count = strands.elements.owners[0].count
+        found.append(Thing(stem, strands, f"{count:,} strands of {strands.count:,} points"))
+    if lines.have[3] or not found:
+        population = lines.population()
+        found.insert(0, Thing(stem, population, _becomes(population)))
+    return named_apart(found)
 
 
 def _becomes(population: Population) -> str:
@@ -62,14 +76,15 @@ class _Lines:
         if not vertices:
             raise BadInput(f"{name} has no vertices (lines that begin with v). Export it again.", place=name)
         self.data, self.name, self.at = table, name, 0
-        self.totals, self.have = totals, np.zeros(8, np.int64)
+        self.totals, self.have = totals, np.zeros(10, np.int64)
         # What an index may name is what there is in the whole file.
         self.most = np.array([vertices, uvs, normals], np.int64)
         wide = 6 if totals[8] >= 6 else int(max(3, min(totals[8], 4)))
         self.vertices, self.widths = np.zeros((vertices, wide)), np.zeros(vertices, np.int64)
         self.uvs, self.normals = np.zeros((uvs, 2)), np.zeros((normals, 3))
         self.starts, self.corners = np.zeros(faces + 1, np.int64), np.empty((corners, 3), np.int32)
-        self.face_lines, self.events = np.empty(faces, np.int64), np.empty(2 * events, np.int64)
+        self.face_lines, self.events = np.empty(faces, np.int64), np.empty(3 * events, np.int64)
+        self.line_starts, self.line_corners = np.zeros(totals[11] + 1, np.int64), np.empty((totals[12], 2), np.int32)
         self.long = np.empty((4096, 5), np.int64)
         self.others = others
 
@@ -78,7 +93,8 @@ class _Lines:
         self.at, wrong, where, one, two = (
             int(v) for v in kernels.read(
                 self.data, self.at, stop, self.have, self.most, self.vertices, self.widths, self.uvs, self.normals,
-                self.starts, self.corners, self.face_lines, self.events, self.long,
+                self.starts, self.corners, self.face_lines, self.events, self.long, self.line_starts,
+                self.line_corners,
             )
         )  # fmt: skip
         if wrong:
@@ -109,7 +125,8 @@ class _Lines:
         if wrong == kernels.NO_NUMBER:
             sentence = f"Line {line} has {cell!r} where a number is wanted. Export the file again."
         elif wrong == kernels.TOO_FEW:
-            what = "a face has three corners or more" if cell == "f" else f"{two} numbers are wanted"
+            wanted = {"f": "a face has three corners or more", "l": "a polyline has one corner or more"}
+            what = wanted.get(cell, f"{two} numbers are wanted")
             sentence = f"Line {line} begins with {cell!r} and has {one}; {what}. Remove the line, or export again."
         elif one // 4 == 1:
             sentence = f"Line {line} has the corner {cell!r}; v, v/vt, v//vn or v/vt/vn is wanted, in whole numbers."
@@ -131,7 +148,7 @@ class _Lines:
         """The mesh, or clones where there are no faces."""
         notes = []
         if self.totals[5]:
-            notes.append(f"{self.totals[5]:,} polylines or points were left out: only faces are read.")
+            notes.append(f"{self.totals[5]:,} lines of points (p) were left out.")
         attributes = {a.name: a for a in self._of_vertices()}
         if not self.have[3]:
             return with_derived(of_points(len(self.vertices), attributes, ("It has no faces.", *notes)))
@@ -141,6 +158,19 @@ class _Lines:
         return mesh_of(
             attributes, self.starts, self._column(0), self.name, of_faces=of_faces, of_corners=of_corners, notes=notes
         )
+
+    def strands(self) -> Population:
+        """The polylines: their points in order, those that several share once for each."""
+        count, corners = int(self.have[8]), int(self.have[9])
+        self.line_starts[-1] = corners
+        vertex = self.line_corners[:corners, 0]
+        table = {a.name: a.taken(vertex) for a in self._of_vertices()}
+        uv = self.line_corners[:corners, 1]
+        if len(self.uvs) and (uv >= 0).any():
+            picked = _vector("uv", self.uvs[np.maximum(uv, 0)], "uv")
+            table["uv"] = replace(picked, missing=None if (uv >= 0).all() else uv < 0)
+        named = {a.name: a for a in self._named(count, 2)}
+        return strands_of(table, np.diff(self.line_starts), self.name, strands=named)
 
     def _of_vertices(self) -> Iterator[Attribute]:
         yield _vector("position", self.vertices[:, :3], "xyz")
@@ -175,7 +205,11 @@ class _Lines:
 
     def _of_faces(self) -> Iterator[Attribute]:
         """Parts, and names of objects, groups, materials and smoothing groups, from the lines between the faces."""
-        faces, events = int(self.have[3]), self.events.reshape(-1, 2)
+        return self._named(int(self.have[3]), 1)
+
+    def _named(self, faces: int, column: int) -> Iterator[Attribute]:
+        """The same for faces, or for polylines, by the column of the events that counts them."""
+        events = self.events.reshape(-1, 3)[:, [0, column]]
         now = {"o": "", "g": "", "usemtl": "", "s": ""}
         runs: list[int] = []
         names: list[str] = []
@@ -233,9 +267,13 @@ def _vector(name: str, values: np.ndarray, axes: str) -> Attribute:
 
 
 def write(population: Population, results: Results | None, about: About = About()) -> bytes:
-    """OBJ in text with digits that read back exactly; colours of vertices as display levels after their places."""
+    """OBJ in text with digits that read back exactly; colours of vertices as display levels after their places.
+
+    Strands go out as polylines.
+    """
     check_results(results)
-    form = polygons_of(population, "OBJ")
+    strands = population.form if isinstance(population.form, Curves) else None
+    form = None if strands else polygons_of(population, "OBJ")
     colours = shown_colours(population, results)
     parts = [b"# made by Gaudy Seed\n"]
     places = population.elements.attribute("position").values
@@ -243,6 +281,9 @@ def write(population: Population, results: Results | None, about: About = About(
     if colours is not None:
         columns += [colours[:, k] for k in range(3)]
     parts += _rows("v", columns)
+    if form is None:
+        assert strands is not None
+        return b"".join([*parts, *_polylines(population, strands)])
     corners = [form.corners]
     for word, name in (("vt", "uv"), ("vn", "normal")):
         lines, index = _corner_rows(word, form.of_corners.get(name))
@@ -252,6 +293,25 @@ def write(population: Population, results: Results | None, about: About = About(
         parts += _rows("vt", [uv.values[:, k] for k in range(2)])
         corners[1] = form.corners
     return b"".join([*parts, *_faces(form, corners)])
+
+
+def _polylines(population: Population, form: Curves) -> Iterator[bytes]:
+    """The lines of strands, with their names before those where they change."""
+    uv = population.elements.own.get("uv")
+    textured = uv is not None and uv.width == 2
+    if uv is not None and textured:
+        yield from _rows("vt", [uv.values[:, k] for k in range(2)])
+    carried = of_strands(population)
+    events: dict[int, list[str]] = {}
+    for name, word in (("object", "o"), ("part", "o"), ("group", "g"), ("material", "usemtl")):
+        a = carried.get(name)
+        if a is not None and a.kind == "text" and not (name == "part" and "object" in carried):
+            for strand in _changes(a.values).tolist():
+                events.setdefault(strand, []).append(f"{word} {_line(a.labels[a.values[strand]])}".rstrip())
+    for strand, (first, last) in enumerate(pairwise(form.starts.tolist())):
+        lines = events.get(strand, [])
+        numbers = [f"{k}/{k}" if textured else str(k) for k in range(first + 1, last + 1)]
+        yield "".join(f"{line}\n" for line in [*lines, "l " + " ".join(numbers)]).encode()
 
 
 def _rows(word: str, columns: list[np.ndarray]) -> Iterator[bytes]:
@@ -360,4 +420,4 @@ def _is_obj(data: bytes) -> bool:
     return seen > 0 and not data.startswith(b"ply")
 
 
-FORMATS.add("obj", Format("obj", "OBJ", ".obj", "model/obj", write, read, _is_obj, kinds=("mesh",)))
+FORMATS.add("obj", Format("obj", "OBJ", ".obj", "model/obj", write, read, _is_obj, kinds=("mesh", "strands")))

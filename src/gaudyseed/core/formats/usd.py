@@ -16,12 +16,15 @@ import numpy as np
 
 from ..channels import CHANNELS
 from ..errors import BadInput, never_overtaken
+from ..geometry.cubics import at_controls, check_cubics
 from ..geometry.placing import moved
-from ..population import Attribute, Field, Polygons, Population
+from ..population import Attribute, Curves, Field, Polygons, Population
 from ..population.attribute import Kind, Light
 from ..population.derive import standing, with_derived
 from ..population.meshes import PART
 from ..population.population import of_points
+from ..population.strands import PART as STRAND_PART
+from ..population.strands import check_curves, of_strands
 from .apart import run_apart
 from .base import FORMATS, About, Format, Piece, Thing, Wish
 from .cells import Check
@@ -29,6 +32,7 @@ from .columns import Results, check_results, digits
 from .material import Part, Surface, cut_out, surface_of
 from .meshing import in_parts, joined, linear_colours, mesh_of, named_apart, of_matrices, part_attribute
 from .shapes import pieces_of, places_of
+from .stranding import strands_of
 
 _WORKER = Path(__file__).with_name("usd_worker.py")
 _SECONDS = 150
@@ -39,7 +43,9 @@ _NAMES = {"normals": "normal", "st": "uv", "displayColor": "colour", "widths": "
 
 
 def read(data: bytes, name: str, check: Check = never_overtaken, wish: Wish = Wish()) -> list[Thing]:
-    """The meshes of a file as one mesh whose parts are its prims; points, instancers and instances as clones.
+    """The meshes of a file as one mesh whose parts are its prims, curves of one basis as strands in the same way.
+
+    Points, instancers and instances become clones.
 
     BadInput where the file cannot be read; nothing outside it is ever opened.
     """
@@ -51,11 +57,18 @@ def read(data: bytes, name: str, check: Check = never_overtaken, wish: Wish = Wi
     found = [reader.meshes(meshes, PurePath(name).stem, notes)] if meshes else []
     for thing in things:
         check()
-        if thing["kind"] != "mesh":
+        if thing["kind"] not in ("mesh", "strands"):
             found.append(reader.clones(thing, notes))
+    alike: dict[tuple[str, str], list[dict[str, Any]]] = {}
+    for thing in things:
+        if thing["kind"] == "strands":
+            alike.setdefault((thing["basis"], thing["wrap"]), []).append(thing)
+    for held in alike.values():
+        check()
+        found.append(reader.strands(held, PurePath(name).stem, notes))
     if not found:
         told = " ".join(notes)
-        raise BadInput(f"{name} holds no meshes and no points. {told}".strip(), place=name, code="nothing")
+        raise BadInput(f"{name} holds no meshes, points or curves. {told}".strip(), place=name, code="nothing")
     return [replace(thing, frames=frames) for thing in named_apart(found)]
 
 
@@ -192,6 +205,68 @@ class _Reader:
             found["face"]["group"] = Attribute("group", "text", codes, tuple(labels), (Field("group", "<i4"),))
         return found
 
+    def strands(self, things: list[dict[str, Any]], stem: str, notes: tuple[str, ...]) -> Thing:
+        """All curves of one basis as strands, a part for each prim."""
+        more, tables, above, sizes = list(notes), [], [], []
+        basis, wrap = things[0]["basis"], things[0]["wrap"]
+        for k, thing in enumerate(things):
+            matrix = np.array(thing["matrix"]).reshape(4, 4)
+            points, counts = self.array(thing["points"]), self.array(thing["counts"])
+            place = f"{self.name}, {thing['name']}"
+            check_curves(counts, len(points), place, "curve")
+            check_cubics(counts, basis, wrap, place)
+            carried = self._of_curves(thing, points, counts, more)
+            own = {"position": _attribute("position", points, "point3f[]", None), **carried["point"]}
+            tables.append({n: _moved(a, matrix) for n, a in own.items()})
+            part = Attribute(STRAND_PART, "text", np.full(len(counts), k, np.int32), (*(t["name"] for t in things),),
+                             (Field(STRAND_PART, "<i4"),))  # fmt: skip
+            named = {STRAND_PART: part} if len(things) > 1 else {}
+            above.append({**{n: _moved(a, matrix) for n, a in carried["strand"].items()}, **named})
+            sizes.append(counts)
+        table, said = joined(tables, [len(t["position"].values) for t in tables])
+        of_strands, said_too = joined(above, [len(s) for s in sizes])
+        population = strands_of(
+            table, np.concatenate(sizes), self.name, strands=of_strands, basis=basis, wrap=wrap,
+            notes=[*more, *said, *said_too],
+        )  # fmt: skip
+        title = things[0]["name"] if len(things) == 1 else stem
+        count = population.elements.owners[0].count
+        return Thing(title, population, f"{count:,} strands of {population.count:,} points")
+
+    def _of_curves(
+        self, thing: dict[str, Any], points: np.ndarray, counts: np.ndarray, notes: list[str]
+    ) -> dict[str, dict[str, Attribute]]:
+        """The primvars of curves by where they live; those of a wrong length are told and left out.
+
+        What varies from segment to segment of a cubic curve comes to the control points, linearly between.
+        """
+        found: dict[str, dict[str, Attribute]] = {"point": {}, "strand": {}}
+        for title, entry in thing["primvars"].items():
+            values, level = self.array(entry["array"]), "point"
+            if entry["interpolation"] == "constant" and len(values) == 1:
+                values, level = np.repeat(values, len(counts), axis=0), "strand"
+            elif entry["interpolation"] == "uniform":
+                level = "strand"
+            elif entry["interpolation"] == "varying" and thing["basis"] != "linear":
+                text = entry.get("labels") is not None or values.dtype.kind in "iu"
+                values = at_controls(values, counts, thing["basis"], thing["wrap"], text)
+            wanted = len(points) if level == "point" else len(counts)
+            if len(values) != wanted:
+                if title == "widths":
+                    raise BadInput(
+                        f"{thing['name']!r} in {self.name} has {len(values):,} widths where {wanted:,} are wanted. "
+                        "Export it again.",
+                        place=f"{self.name}, {thing['name']}, widths", code="bad_width",
+                    )  # fmt: skip
+                wrong = f"{len(values):,} values where {wanted:,} are wanted"
+                notes.append(f"{title!r} of {thing['name']} has {wrong}; it was left out.")
+                continue
+            attribute = _attribute(_NAMES.get(title, title), values, entry["type"], entry.get("labels"))
+            if attribute.name in ("width", "normal") and level == "strand":
+                attribute, level = attribute.taken(np.repeat(np.arange(len(counts)), counts)), "point"
+            found[level][attribute.name] = attribute
+        return found
+
     def clones(self, thing: dict[str, Any], notes: tuple[str, ...]) -> Thing:
         """Points, or the copies of an instancer."""
         table: dict[str, Attribute] = {}
@@ -287,9 +362,9 @@ _BACK = {"uv": "st", "colour": "original_color", "normal": "normals"}
 
 
 def write(population: Population, results: Results | None, about: About = About()) -> bytes:
-    """Readable USD: a mesh with displayColor and primvars, its parts as subsets; clones as an instancer."""
+    """Readable USD: a mesh with displayColor and primvars, its parts as subsets; clones as an instancer; strands."""
     check_results(results)
-    body = _mesh if isinstance(population.form, Polygons) else _instancer
+    body = {Polygons: _mesh, Curves: _curves}.get(type(population.form), _instancer)
     head = f'#usda 1.0\n(\n    defaultPrim = "{_word(about.name)}"\n    metersPerUnit = 1\n    upAxis = "Z"\n)\n\n'
     return "".join([head, *body(population, results, about)]).encode()
 
@@ -420,6 +495,39 @@ def _mesh(population: Population, results: Results | None, about: About) -> Iter
         if a.name != PART:
             yield from _of_attribute(a, "uniform")
     yield from _subsets(form)
+    yield from _materials(name, [(name, None, surface_of(results, None, about))], about)
+    yield "}\n"
+
+
+def _curves(population: Population, results: Results | None, about: About) -> Iterator[str]:
+    form = population.form
+    assert isinstance(form, Curves)
+    name = _word(about.name)
+    yield f'def BasisCurves "{name}" (\n    prepend apiSchemas = ["MaterialBindingAPI"]\n)\n{{\n'
+    yield f"    rel material:binding = </{name}/Materials/{name}>\n"
+    cubic = form.basis != "linear"
+    yield f'    uniform token type = "{"cubic" if cubic else "linear"}"\n    uniform token wrap = "{form.wrap}"\n'
+    if cubic:
+        yield f'    uniform token basis = "{form.basis}"\n'
+    yield from _array("int[] curveVertexCounts", form.sizes)
+    position = population.elements.attribute("position")
+    yield from _array("point3f[] points", position.readable)
+    wide = population.elements.attribute("width").readable
+    # As OpenUSD works extents out: the control points, with half the greatest width around them.
+    half = np.float32(wide.max(initial=0) / 2)
+    low, high = position.readable.min(axis=0) - half, position.readable.max(axis=0) + half
+    yield from _array("float3[] extent", np.stack([low, high]))
+    yield from _array("float[] widths", wide, ' (\n        interpolation = "vertex"\n    )')
+    yield from _results(population, results, "vertex")
+    above = {n for table in population.elements.owners for n in table.attributes}
+    for a in _carried(population, results, ("position", "width", "id")):
+        if a.name == "normal":
+            yield from _array("normal3f[] normals", a.readable, ' (\n        interpolation = "vertex"\n    )')
+        elif a.name not in above or a.name in population.elements.own:
+            yield from _of_attribute(a, "vertex")
+    for a in of_strands(population).values():
+        if a.fields and a.name not in population.elements.own:
+            yield from _of_attribute(a, "uniform")
     yield from _materials(name, [(name, None, surface_of(results, None, about))], about)
     yield "}\n"
 
@@ -563,5 +671,8 @@ def _is_usd(data: bytes) -> bool:
     return data.startswith(b"PK\x03\x04") and re.match(rb".{0,200}?\.usd[ac]?", data[30:260], re.S) is not None
 
 
-FORMATS.add("usd", Format("usd", "USD, text", ".usda", "model/vnd.usda", write, read, _is_usd, also=(".usd",)))
-FORMATS.add("usdc", Format("usdc", "USD, binary", ".usdc", "application/octet-stream", write_crate))
+_KINDS = ("clones", "mesh", "strands")
+FORMATS.add(
+    "usd", Format("usd", "USD, text", ".usda", "model/vnd.usda", write, read, _is_usd, also=(".usd",), kinds=_KINDS)
+)
+FORMATS.add("usdc", Format("usdc", "USD, binary", ".usdc", "application/octet-stream", write_crate, kinds=_KINDS))

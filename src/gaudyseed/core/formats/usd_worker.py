@@ -125,7 +125,7 @@ def read(path: str, wish: dict[str, Any]) -> Found:
         at = stage.GetStartTimeCode() if frame is None else frame
         found.notes.append(f"These move; they are taken at frame {at:g}: {listed}.")
     if reader.curves:
-        found.notes.append(f"{reader.curves} curves were left out: they are not read yet.")
+        found.notes.append(f"{reader.curves} NURBS or Hermite curves were left out: linear and cubic ones are read.")
     return found
 
 
@@ -161,6 +161,8 @@ class Reader:
             self.points(UsdGeom.Points(prim), prim)
         elif prim.IsA(UsdGeom.PointInstancer):
             self.instancer(UsdGeom.PointInstancer(prim), prim)
+        elif prim.IsA(UsdGeom.BasisCurves):
+            self.strands(UsdGeom.BasisCurves(prim), prim)
         elif prim.IsA(UsdGeom.Curves):
             self.curves += 1
 
@@ -249,6 +251,31 @@ class Reader:
             if entry is not None:
                 entry["interpolation"] = str(mesh.GetNormalsInterpolation())
                 thing["primvars"]["normals"] = entry
+        self.found.things.append(thing)
+
+    def strands(self, curves: Any, prim: Any) -> None:
+        """Curves, each a strand, with all that they carry."""
+        import numpy as np
+
+        places, counts = self.get(curves.GetPointsAttr()), self.get(curves.GetCurveVertexCountsAttr())
+        if places is None or counts is None or len(places) == 0 or len(counts) == 0:
+            self.found.notes.append(f"The curves {prim.GetName()} have no points and were left out.")
+            return
+        self.note_motion(prim, [curves.GetPointsAttr()])
+        cubic = str(curves.GetTypeAttr().Get()) == "cubic"
+        thing = {
+            "kind": "strands", "name": prim.GetName(), "matrix": self.matrix(prim).reshape(-1).tolist(),
+            "points": self.found.array(np.array(places)), "counts": self.found.array(np.array(counts, np.int32)),
+            "basis": str(curves.GetBasisAttr().Get()) if cubic else "linear",
+            "wrap": str(curves.GetWrapAttr().Get()), "primvars": self.primvars(prim),
+        }  # fmt: skip
+        pairs = (("widths", curves.GetWidthsAttr(), curves.GetWidthsInterpolation(), "float[]"),
+                 ("normals", curves.GetNormalsAttr(), curves.GetNormalsInterpolation(), "normal3f[]"))  # fmt: skip
+        for name, attribute, interpolation, type_name in pairs:
+            entry = self.values(self.get(attribute), type_name)
+            if entry is not None and name not in thing["primvars"]:
+                entry["interpolation"] = str(interpolation)
+                thing["primvars"][name] = entry
         self.found.things.append(thing)
 
     def subsets(self, mesh: Any) -> dict[str, Any]:

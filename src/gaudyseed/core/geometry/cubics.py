@@ -46,6 +46,38 @@ def check_cubics(sizes: np.ndarray, basis: Basis, wrap: Wrap, place: str) -> Non
         )  # fmt: skip
 
 
+def segments(sizes: np.ndarray, basis: Basis, wrap: Wrap) -> np.ndarray:
+    """(c,) int64: pieces of each curve of so many control points."""
+    sizes = np.asarray(sizes, np.int64)
+    if basis == "bezier":
+        return sizes // 3 if wrap == "periodic" else (sizes - 4) // 3 + 1
+    return sizes - {"nonperiodic": 3, "pinned": 1, "periodic": 0}[wrap]
+
+
+def at_controls(values: np.ndarray, sizes: np.ndarray, basis: Basis, wrap: Wrap, nearest: bool) -> np.ndarray:
+    """(n,) or (n, k): values of the ends of the segments of cubic curves, brought to the control points.
+
+    Linearly between the ends, or those of the nearer end; as they came where they are not as many as the ends.
+    """
+    sizes = np.asarray(sizes, np.int64)
+    whole = segments(sizes, basis, wrap)
+    ends = whole + (0 if wrap == "periodic" else 1)
+    if len(values) != ends.sum():
+        return values
+    curve = np.repeat(np.arange(len(sizes)), sizes)
+    at = np.arange(len(curve)) - np.repeat(np.cumsum(sizes) - sizes, sizes)
+    place = at / 3 if basis == "bezier" else np.clip(at - 1, 0, whole[curve]) if wrap == "nonperiodic" else at
+    first = (np.cumsum(ends) - ends)[curve]
+    low = np.minimum(np.floor(place).astype(np.int64), ends[curve] - 1)
+    high = (low + 1) % ends[curve] if wrap == "periodic" else np.minimum(low + 1, ends[curve] - 1)
+    part = (place - low).astype(np.float32)
+    if nearest:
+        return values[first + np.where(part < 0.5, low, high)]
+    part = part.reshape(-1, *[1] * (values.ndim - 1))
+    found: np.ndarray = (values[first + low] * (1 - part) + values[first + high] * part).astype(values.dtype)
+    return found
+
+
 def on_cubics(
     controls: np.ndarray, starts: np.ndarray, basis: Basis, wrap: Wrap
 ) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:

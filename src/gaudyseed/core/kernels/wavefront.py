@@ -98,8 +98,9 @@ def _next_line(data, at):  # type: ignore[no-untyped-def]
 def count(data, at, stop, found):  # type: ignore[no-untyped-def]
     """Count lines from a place on until one begins at or beyond ``stop``.
 
-    ``found`` holds, and is added to: vertices, uvs, normals, faces, their corners, polylines and points, events, other
-    lines, the most numbers of a vertex, and lines. Returns where the next line begins and how many lines there were.
+    ``found`` holds, and is added to: vertices, uvs, normals, faces, their corners, points, events, other lines, the
+    most numbers of a vertex, lines; 11 and 12 are polylines and their corners. Returns where the next line begins and
+    how many lines there were.
     """
     n = data.shape[0]
     lines = np.int64(0)
@@ -107,7 +108,7 @@ def count(data, at, stop, found):  # type: ignore[no-untyped-def]
         begin = _skip(data, at)
         if begin < n and not _ends(data[begin]):
             kind, cells = _word(data, begin)
-            if kind == VERTEX or kind == FACE:
+            if kind == VERTEX or kind == FACE or kind == POLYLINE:
                 k = _skip(data, cells)
                 many = np.int64(0)
                 while k < n and not _ends(data[k]) and data[k] != _HASH:
@@ -116,6 +117,9 @@ def count(data, at, stop, found):  # type: ignore[no-untyped-def]
                 if kind == VERTEX:
                     found[0] += 1
                     found[8] = max(found[8], many)
+                elif kind == POLYLINE:
+                    found[11] += 1
+                    found[12] += many
                 else:
                     found[3] += 1
                     found[4] += many
@@ -123,7 +127,7 @@ def count(data, at, stop, found):  # type: ignore[no-untyped-def]
                 found[1] += 1
             elif kind == NORMAL:
                 found[2] += 1
-            elif kind == POLYLINE or kind == POINTS:
+            elif kind == POINTS:
                 found[5] += 1
             elif kind == EVENT:
                 found[6] += 1
@@ -180,15 +184,16 @@ _F64_2 = Array(float64, 2, "C")
 
 
 @compiled(_ANSWER(BYTES, int64, int64, OFFSETS, OFFSETS, _F64_2, OFFSETS, _F64_2, _F64_2, OFFSETS,
-                  Array(types.int32, 2, "C"), OFFSETS, OFFSETS, Array(int64, 2, "C")))  # fmt: skip
-def read(data, at, stop, have, totals, vertices, widths, uvs, normals, starts, corners, face_lines, events,
-         long):  # type: ignore[no-untyped-def]  # fmt: skip
+                  Array(types.int32, 2, "C"), OFFSETS, OFFSETS, Array(int64, 2, "C"), OFFSETS,
+                  Array(types.int32, 2, "C")))  # fmt: skip
+def read(data, at, stop, have, totals, vertices, widths, uvs, normals, starts, corners, face_lines, events, long,
+         line_starts, line_corners):  # type: ignore[no-untyped-def]  # fmt: skip
     """Read the lines that ``count`` counted.
 
-    ``have`` says how much there is already: vertices, uvs, normals, faces, corners, events, lines, long numbers; it is
-    added to. Numbers that are too long to be read here are noted in ``long``: which array, row, column, begin and end.
-    Returns where the next line begins; 0, or what is wrong (``NO_NUMBER`` and so on); where it lies in the data; and
-    for an index which of the three it is, and the index.
+    ``have`` says how much there is already: vertices, uvs, normals, faces, corners, events, lines, long numbers,
+    polylines, their corners; it is added to. Numbers that are too long to be read here are noted in ``long``: which
+    array, row, column, begin and end. Returns where the next line begins; 0, or what is wrong (``NO_NUMBER`` and so
+    on); where it lies in the data; and for an index which of the three it is, and the index.
     """
     n = data.shape[0]
     found = np.empty(3, np.int64)
@@ -244,10 +249,25 @@ def read(data, at, stop, have, totals, vertices, widths, uvs, normals, starts, c
                     return at, np.int64(TOO_FEW), begin, have[4] - starts[row], np.int64(3)
                 face_lines[row] = have[6]
                 have[3] += 1
+            elif kind == POLYLINE:
+                k = _skip(data, cells)
+                line_starts[have[8]] = have[9]
+                while k < n and not _ends(data[k]) and data[k] != _HASH:
+                    end = _cell_end(data, k)
+                    wrong, part, index = _corner(data, k, end, have, found, totals)
+                    if wrong > 0:
+                        return at, np.int64(NO_INDEX), k, np.int64(wrong * 4 + part), index
+                    line_corners[have[9], 0], line_corners[have[9], 1] = found[0], found[1]
+                    have[9] += 1
+                    k = _skip(data, end)
+                if have[9] == line_starts[have[8]]:
+                    return at, np.int64(TOO_FEW), begin, np.int64(0), np.int64(1)
+                have[8] += 1
             elif kind == EVENT:
-                # Two numbers an event: where its line begins, and the face that comes next.
-                events[2 * have[5]] = begin
-                events[2 * have[5] + 1] = have[3]
+                # Three numbers an event: where its line begins, and the face and the polyline that come next.
+                events[3 * have[5]] = begin
+                events[3 * have[5] + 1] = have[3]
+                events[3 * have[5] + 2] = have[8]
                 have[5] += 1
         at = _next_line(data, at)
         have[6] += 1
