@@ -100,7 +100,10 @@ class Obj(Same):
             "vt 1 1", "vn 0 0 1", "o wall", "g left", "usemtl red", "s 1", "f 1/1/1 2/2/1 3/3/1", "g right",
             "usemtl blue", "f -4//-1 -2//-1 \\", "  -1//-1", "o wall", "f 1 2 3 4", "l 1 2 3", "p 4",
         ])  # fmt: skip
-        mesh = read_points(text.encode(), "wall.obj")
+        held = read_things(text.encode(), "wall.obj")
+        self.assertEqual([t.name for t in held], ["wall", "wall lines"])
+        mesh = held[0].population
+        self.assertEqual(held[1].population.form.sizes.tolist(), [3])
         self.assertEqual(np.diff(mesh.form.starts).tolist(), [3, 3, 4])
         self.assertEqual(mesh.form.corners.tolist(), [0, 1, 2, 0, 2, 3, 0, 1, 2, 3])
         parts = mesh.form.of_faces["part"]
@@ -108,7 +111,7 @@ class Obj(Same):
         material = mesh.form.of_faces["material"]
         self.assertEqual([material.labels[k] for k in material.values], ["red", "blue", "blue"])
         self.assertEqual(mesh.form.of_corners["uv"].missing.tolist(), [False] * 3 + [True] * 7)
-        self.assertIn("2 polylines or points were left out", mesh.notes[0])
+        self.assertIn("1 lines of points (p) were left out", mesh.notes[0])
         again = read_points(FORMATS["obj"].write(mesh, None), "again.obj")
         self.assertEqual(again.form.corners.tolist(), mesh.form.corners.tolist())
         self.assertEqual(again.form.of_faces["part"].labels, parts.labels)

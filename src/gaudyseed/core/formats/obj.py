@@ -23,7 +23,7 @@ from ..population.strands import of_strands
 from .base import FORMATS, About, Format, Thing, Wish
 from .cells import Check, is_number
 from .columns import Results, batches, check_results, digits
-from .meshing import MOST_PARTS, mesh_of, named_apart, part_attribute, polygons_of, shown_colours
+from .meshing import MOST_PARTS, mesh_of, part_attribute, polygons_of, shown_colours
 from .stranding import strands_of
 
 #: Bytes read at a time, so that a reader can be stopped and lets others work.
@@ -51,11 +51,12 @@ def read(data: bytes, name: str, check: Check = never_overtaken, wish: Wish = Wi
     if lines.have[8]:
         strands = lines.strands()
         count = strands.elements.owners[0].count
-        found.append(Thing(stem, strands, f"{count:,} strands of {strands.count:,} points"))
+        beside = f"{stem} lines" if lines.have[3] else stem
+        found.append(Thing(beside, strands, f"{count:,} strands of {strands.count:,} points"))
     if lines.have[3] or not found:
         population = lines.population()
         found.insert(0, Thing(stem, population, _becomes(population)))
-    return named_apart(found)
+    return found
 
 
 def _becomes(population: Population) -> str:

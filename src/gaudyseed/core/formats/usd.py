@@ -8,6 +8,7 @@ import re
 import tempfile
 import zipfile
 from collections.abc import Iterator, Sequence
+from contextvars import ContextVar
 from dataclasses import replace
 from pathlib import Path, PurePath
 from typing import Any
@@ -363,10 +364,19 @@ _BACK = {"uv": "st", "colour": "original_color", "normal": "normals"}
 
 def write(population: Population, results: Results | None, about: About = About()) -> bytes:
     """Readable USD: a mesh with displayColor and primvars, its parts as subsets; clones as an instancer; strands."""
+    return _text(population, results, about)
+
+
+def _text(population: Population, results: Results | None, about: About) -> bytes:
     check_results(results)
     body = {Polygons: _mesh, Curves: _curves}.get(type(population.form), _instancer)
     head = f'#usda 1.0\n(\n    defaultPrim = "{_word(about.name)}"\n    metersPerUnit = 1\n    upAxis = "Z"\n)\n\n'
     return "".join([head, *body(population, results, about)]).encode()
+
+
+#: While a binary file is written: its arrays, which go to the other process as bytes. In the text stands the number of
+#: each as an array of one element.
+_apart_arrays: ContextVar[list[np.ndarray] | None] = ContextVar("arrays of a binary file", default=None)
 
 
 def _word(name: str) -> str:
@@ -408,7 +418,12 @@ def _doubles(values: np.ndarray) -> Iterator[str]:
 
 def _array(declared: str, values: np.ndarray, more: str = "") -> Iterator[str]:
     yield f"    {declared} = "
-    yield from _listed(values)
+    apart = _apart_arrays.get()
+    if apart is None:
+        yield from _listed(values)
+    else:
+        yield from _listed(np.full((1, *values.shape[1:]), len(apart), np.int32))
+        apart.append(values)
     yield f"{more}\n"
 
 
@@ -656,11 +671,21 @@ def _plain(value: np.ndarray) -> str:
 
 
 def write_crate(population: Population, results: Results | None, about: About = About()) -> bytes:
-    """The same as binary USD, which the library's process makes of the readable form."""
+    """The same as binary USD, which the library's process makes of the readable form and of its arrays as bytes."""
+    arrays: list[np.ndarray] = []
+    token = _apart_arrays.set(arrays)
+    try:
+        text = _text(population, results, about)
+    finally:
+        _apart_arrays.reset(token)
     with tempfile.TemporaryDirectory() as folder:
-        text, out = Path(folder) / "out.usda", Path(folder) / "out.usdc"
-        text.write_bytes(write(population, results, about))
-        run_apart(_WORKER, ["--crate", str(text), str(out)], about.name, never_overtaken, _SECONDS, "bad_usd")
+        given, held, out = (Path(folder) / name for name in ("out.usda", "arrays", "out.usdc"))
+        given.write_bytes(text)
+        with held.open("wb") as file:
+            for values in arrays:
+                np.save(file, np.ascontiguousarray(values), allow_pickle=False)
+        run_apart(_WORKER, ["--crate", str(given), str(held), str(out)], about.name, never_overtaken, _SECONDS,
+                  "bad_usd")  # fmt: skip
         return out.read_bytes()
 
 

@@ -393,11 +393,31 @@ class Reader:
             )
 
 
-def crate(text: str, out: str) -> None:
-    """Readable USD as binary."""
+def crate(text: str, arrays: str, out: str) -> None:
+    """Readable USD as binary; in the place of each array of numbers stands which of the arrays is meant."""
+    import numpy as np
     from pxr import Sdf
 
     layer = Sdf.Layer.OpenAsAnonymous(text)
+    held: list[Any] = []
+    with Path(arrays).open("rb") as file:
+        size = os.fstat(file.fileno()).st_size
+        while file.tell() < size:
+            held.append(np.load(file, allow_pickle=False))
+
+    def fill(path: Any) -> None:
+        spec = layer.GetAttributeAtPath(path) if path.IsPropertyPath() else None
+        kind = type(spec.default) if spec is not None and spec.default is not None else None
+        if spec is None or kind is None or not hasattr(kind, "FromNumpy"):
+            return
+        meant = np.array(spec.default)
+        values = held[int(meant.reshape(-1)[0])].astype(meant.dtype)
+        # Quaternions stand real part first in the text, and last in arrays.
+        spec.default = kind.FromNumpy(np.ascontiguousarray(values[:, [1, 2, 3, 0]] if "quat" in str(spec.typeName)
+                                                           else values))  # fmt: skip
+
+    if layer:
+        layer.Traverse(Sdf.Path.absoluteRootPath, fill)
     if not layer or not layer.Export(out):
         raise Refused("The file could not be written as binary USD.")
 
@@ -408,7 +428,7 @@ def main(arguments: list[str]) -> int:
     limited()
     try:
         if arguments[0] == "--crate":
-            crate(arguments[1], arguments[2])
+            crate(arguments[1], arguments[2], arguments[3])
         else:
             read(arguments[0], json.loads(Path(arguments[1]).read_text())).write(Path(arguments[2]))
     except Refused as error:
