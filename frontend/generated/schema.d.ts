@@ -2472,6 +2472,33 @@ export interface components {
             light: "" | "linear" | "display";
         };
         /**
+         * ImportedCurves
+         * @description The strands: how many points each has, <i4, by content; what kind of curve they are; what each strand carries.
+         */
+        ImportedCurves: {
+            /** Count */
+            count: number;
+            /** Sizes */
+            sizes: string;
+            /**
+             * Basis
+             * @default linear
+             * @enum {string}
+             */
+            basis: "linear" | "bezier" | "bspline" | "catmullRom";
+            /**
+             * Wrap
+             * @default nonperiodic
+             * @enum {string}
+             */
+            wrap: "nonperiodic" | "periodic" | "pinned";
+            /**
+             * Of Strands
+             * @default []
+             */
+            of_strands: components["schemas"]["ImportedAttribute"][];
+        };
+        /**
          * ImportedFaces
          * @description The faces of a mesh: how many corners each has, and the vertex of each corner, both <i4, by content.
          */
@@ -2528,10 +2555,15 @@ export interface components {
             /** Attributes */
             attributes: components["schemas"]["ImportedAttribute"][];
             /**
-             * @description Of a mesh; clones have none.
+             * @description Of a mesh; others have none.
              * @default null
              */
             faces: components["schemas"]["ImportedFaces"] | null;
+            /**
+             * @description Of strands; others have none.
+             * @default null
+             */
+            curves: components["schemas"]["ImportedCurves"] | null;
             /**
              * Subdivision
              * @description Each level has about four times the vertices of the one below.
@@ -3602,7 +3634,7 @@ export interface components {
             /** Name */
             name: string;
             /** Maker */
-            maker: components["schemas"]["GridMaker"] | components["schemas"]["FanMaker"] | components["schemas"]["ImportedMaker"] | components["schemas"]["ScatterMaker"] | components["schemas"]["SequenceMaker"] | components["schemas"]["StrandsMaker"] | components["schemas"]["SurfaceMaker"];
+            maker: components["schemas"]["GridMaker"] | components["schemas"]["FanMaker"] | components["schemas"]["ImportedMaker"] | components["schemas"]["ScatterMaker"] | components["schemas"]["SequenceMaker"] | components["schemas"]["StrandsMaker"] | components["schemas"]["SurfaceMaker"] | components["schemas"]["ThreadedMaker"];
             /**
              * @default {
              *       "position": [
@@ -4815,6 +4847,73 @@ export interface components {
             attributes: {
                 [key: string]: unknown;
             }[];
+        };
+        /**
+         * ThreadedMaker
+         * @description Clones along the strands of another population, which carry all that the strands have there.
+         *
+         *     The step *ground* reads the strands' channels and signals at their places.
+         */
+        ThreadedMaker: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            maker: "threaded";
+            /**
+             * Along
+             * @description Strands of the scene.
+             * @default null
+             */
+            on: string | null;
+            /**
+             * By
+             * @default number
+             */
+            by: ("number" | "spacing") | components["schemas"]["FollowDial"];
+            /**
+             * On each strand
+             * @default 5
+             */
+            count: number | components["schemas"]["FollowDial"];
+            /**
+             * Spacing
+             * @description From one to the next, along the strand.
+             * @default 0.05
+             */
+            spacing: number | components["schemas"]["FollowDial"];
+            /**
+             * From
+             * @description Along the strand, 0 at the root.
+             * @default 0.1
+             */
+            first: number | components["schemas"]["FollowDial"];
+            /**
+             * to
+             * @default 1
+             */
+            last: number | components["schemas"]["FollowDial"];
+            /**
+             * Thinned
+             * @description By the strands' channel density: the part of the beads that is there.
+             * @default true
+             */
+            thinned: boolean | components["schemas"]["FollowDial"];
+            /**
+             * Size
+             * @default 0.02
+             */
+            size: number | components["schemas"]["FollowDial"];
+            /**
+             * Size variation
+             * @default 0.2
+             */
+            size_variation: number | components["schemas"]["FollowDial"];
+            /**
+             * Seed
+             * @default 1
+             */
+            seed: number | components["schemas"]["FollowDial"];
         };
         /**
          * Timeline

@@ -13,7 +13,7 @@ import { FollowControl } from "./FollowControl";
 import { FormulaField } from "./FormulaField";
 import { FollowNumber } from "./FollowNumber";
 import { Fitted, InSpace } from "./Placing";
-import { MarkerChoice, MarkersChoice, MeshChoice, OtherChoice, Otherwise, OwnerChoice, PictureChoice, type Read, ReadingChoice, VectorChoice } from "./Reading";
+import { BelowChoice, MarkerChoice, MarkersChoice, OtherChoice, Otherwise, OwnerChoice, PictureChoice, type Read, ReadingChoice, VectorChoice } from "./Reading";
 import { Seed } from "./Seed";
 
 export interface Property {
@@ -57,7 +57,7 @@ const capital = (word: string) => (SHORT.includes(word) ? word.toUpperCase() : w
 /** Controls that a step's own editor shows, or none. */
 const ELSEWHERE = ["chains", "frozen", "swatches", "edges", "interval", "none"];
 /** Controls that want a row of their own where parameters stand in two columns. */
-const WIDE = ["triple", "three", "seed", "reading", "population", "markers", "picture"];
+const WIDE = ["triple", "three", "seed", "reading", "population", "markers", "picture", "strands"];
 
 export function Parameters({ values, schema, onDraft, onCommit, skip = [], columns, fitted }: Props) {
   const properties = (schema.properties ?? {}) as Record<string, Property>;
@@ -177,7 +177,8 @@ function Fixed({ name, of, value, fitted, onDraft, onCommit }: ControlProps) {
   }
   if (of.control === "signal") return <SignalChoice title={title} value={value as string} onCommit={onCommit} />;
   if (of.control === "owner") return <OwnerChoice title={title} value={value as string} help={of.description} onCommit={onCommit} />;
-  if (of.control === "mesh") return <MeshChoice title={title} value={value as string | null} help={of.description} onCommit={onCommit} />;
+  if (of.control === "mesh" || of.control === "strands")
+    return <BelowChoice title={title} kind={of.control} value={value as string | null} help={of.description} onCommit={onCommit} />;
   if (of.control === "reading") return <ReadingChoice title={title} value={value as Read | null} help={of.description} numbers none="The same everywhere" onCommit={onCommit} />;
   if (of.control === "vector") return <VectorChoice title={title} value={value as string} attributes={attributes} help={of.description} onCommit={onCommit} />;
   if (of.control === "owner_or_all") return <OwnerChoice title={title} value={value as string} all="all elements" help={of.description} onCommit={onCommit} />;

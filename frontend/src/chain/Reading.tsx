@@ -45,9 +45,9 @@ export function OwnerChoice({ title, value, help, all, onCommit }: Props<string>
 const NOTHING = " ";
 
 /** The populations of a scene that elements can stand on. */
-export function MeshChoice({ title, value, help, onCommit }: Props<string | null>) {
-  const listed = useStore((s) => JSON.stringify((s.scene?.populations ?? NONE).filter((p) => s.geometry[p.id]?.header.kind === "mesh").map((p) => ({ value: p.id, label: p.name }))));
-  const options = [{ value: NOTHING, label: "The surface alone" }, ...(JSON.parse(listed) as { value: string; label: string }[])];
+export function BelowChoice({ title, value, kind, help, onCommit }: Props<string | null> & { kind: "mesh" | "strands" }) {
+  const listed = useStore((s) => JSON.stringify((s.scene?.populations ?? NONE).filter((p) => s.geometry[p.id]?.header.kind === kind).map((p) => ({ value: p.id, label: p.name }))));
+  const options = [{ value: NOTHING, label: kind === "mesh" ? "The surface alone" : "Nothing yet" }, ...(JSON.parse(listed) as { value: string; label: string }[])];
   if (value !== null && !options.some((o) => o.value === value)) options.push({ value, label: `${value} (missing)` });
   return (
     <Titled title={title} help={help}>

@@ -3,7 +3,8 @@ import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
 import { Lightbulb, Maximize, Move3d, ScanSearch, X } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
 import type { PreviewLegend, Scene } from "../api/client";
-import { arrayOf, choosePopulation, chosenPopulation, draft, edit, isolatePart, lookWith, pinPreview, showAlone, trace, travel, useStore } from "../state/store";
+import { arrayOf, choosePopulation, chosenPopulation, draft, edit, editPopulation, isolatePart, lookWith, pinPreview, showAlone, trace, travel, useStore } from "../state/store";
+import { isFollowing } from "../state/follow";
 import { Choice } from "../widgets/Choice";
 import { ColourField } from "../widgets/ColourField";
 import { NumberField } from "../widgets/NumberField";
@@ -198,10 +199,28 @@ function Controls() {
   );
 }
 
+const EVERY = [1, 2, 4, 10, 25, 100];
+const nth = (n: number) => (n === 1 ? "All strands" : `Every ${n}${n % 100 !== 12 && n % 10 === 2 ? "nd" : n % 10 === 3 ? "rd" : "th"} strand`);
+
+/** A switch that draws every so many-th strand, and how many these are. */
+function EveryNth() {
+  const every = useStore((s) => s.scene?.populations.find((p) => p.id === s.chosen)?.draft.every ?? 1);
+  const drawn = useStore((s) => s.geometry[s.chosen]?.header.levels[1]?.count ?? 0);
+  if (isFollowing(every)) return null;
+  const options = [...new Set([...EVERY, every])].sort((a, b) => a - b).map((n) => ({ value: String(n), label: nth(n) }));
+  return (
+    <span className="chip gap-2 tabular">
+      <Choice plain label="Strands drawn" value={String(every)} options={options} onChange={(to) => editPopulation(to === "1" ? "Draw all strands" : `Draw every ${to}th strand`, (p) => ({ ...p, draft: { ...p.draft, every: Number(to) } }))} />
+      <span className="text-soft">{drawn.toLocaleString("en-GB")} strands</span>
+    </span>
+  );
+}
+
 /** How many elements the chosen population has, and how many of them are drawn. */
 function Count({ count }: { count: number }) {
   const making = useStore((s) => s.making[s.chosen]);
-  const word = useStore((s) => (s.geometry[s.chosen]?.header.kind === "mesh" ? "vertices" : "elements"));
+  const kind = useStore((s) => s.geometry[s.chosen]?.header.kind);
+  const word = useStore((s) => (kind === "clones" ? "elements" : (s.kinds.find((k) => k.name === kind)?.elements ?? "elements")));
   const part = useStore((s) => s.part);
   return (
     <div className="pointer-events-none absolute right-2.5 bottom-2.5 flex gap-2 [&>*]:pointer-events-auto">
@@ -219,6 +238,7 @@ function Count({ count }: { count: number }) {
           </IconButton>
         </span>
       )}
+      {kind === "strands" && <EveryNth />}
       <span className="chip tabular" role="status">
         <span>{making ? "making…" : `${count.toLocaleString("en-GB")} ${word}`}</span>
         {word === "elements" && count > MOST && <span className="text-soft">{MOST.toLocaleString("en-GB")} drawn</span>}

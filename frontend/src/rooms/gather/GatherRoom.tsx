@@ -30,8 +30,17 @@ export function newPopulation(maker: MakerDescription) {
   const name = `${maker.title} ${scene.populations.length + 1}`;
   const properties = (maker.parameters.properties ?? {}) as Record<string, Property>;
   const defaults = Object.entries(properties).flatMap(([key, of]) => (of.default === undefined ? [] : [[key, of.default]]));
-  const made = { maker: maker.name, ...Object.fromEntries(defaults), ...FIRST[maker.name] } as PopulationDocument["maker"];
+  const made = { maker: maker.name, ...Object.fromEntries(defaults), ...FIRST[maker.name], ...below(properties) } as PopulationDocument["maker"];
   addPopulation(population(scene, name, made, "sequin"));
+}
+
+/** What a new population is put onto: the one that is chosen, where it is strands and the maker wants these. */
+function below(properties: Record<string, Property>): { on?: string } {
+  const { scene, chosen, geometry } = useStore.getState();
+  if (properties.on?.control !== "strands") return {};
+  const kind = (id: string) => geometry[id]?.header.kind;
+  const on = kind(chosen) === "strands" ? chosen : scene?.populations.find((p) => kind(p.id) === "strands")?.id;
+  return on ? { on } : {};
 }
 
 export function newScatter() {
@@ -124,7 +133,7 @@ function Made({ population }: { population: PopulationDocument }) {
         </p>
       ) : maker.maker === "import" ? (
         <p className="text-soft">
-          Imported from <span className="text-ink">{maker.file}</span>, {maker.count.toLocaleString("en-GB")} {maker.faces ? "vertices" : "elements"}.
+          Imported from <span className="text-ink">{maker.file}</span>, {maker.count.toLocaleString("en-GB")} {maker.faces ? "vertices" : maker.curves ? `points of ${maker.curves.count.toLocaleString("en-GB")} strands` : "elements"}.
         </p>
       ) : (
         <MakerControls population={population} maker={maker} />

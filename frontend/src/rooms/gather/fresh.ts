@@ -11,15 +11,21 @@ export function freeId(scene: Scene, name: string): string {
 /** A population as it is added, standing where it was made and whole in the view. */
 export function population(scene: Scene, name: string, maker: PopulationDocument["maker"], shape: PopulationDocument["shape"]): PopulationDocument {
   return {
-    id: freeId(scene, name), name, maker, look: plainLook(maker.maker === "strands" ? fresh("along") : undefined), wears: null, shape, shown: true,
+    id: freeId(scene, name), name, maker, look: firstLook(maker.maker), wears: null, shape, shown: true,
     place: { position: [0, 0, 0], turn: [0, 0, 0], size: 1 },
     painted: [],
     draft: { count: null, every: 1, subdivision: null },
   };
 }
 
-/** One layer: a random value through a ramp, or what begins a chain in its place. */
-export function plainLook(begin: Step = fresh("random")): Look {
+/** What a population of a maker looks like at first: strands run along a ramp, beads take the colour of their strand. */
+function firstLook(maker: PopulationDocument["maker"]["maker"]): Look {
+  if (maker === "strands") return plainLook([fresh("along"), fresh("ramp")]);
+  return maker === "threaded" ? plainLook([fresh("ground")]) : plainLook();
+}
+
+/** One layer: a random value through a ramp, or another chain. */
+export function plainLook(paint: Step[] = [fresh("random"), fresh("ramp")]): Look {
   return {
     gaudyseed: 2,
     signals: [],
@@ -38,7 +44,7 @@ export function plainLook(begin: Step = fresh("random")): Look {
             blend_in: "linear",
             amount: 1,
             mask: null,
-            paint: [begin, fresh("ramp")],
+            paint,
           },
         ],
       },
