@@ -1,4 +1,4 @@
-"""Pictures that ship: a moon, a painted harbour and a feather, worked out when they are first read.
+"""Pictures that ship: a moon, a painted harbour, a feather and a stencil, worked out when they are first read.
 
 Each is (512, 512, 4) float32, linear light and alpha, row 0 at the top; drawn from the noise of this product.
 """
@@ -126,5 +126,18 @@ def _feather() -> np.ndarray:
     return _picture(np.repeat(grey[..., None], 3, axis=2), np.clip(np.maximum(vane, quill), 0, 1))
 
 
+def _stencil() -> np.ndarray:
+    """Five white diamonds on black, one above the other in the lower half, as they lie along a crest."""
+    x, y = _grid()
+    u, v = x / 2, (y + 1) / 2
+    inside = np.zeros((SIZE, SIZE), np.float32)
+    for middle in (0.08, 0.16, 0.24, 0.32, 0.40):
+        far = np.abs(u) / 0.080 + np.abs(v - middle) / 0.027
+        inside = np.maximum(inside, _soft(-far, -1.06, -0.94))
+    return _picture(np.repeat(inside[..., None], 3, axis=2))
+
+
 #: By name.
-PICTURES: dict[str, Callable[[], np.ndarray]] = {"moon": _moon, "harbour": _harbour, "feather": _feather}
+PICTURES: dict[str, Callable[[], np.ndarray]] = {
+    "moon": _moon, "harbour": _harbour, "feather": _feather, "stencil": _stencil,
+}  # fmt: skip

@@ -8,7 +8,7 @@ from ..core.document import parse, parse_json
 from ..core.look.model import Scene
 from ..store import Missing, Store
 
-SCENE_ID, ROUTE_ID, BENCH_ID = "midnight-menagerie", "parade-route", "workshop-bench"
+SCENE_ID, ROUTE_ID, BENCH_ID, HORSE_ID = "midnight-menagerie", "parade-route", "workshop-bench", "hobby-horse"
 
 
 def demo_scene() -> Scene:
@@ -26,6 +26,11 @@ def bench_scene() -> Scene:
     return _shipped(BENCH_ID)
 
 
+def horse_scene() -> Scene:
+    """The hobby-horse: a woollen mane, dyed along itself, with diamonds stencilled onto the crest it grows on."""
+    return _shipped(HORSE_ID)
+
+
 def _shipped(scene: str) -> Scene:
     data = resources.files(__name__).joinpath(f"{scene}.json").read_bytes()
     return parse(Scene, parse_json(data, f"{scene}.json"))
@@ -33,7 +38,7 @@ def _shipped(scene: str) -> Scene:
 
 def load_demo(store: Store) -> None:
     """Put the demo scenes into the store that are not there; edits to them are kept."""
-    for scene in (SCENE_ID, ROUTE_ID, BENCH_ID):
+    for scene in (SCENE_ID, ROUTE_ID, BENCH_ID, HORSE_ID):
         try:
             store.scene(scene)
         except Missing:

@@ -30,7 +30,7 @@ _SECTIONS = np.array(
 #: Vertices around a section; the crest lies in the middle of them.
 _AROUND = 32
 #: Along the path: where the crest begins, ends, and how far from the middle it reaches, as parts of 1.
-_CREST_FROM, _CREST_TO, _CREST_HALF = 0.05, 0.50, 0.085
+_CREST_FROM, _CREST_TO, _CREST_HALF = 0.03, 0.47, 0.055
 
 
 def _path(count: int) -> tuple[np.ndarray, np.ndarray]:
@@ -82,7 +82,7 @@ def _tube(path: np.ndarray, radius: np.ndarray, part: str, columns: int = 10) ->
     return grid_mesh(rings[:, ::-1], part=part, coat=False, gloss=0.8)
 
 
-def _ring(at: int, rows: int, part: str, thick: float = 0.013, grown: float = 1.045) -> Mesh:
+def _ring(at: int, rows: int, part: str, thick: float = 0.0095, grown: float = 1.035) -> Mesh:
     """A strap of the bridle: a round cord about the section at a place of the path."""
     sections, way = _path(rows)
     x, z, deep, wide, narrow = sections[at]
@@ -147,4 +147,4 @@ def _cheek(side: int, rows: int) -> Mesh:
     at = np.linspace(33, 51, 25)
     picked = np.stack([np.interp(at, np.arange(rows), sections[:, k]) for k in range(5)], -1)
     path = np.stack([picked[:, 0], side * picked[:, 3] * 1.03, picked[:, 1]], -1)
-    return _tube(path, np.array([1e-3, *np.full(23, 0.013), 1e-3]), "bridle", 8)
+    return _tube(path, np.array([1e-3, *np.full(23, 0.010), 1e-3]), "bridle", 8)

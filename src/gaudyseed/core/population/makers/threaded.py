@@ -22,7 +22,7 @@ from .base import ALONE, ColumnSource, MakerModel, Makings
 from .footing import LARGEST_COUNT
 
 _Share = Annotated[float, Field(ge=0, le=1)]
-_THINNING, _SIZES = np.uint32(0x7417), np.uint32(0x512E)
+_THINNING, _SIZES, _CHOOSING = np.uint32(0x7417), np.uint32(0x512E), np.uint32(0xC405)
 #: Of one strand.
 MOST_ON_ONE = 10_000
 #: What a point has of its own, whatever its strand has under that name.
@@ -50,6 +50,9 @@ class ThreadedMaker(MakerModel):
         0.05, title="Spacing", description="From one to the next, along the strand.",
         json_schema_extra={"unit": "units", "when": {"by": "spacing"}},
     )  # fmt: skip
+    share: Dialled[_Share] = Field(
+        1.0, title="Strands", description="The part of the strands that have any.", json_schema_extra={"unit": "share"}
+    )
     first: Dialled[_Share] = Field(0.1, title="From", description="Along the strand, 0 at the root.",
                                    json_schema_extra={"unit": "share"})  # fmt: skip
     last: Dialled[_Share] = Field(1.0, title="to", json_schema_extra={"unit": "share"})
@@ -77,10 +80,11 @@ class ThreadedMaker(MakerModel):
     def make(self, columns: ColumnSource, makings: Makings = ALONE) -> Population:
         """Place them, leave out those that the density has no room for, and give each what its strand has there."""
         strands, form = self._strands(makings)
-        strand, number, at = self._laid_out(strands, form)
-        low, high, part = _between(strands, form, strand, at)
         names = strands.elements.owners[0].attributes[STRAND]
-        keys = (names.values if names.kind == "integer" else np.arange(form.count))[strand].astype(np.int64)
+        named = (names.values if names.kind == "integer" else np.arange(form.count)).astype(np.int64)
+        strand, number, at = self._laid_out(strands, form, named)
+        low, high, part = _between(strands, form, strand, at)
+        keys = named[strand]
         words = (keys & 0xFFFFFFFF).astype(np.uint32), number.astype(np.uint32)
         kept = self._kept(makings, low, high, part, words)
         strand, low, high, part, number, keys = (v[kept] for v in (strand, low, high, part, number, keys))
@@ -118,7 +122,9 @@ class ThreadedMaker(MakerModel):
             )
         return strands, strands.form
 
-    def _laid_out(self, strands: Population, form: Curves) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    def _laid_out(
+        self, strands: Population, form: Curves, named: np.ndarray
+    ) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
         """(m,) the strand of each, its number there, and how far along it is, 0 to 1."""
         first, last = min(self.first, self.last), max(self.first, self.last)
         lengths = strands.elements.owners[0].attributes["strand_length"].values.astype(np.float64)
@@ -127,6 +133,11 @@ class ThreadedMaker(MakerModel):
         else:
             counts = np.minimum((last - first) * lengths / self.spacing + 1e-9, MOST_ON_ONE - 1).astype(np.int64) + 1
         counts[form.sizes < 2] = 0
+        if self.share < 1:
+            drawn = np.empty(form.count, np.float32)
+            low = (named & 0xFFFFFFFF).astype(np.uint32)
+            hashing.random_one(low, np.zeros(form.count, np.uint32), np.uint32(self.seed), _CHOOSING, drawn)
+            counts[drawn >= self.share] = 0
         whole = int(counts.sum())
         if whole > LARGEST_COUNT:
             raise BadInput(
@@ -135,7 +146,10 @@ class ThreadedMaker(MakerModel):
                 place="maker", code="too_many",
             )  # fmt: skip
         if not whole:
-            raise BadInput("The strands have no length to put beads on.", place="maker.on", code="no_room")
+            raise BadInput(
+                "No strand has room for a bead: all are single points, or none is among the part that has any.",
+                place="maker.on", code="no_room",
+            )  # fmt: skip
         strand = np.repeat(np.arange(form.count), counts)
         number = np.arange(whole) - np.repeat(np.cumsum(counts) - counts, counts)
         if self.by == "number":
