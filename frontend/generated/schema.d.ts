@@ -2576,6 +2576,18 @@ export interface components {
              * @default true
              */
             smooth: boolean | components["schemas"]["FollowDial"];
+            /**
+             * Stands on
+             * @description The mesh of the scene that strands grow on, in whose space they are.
+             * @default null
+             */
+            on: string | null;
+            /**
+             * Reach
+             * @description How far roots may lie from that mesh; left out, a fiftieth of its size.
+             * @default null
+             */
+            reach: number | components["schemas"]["FollowDial"] | null;
         };
         /**
          * Item
@@ -4882,6 +4894,12 @@ export interface components {
              * @default 0.05
              */
             spacing: number | components["schemas"]["FollowDial"];
+            /**
+             * Strands
+             * @description The part of the strands that have any.
+             * @default 1
+             */
+            share: number | components["schemas"]["FollowDial"];
             /**
              * From
              * @description Along the strand, 0 at the root.

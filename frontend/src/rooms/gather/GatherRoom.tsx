@@ -138,7 +138,8 @@ function Made({ population }: { population: PopulationDocument }) {
       ) : (
         <MakerControls population={population} maker={maker} />
       )}
-      {maker.maker === "import" && maker.faces && <ImportedMesh population={population} maker={maker} />}
+      {maker.maker === "import" && maker.faces && <Imported population={population} maker={maker} only={OF_MESHES} />}
+      {maker.maker === "import" && maker.curves && <Imported population={population} maker={maker} only={OF_STRANDS} />}
       {error && (
         <p role="alert" className="border-t border-line pt-2 font-medium">
           {error.sentence}
@@ -220,13 +221,14 @@ function Carried() {
   );
 }
 
-type Imported = Extract<PopulationDocument["maker"], { maker: "import" }>;
+type Brought = Extract<PopulationDocument["maker"], { maker: "import" }>;
 const OF_MESHES = ["subdivision", "smooth"];
+const OF_STRANDS = ["on", "reach"];
 
-/** What can be changed of a mesh that was brought. */
-function ImportedMesh({ population, maker }: { population: PopulationDocument; maker: Imported }) {
+/** What can be changed of a mesh that was brought, or of strands. */
+function Imported({ population, maker, only }: { population: PopulationDocument; maker: Brought; only: string[] }) {
   const schema = useStore((s) => s.makers.find((m) => m.name === "import")?.parameters ?? EMPTY);
-  return <MakerFields population={population} maker={maker as unknown as Made} schema={schema} only={OF_MESHES} />;
+  return <MakerFields population={population} maker={maker as unknown as Made} schema={schema} only={only} />;
 }
 
 type Made = Exclude<PopulationDocument["maker"], { maker: "import" | "sequence" }>;

@@ -95,7 +95,7 @@ def _strands(raw: list[RawColumn], name: str) -> Population:
     seen, first = np.unique(keys, return_index=True)
     if len(seen) < len(keys):
         again = int(begins[np.setdiff1d(np.arange(len(keys)), first)[0]])
-        label = column.labels[column.values[again]] if column.labels else column.values[again]
+        label = column.labels[column.values[again]] if column.labels else int(column.values[again])
         raise BadInput(
             f"Row {again + 1} goes on with strand {label!r}, which ended before. Sort the rows by strand, the points "
             "of each from root to tip.",

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import Annotated, Literal
 
 import numpy as np
@@ -19,7 +20,7 @@ from ...reading import Reading
 from ..attribute import Attribute
 from ..attribute import Field as Column
 from ..elements import Owners
-from ..population import Polygons, Standing
+from ..population import Polygons, Population, Standing
 from .base import MakerModel, Makings
 
 LARGEST_COUNT = 1_000_000
@@ -112,21 +113,38 @@ class Footed(MakerModel):
                 "Choose another density.",
                 place="maker.density", code="no_room",
             )  # fmt: skip
-        standing = Standing(on, np.ascontiguousarray(triangles[feet.triangles]), feet.weights)
-        normals = standing.carried(mesh.elements.attribute("normal").readable)
-        lengths = np.linalg.norm(normals, axis=1, keepdims=True)
-        normals = (normals / np.where(lengths > 0, lengths, 1)).astype(np.float32)
-        uv = form.of_corners.get("uv")
-        uvs = None
-        if uv is not None:
-            places = form.cut[0][feet.triangles]
-            uvs = (uv.readable[places] * feet.weights[:, :, None]).sum(axis=1, dtype=np.float32)
-        faces = form.cut[1][feet.triangles]
-        below = mesh.elements.owners[0]
-        first = form.corners[form.starts[faces]]
-        assert below.index is not None
-        owners = Owners("part", np.ascontiguousarray(below.index[first]), below.attributes)
-        return Scattered(feet.positions, normals, uvs, feet.numbers, faces), owners, standing
+        below = on_triangles(mesh, on, feet.triangles, feet.weights)
+        found = Scattered(feet.positions, below.normals, below.uvs, feet.numbers, below.faces)
+        return found, below.parts, below.standing
+
+
+@dataclass(frozen=True)
+class Below:
+    """What a mesh has under feet on its triangles: normals (m, 3), uvs (m, 2) or None, faces (m,), parts."""
+
+    standing: Standing
+    normals: np.ndarray
+    uvs: np.ndarray | None
+    faces: np.ndarray
+    parts: Owners
+
+
+def on_triangles(mesh: Population, on: str, triangles: np.ndarray, weights: np.ndarray) -> Below:
+    """What the mesh of that id has at (m,) triangles, by the (m, 3) weights of their corners."""
+    form = mesh.form
+    assert isinstance(form, Polygons)
+    standing = Standing(on, np.ascontiguousarray(form.triangles[triangles]), weights)
+    normals = standing.carried(mesh.elements.attribute("normal").readable)
+    lengths = np.linalg.norm(normals, axis=1, keepdims=True)
+    normals = (normals / np.where(lengths > 0, lengths, 1)).astype(np.float32)
+    uv, uvs = form.of_corners.get("uv"), None
+    if uv is not None:
+        uvs = (uv.readable[form.cut[0][triangles]] * weights[:, :, None]).sum(axis=1, dtype=np.float32)
+    faces = form.cut[1][triangles]
+    table = mesh.elements.owners[0]
+    assert table.index is not None
+    index = np.ascontiguousarray(table.index[form.corners[form.starts[faces]]])
+    return Below(standing, normals, uvs, faces, Owners("part", index, table.attributes))
 
 
 def _parts(on: Mesh, faces: np.ndarray) -> Owners:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from typing import ClassVar, Literal
+from typing import Annotated, ClassVar, Literal
 
 import numpy as np
 from pydantic import Field
@@ -21,6 +21,7 @@ from ..meshes import PART, Subdivision, check_polygons, of_polygons, subdivided,
 from ..population import Curves, Polygons, Population, of_points
 from ..strands import curves_of, of_curves, of_strands
 from .base import ALONE, ColumnSource, MakerModel, Makings
+from .rooting import rooted
 
 LARGEST_COUNT = 20_000_000
 _DIGEST = r"^[0-9a-f]{32}$"
@@ -87,6 +88,25 @@ class ImportedMaker(MakerModel):
         0, title="Subdivision", description="Each level has about four times the vertices of the one below."
     )
     smooth: Dialled[bool] = Field(True, title="Smooth", description="Off cuts the faces and keeps their form.")
+    on: str | None = Field(
+        None, pattern=r"^[a-z0-9_-]{1,40}$", title="Stands on",
+        description="The mesh of the scene that strands grow on, in whose space they are.",
+        json_schema_extra={"control": "mesh"},
+    )  # fmt: skip
+    reach: Dialled[Annotated[float, Field(ge=0, le=1e6)]] | None = Field(
+        None, title="Reach", description="How far roots may lie from that mesh; left out, a fiftieth of its size.",
+        json_schema_extra={"unit": "units", "control": "fitted"},
+    )  # fmt: skip
+
+    @property
+    def stands_on(self) -> str | None:
+        """The mesh that strands grow on."""
+        return self.on if self.curves is not None else None
+
+    def reads(self, makings: Makings) -> str:
+        """The places and faces of that mesh."""
+        on = self.stands_on
+        return "" if on is None else makings.population(on, "maker.on").body
 
     def estimated(self) -> int:
         """The elements of the file, and those that subdivision adds."""
@@ -103,7 +123,9 @@ class ImportedMaker(MakerModel):
         if not np.isfinite(position.values).all():
             raise BadInput("Some positions are not finite numbers. Import the file again.", place="maker")
         if self.curves is not None:
-            return self._strands(self.curves, table, columns)
+            strands = self._strands(self.curves, table, columns)
+            on = self.stands_on
+            return strands if on is None else rooted(strands, on, self.reach, makings)
         if self.faces is None:
             return with_derived(of_points(self.count, table))
         form = self._polygons(self.faces, columns)
