@@ -20,6 +20,7 @@ from typing import Any
 import numpy as np
 from tests.support import beetle_scene
 
+from bench import strands
 from bench.colours import bench_colour
 from bench.edits import bench_edits
 from bench.meshes import bench_meshes
@@ -395,6 +396,7 @@ def main() -> None:
     bench_places(rows, versus)
     bench_lanes(rows, timed)
     bench_files(rows)
+    strands.bench_strands(rows, timed)
     with Server() as server:
         rows.append(("server start to first page", f"{server.ready:.2f} s", "(wanted with the page: below 5)"))
         bench_edits(server.post, rows)
@@ -430,7 +432,23 @@ def only_send() -> None:
     print("\n".join(f"| {a} | {b} | {c} |" for a, b, c in rows))
 
 
+def only_strands() -> None:
+    """What belongs to strands alone; the table is printed, not written."""
+    from playwright.sync_api import sync_playwright
+    from tests.browser.driver import ARGUMENTS, chromium
+
+    rows: list[tuple[str, str, str]] = []
+    strands.bench_strands(rows, timed)
+    with Server() as server, sync_playwright() as p:
+        browser = p.chromium.launch(executable_path=chromium(), args=ARGUMENTS)
+        strands.bench_view(browser, server, _keyed, rows)
+        browser.close()
+    print("\n".join(f"| {a} | {b} | {c} |" for a, b, c in rows))
+
+
 if __name__ == "__main__":
+    if "--strands" in sys.argv:
+        sys.exit(only_strands())
     if "--send" in sys.argv:
         sys.exit(only_send())
     if "--fuzz" in sys.argv:

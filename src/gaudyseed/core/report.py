@@ -20,6 +20,7 @@ from .look.steps import Value
 from .look.steps.base import Choices, Outcome
 from .population import Attribute, Curves
 from .population.derive import standing
+from .population.strands import along_of
 from .vectors import lengths
 
 
@@ -222,7 +223,7 @@ def _strand_at(evaluation: Evaluation, element: int) -> dict[str, Any] | None:
         return None
     strand = int(form.curve_of[element])
     first, count = int(form.starts[strand]), int(form.sizes[strand])
-    along = evaluation.population.elements.attribute("along").readable[first : first + count]
+    along = along_of(evaluation.population)[first : first + count]
     # Even places along it, each with the colour between its neighbours.
     at = np.linspace(0, 1, min(_TONES, 8 * count)) if count > 1 else np.zeros(1)
     colours = evaluation.colours[first : first + count]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 import numpy as np
@@ -13,6 +14,8 @@ from .scope import Scope
 from .steps.base import Step
 
 ELEMENT = "element"
+#: Gives the keys of the elements start to stop.
+Words = Callable[[int, int], tuple[np.ndarray, np.ndarray]]
 
 
 class Keyed(Step):
@@ -32,19 +35,30 @@ class Keyed(Step):
         """BadInput where there is nothing of that name, or it holds neither whole numbers nor texts."""
         if self.per == ELEMENT:
             return
-        kind = scope.attribute(self.per, f"{place}.per").kind
+        found = scope.elements.above(self.per)
+        kind = (found[0] if found else scope.attribute(self.per, f"{place}.per")).kind
         if kind not in ("integer", "text"):
             raise BadInput(
                 f"{self.per!r} holds {kind}s; a random value per attribute wants whole numbers or texts.",
                 place=f"{place}.per", code="wrong_kind",
             )  # fmt: skip
 
-    def words(self, elements: Elements) -> tuple[np.ndarray, np.ndarray]:
-        """The keys of the elements, two words of (n,) uint32."""
-        return elements.keys if self.per == ELEMENT else elements.attribute(self.per).key_words
+    def words(self, elements: Elements) -> Words:
+        """The keys of the elements start to stop, two words of (m,) uint32."""
+        if self.per == ELEMENT:
+            low, high = elements.keys
+            return lambda a, b: (low[a:b], high[a:b])
+        found = elements.above(self.per)
+        if found is None:
+            low, high = elements.attribute(self.per).key_words
+            return lambda a, b: (low[a:b], high[a:b])
+        # Owners are far fewer: their words are looked up for a chunk at a time.
+        (low, high), owner = found[0].key_words, found[1]
+        return lambda a, b: (low[owner[a:b]], high[owner[a:b]])
 
     def keys_read(self, scope: Scope) -> list[Any]:
         """Digests of the keys, for ``depends_on``."""
         if self.per == ELEMENT:
             return [scope.elements.key_digest]
-        return [scope.elements.attribute(self.per).digest]
+        found = scope.elements.above(self.per)
+        return [scope.elements.attribute(self.per).digest if found is None else found[2]]

@@ -37,12 +37,15 @@ class Owners:
         or texts.
     below
         The level that the index leads from; empty for the elements.
+    named
+        Names the index by content, where something shorter does than the index itself.
     """
 
     level: str
     index: np.ndarray | None
     attributes: dict[str, Attribute]
     below: str = ""
+    named: str = ""
 
     @property
     def count(self) -> int:
@@ -53,8 +56,14 @@ class Owners:
     @property
     def digest(self) -> str:
         """Content digest of the table and its index."""
-        index = "" if self.index is None else digest_of(self.index)
-        return digest_of(self.level, self.below, index, _digests(self.attributes.values()))
+        return digest_of(self.level, self.below, self.index_digest, _digests(self.attributes.values()))
+
+    @cached_property
+    def index_digest(self) -> str:
+        """Content digest of the index; empty where there is none."""
+        if self.index is None:
+            return ""
+        return self.named or digest_of(self.index)
 
 
 @dataclass(frozen=True)
@@ -95,8 +104,10 @@ class Elements:
         found = replace(self, own={**self.own, **more})
         object.__setattr__(found, "_carried", self._carried)
         object.__setattr__(found, "owning", self.owning)
-        if "keys" in self.__dict__ and KEY not in more:
-            found.__dict__["keys"] = self.keys
+        kept = {"keys": KEY, "_along": "position"}
+        for name, replaced in kept.items():
+            if name in self.__dict__ and replaced not in more:
+                found.__dict__[name] = self.__dict__[name]
         return found
 
     @cached_property
@@ -128,6 +139,21 @@ class Elements:
     def _holding(self, name: str) -> Owners | None:
         """The finest level above the elements that has an attribute of that name."""
         return next((table for table in self.owners if name in table.attributes), None)
+
+    def above(self, name: str) -> tuple[Attribute, np.ndarray, str] | None:
+        """What owners have under that name, (k,), the owner of each element, (n,), and a digest of both.
+
+        None where the elements have it themselves, or nobody does.
+        """
+        table = None if name in self.own or name in self.derived else self._holding(name)
+        owner = self.owner_of(table.level) if table is not None else None
+        if table is None or owner is None:
+            return None
+        steps, at = [table.index_digest], table
+        while at.below:
+            at = next(other for other in self.owners if other.level == at.below)
+            steps.append(at.index_digest)
+        return table.attributes[name], owner, digest_of(table.attributes[name].digest, steps)
 
     def level_of(self, name: str) -> str:
         """The level that an attribute lives on."""

@@ -19,6 +19,8 @@ from .population import Curves, Population, Standing
 STRAND, PART = "strand", "part"
 #: Of cubic curves, where on the curve each control point counts; ``position`` is that of the control point.
 ON_CURVE = "curve_position"
+#: Where elements keep what was measured when they were made.
+_ALONG = "_along"
 #: Points that all strands of a population may have together.
 MOST_POINTS = 20_000_000
 #: Points of one strand.
@@ -114,13 +116,29 @@ def of_curves(
     given_part = table.pop(PART, None)
     if parts is None and given_part is not None:
         parts = _parts(given_part)
-    owners = [Owners(STRAND, form.curve_of, table)]
+    owners = [Owners(STRAND, form.curve_of, table, named=form.digest)]
     if parts is not None:
         owners.append(replace(parts, below=STRAND))
     elements = Elements("point", len(places), dict(points), tuple(owners), derived)
+    elements.__dict__[_ALONG] = along
     if standing is not None and standing.foot_of is None:
         standing = replace(standing, foot_of=form.curve_of)
     return Population("strands", elements, form, notes, standing)
+
+
+def along_of(population: Population) -> np.ndarray:
+    """(n,) float32: the place of each point along its strand by length, whatever its file has under that name."""
+    elements, form = population.elements, population.form
+    assert isinstance(form, Curves)
+    found: np.ndarray | None = elements.__dict__.get(_ALONG)
+    if found is None:
+        places = elements.attribute("position").readable
+        if form.basis == "linear":
+            found = _distances(places, form.starts)[1]
+        else:
+            found = on_cubics(places, form.starts, form.basis, form.wrap)[2]
+        elements.__dict__[_ALONG] = found
+    return found
 
 
 def drawn_places(population: Population) -> np.ndarray:

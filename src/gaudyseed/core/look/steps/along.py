@@ -12,7 +12,7 @@ from ...errors import BadInput
 from ...kernels.parallel import over
 from ...kinds import Kind
 from ...population import Curves
-from ...population.strands import numbered
+from ...population.strands import along_of, numbered
 from ..curved import Curved
 from ..scope import Scope
 from .base import Context, Outcome, Plan, Value
@@ -51,7 +51,7 @@ class Along(Curved):
     def _places(self, scope: Scope) -> np.ndarray:
         form = scope.population.form
         assert isinstance(form, Curves)
-        found = scope.elements.attribute("along").readable if self.by == "length" else numbered(form)
+        found = along_of(scope.population) if self.by == "length" else numbered(form)
         if not self.flip:
             return found
         turned = np.empty_like(found)

@@ -134,16 +134,14 @@ class Drift(Keyed):
         """(n, 3) linear float32, or (n,) float32 numbers."""
         assert incoming is not None and isinstance(self.seed, int)
         colours = incoming.array
-        low, high = self.words(context.elements)
+        words = self.words(context.elements)
         seed = np.uint32(self.seed)
         if incoming.kind == NUMBER:
             base, span = self._base_and_span(context, "value")
             chances = context.numbers(self, "chance")
 
             def shift(a: int, b: int, out: np.ndarray) -> None:
-                kernels.shift(
-                    colours[a:b], low[a:b], high[a:b], seed, _STREAM, base(a, b), span(a, b), chances(a, b), out
-                )
+                kernels.shift(colours[a:b], *words(a, b), seed, _STREAM, base(a, b), span(a, b), chances(a, b), out)
 
             return Plan(shift)
         ranges = [n for name in COMPONENTS for n in self._base_and_span(context, name)]
@@ -151,7 +149,7 @@ class Drift(Keyed):
 
         def fill(a: int, b: int, out: np.ndarray) -> None:
             kernels.drift(
-                colours[a:b].reshape(-1), low[a:b], high[a:b], seed, _STREAM, *(of(a, b) for of in ranges),
+                colours[a:b].reshape(-1), *words(a, b), seed, _STREAM, *(of(a, b) for of in ranges),
                 chance(a, b), self.space == "oklch", bend, out.reshape(-1),
             )  # fmt: skip
 

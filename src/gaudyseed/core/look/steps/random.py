@@ -56,15 +56,15 @@ class Random(Keyed):
     def plan(self, context: Context, incoming: Value | None) -> Plan:
         """(n,), (n, 2) or (n, 3) float32 in [0, 1). The first number is the same however many there are."""
         assert isinstance(self.seed, int) and isinstance(self.numbers, int)
-        low, high = self.words(context.elements)
+        words = self.words(context.elements)
         seed, numbers = np.uint32(self.seed), self.numbers
 
         def one(a: int, b: int, out: np.ndarray) -> None:
-            hashing.random_one(low[a:b], high[a:b], seed, _STREAM, out)
+            hashing.random_one(*words(a, b), seed, _STREAM, out)
 
         def more(a: int, b: int, out: np.ndarray) -> None:
             three = out if numbers == 3 else np.empty((b - a, 3), np.float32)
-            hashing.random_three(low[a:b], high[a:b], seed, _STREAM, three)
+            hashing.random_three(*words(a, b), seed, _STREAM, three)
             if numbers < 3:
                 out[:] = three[:, :numbers]
 

@@ -17,7 +17,7 @@ from ..attribute import Field as Column
 from ..elements import Owners
 from ..meshes import column
 from ..population import Curves, Population, Standing, of_points
-from ..strands import STRAND, drawn_places
+from ..strands import STRAND, along_of, drawn_places
 from .base import ALONE, ColumnSource, MakerModel, Makings
 from .footing import LARGEST_COUNT
 
@@ -183,7 +183,7 @@ def _between(
     strands: Population, form: Curves, strand: np.ndarray, at: np.ndarray
 ) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     """(m,) the points before and after each place along a strand, and the part of the way from one to the other."""
-    along = strands.elements.attribute("along").readable.astype(np.float64)
+    along = along_of(strands).astype(np.float64)
     # One rising column for all strands: the strand's number and, behind the point, the place along.
     rising = form.curve_of + along * 0.5
     low = np.searchsorted(rising, strand + at * 0.5, side="right") - 1
