@@ -54,7 +54,10 @@ class Keyed(Step):
             return lambda a, b: (low[a:b], high[a:b])
         # Owners are far fewer: their words are looked up for a chunk at a time.
         (low, high), owner = found[0].key_words, found[1]
-        return lambda a, b: (low[owner[a:b]], high[owner[a:b]])
+        if high.any():
+            return lambda a, b: (low.take(owner[a:b], mode="clip"), high.take(owner[a:b], mode="clip"))
+        nothing = np.zeros(elements.count, np.uint32)
+        return lambda a, b: (low.take(owner[a:b], mode="clip"), nothing[a:b])
 
     def keys_read(self, scope: Scope) -> list[Any]:
         """Digests of the keys, for ``depends_on``."""
