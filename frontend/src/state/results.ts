@@ -142,7 +142,7 @@ function wish(state: State, p: PopulationDocument): { wanted: Wanted; depends: u
 function below(scene: Scene, p: PopulationDocument): string {
   const on = "on" in p.maker ? scene.populations.find((other) => other.id === (p.maker as { on?: string | null }).on) : undefined;
   if (!on || on === p) return "";
-  return [on.maker, on.place, lookOf(scene, on)].map(textOf).join() + below({ ...scene, populations: scene.populations.filter((other) => other !== p) }, on);
+  return [on.maker, on.place, on.painted, lookOf(scene, on)].map(textOf).join() + below({ ...scene, populations: scene.populations.filter((other) => other !== p) }, on);
 }
 
 /** The populations that a look names, and those that these stand on, as one text. */

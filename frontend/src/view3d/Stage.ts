@@ -236,11 +236,12 @@ export class Stage {
     return subjectOf([...this.drawers.values()], [...this.bodies.values()], this.middle, this.radius);
   }
 
-  /** The element at a place of the canvas, in CSS pixels; null where there is none. */
-  elementAt(x: number, y: number): Picked | null {
+  /** The element at a place of the canvas, in CSS pixels, of one population where it is named; null where there is none. */
+  elementAt(x: number, y: number, only?: string): Picked | null {
     const { renderer, scene, drawers } = this;
     const { clientWidth: width, clientHeight: height } = this.canvas;
-    const left = [this.shadowFloor, this.contact.mesh];
+    const others = only === undefined ? [] : [...drawers].filter(([id]) => id !== only).map(([, drawer]) => drawer.object);
+    const left = [this.shadowFloor, this.contact.mesh, ...others];
     return pickedAt({ renderer, scene, camera: this.view.camera, drawers, bodies: [...this.bodies.values()], left }, x, y, width, height);
   }
 
@@ -290,9 +291,9 @@ export class Stage {
     return (b * sight.dot(between) - c * direction.dot(between)) / down;
   }
 
-  /** The place of the surface under a pixel: on the plane through the element there, square to its normal. */
-  surfaceAt(x: number, y: number): { population: string; point: THREE.Vector3 } | null {
-    const picked = this.elementAt(x, y);
+  /** The place of the surface under a pixel, of one population where it is named: on the plane through the element there, square to its normal. */
+  surfaceAt(x: number, y: number, only?: string): { population: string; point: THREE.Vector3 } | null {
+    const picked = this.elementAt(x, y, only);
     const drawer = picked && this.drawers.get(picked.population);
     const at = drawer?.placeOf(picked!.element);
     if (!drawer || !at) return null;

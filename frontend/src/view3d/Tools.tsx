@@ -175,10 +175,8 @@ function Painter({ column }: { column: string }) {
     if (!there) useStore.setState({ tool: null });
   }, [there]);
   if (!stage || !there) return null;
-  const onIt = (x: number, y: number) => {
-    const found = stage.surfaceAt(x, y);
-    return found?.population === id ? found.point : null;
-  };
+  // Through what grows on it: a mane does not hide the crest from the brush.
+  const onIt = (x: number, y: number) => stage.surfaceAt(x, y, id)?.point ?? null;
   /** Dabs from where the brush was to where it is, spaced evenly. */
   const go = (x: number, y: number) => {
     const now = stroke.current;

@@ -164,10 +164,11 @@ function Things({ things }: { things: ThingPreview[] }) {
 function Carried({ thing }: { thing: ThingPreview }) {
   const attributes = thing.attributes as unknown as AttributeCensus[];
   const levels = thing.levels as unknown as { name: string; count: number }[];
+  const word = useStore((s) => (thing.kind === "clones" ? "elements" : (s.kinds.find((k) => k.name === thing.kind)?.elements ?? "elements")));
   return (
     <>
       <p className="text-soft">
-        <span className="font-semibold text-ink tabular">{thing.count.toLocaleString("en-GB")}</span> {thing.kind === "mesh" ? "vertices" : "elements"}
+        <span className="font-semibold text-ink tabular">{thing.count.toLocaleString("en-GB")}</span> {word}
         {levels.slice(1).map((l) => ` in ${l.count.toLocaleString("en-GB")} ${l.name}${l.count === 1 ? "" : "s"}`)} with {attributes.length} attributes. Nothing is stored until
         you add it.
       </p>
