@@ -16,10 +16,9 @@ ROOT = Path(__file__).resolve().parent.parent
 sys.path.insert(0, str(ROOT))
 
 from tests.browser.driver import BrowserCase  # noqa: E402
-from tests.support import look_document  # noqa: E402
 from tools.kite import kite  # noqa: E402
 
-from gaudyseed.demo import bench_scene, demo_scene, route_scene  # noqa: E402
+from gaudyseed.demo import bench_scene, demo_scene, horse_scene, route_scene  # noqa: E402
 
 FOLDER = ROOT / "docs" / "screenshots"
 
@@ -188,12 +187,14 @@ def library(c: Camera) -> None:
     c.page.get_by_label("Use Parade").wait_for()
 
 
-def normals(c: Camera) -> None:
-    """The fox mask by its normals, two axes swapped."""
-    c.page.get_by_role("button", name=re.compile("^Painted fox mask")).first.click()
-    c.page.get_by_label("Show Painted fox mask alone").click()
-    c.page.get_by_label("Frame the chosen one (9)").click()
-    c.open("As colour")
+def strands(c: Camera) -> None:
+    """The hobby-horse, one strand of its mane traced with its tones."""
+    box = c.page.get_by_role("application").bounding_box()
+    assert box
+    c.page.mouse.click(box["x"] + 0.42 * box["width"], box["y"] + 0.43 * box["height"])
+    c.page.get_by_role("region", name=re.compile("^Trace of element")).wait_for()
+    c.page.mouse.move(0, 0)
+    c.settle()
 
 
 def parts(c: Camera) -> None:
@@ -275,9 +276,8 @@ WEAR = {"name": "wear", "chain": [{"step": "random", "seed": 11}, DUSK, {"step":
 RANDOM = {"step": "random", "seed": 42}
 FOLLOWED = {**DRIFT, "hue": [0, {"signal": "wear", "low": 0, "high": 70}]}
 BENT = {"step": "curve", "points": [{"x": x, "y": y} for x, y in ((0, 0), (0.45, 0.15), (0.7, 0.8), (1, 1))]}
-NORMALS = [{"step": "attribute", "name": "normal"}, {"step": "as_colour", "red": "z", "blue": "x"}]
 #: Those of the whole demo; the others show its sequins alone.
-WHOLE = ("colour-room", "gather-room", "publish-room", "normals")
+WHOLE = ("colour-room", "gather-room", "publish-room")
 #: Name: what is done, and the chain it begins with (None: the demo as it is).
 PICTURES: dict[str, tuple[Callable[[Camera], None], list | None, dict]] = {
     "colour-room": (colour_room, None, {}),
@@ -301,7 +301,7 @@ PICTURES: dict[str, tuple[Callable[[Camera], None], list | None, dict]] = {
                           {"step": "palette", "name": "Night sweets", "columns": 3, "swatches": [
                               {"colour": c, "locked": c == "#a02c7d"}
                               for c in ("#1b1433", "#46206b", "#a02c7d", "#ef5d78", "#ffb37a", "#fff0c9")]}], {}),
-    "normals": (normals, None, {}),
+    "strands": (strands, None, {}),
 }  # fmt: skip
 
 
@@ -320,8 +320,8 @@ def main(names: list[str]) -> None:
                 camera.wanted = edged(BrowserCase.document(camera))
             if name in WHOLE:
                 camera.wanted = demo_scene().model_dump(mode="json")
-            if name == "normals":
-                camera.wanted["populations"][3]["look"] = look_document(*NORMALS)
+            if name == "strands":
+                camera.wanted = horse_scene().model_dump(mode="json")
             if name == "places":
                 camera.wanted = route_scene().model_dump(mode="json")
             if name in ("send", "finishes"):

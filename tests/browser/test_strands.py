@@ -168,9 +168,11 @@ class Stencilled(StrandCase):
         for dx, dy in ((30, 0), (0, 60), (-30, 0), (0, -60)):
             page.mouse.move(x + dx, y + dy, steps=3)
         page.wait_for_function(f"b => {APPLICATION}.applied !== b", arg=applied)
-        page.wait_for_timeout(600)
-        seen = self.drawn()
-        blue = (seen[..., 2] > seen[..., 0] + 60) & (before[..., 2] < before[..., 0] + 30)
+        for _ in range(20):
+            seen = self.drawn()
+            blue = (seen[..., 2] > seen[..., 0] + 60) & (before[..., 2] < before[..., 0] + 30)
+            if blue.sum() > 150:
+                break
         self.assertGreater(blue.sum(), 150)
         page.mouse.up()
         page.keyboard.press("Escape")

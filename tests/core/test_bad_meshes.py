@@ -233,7 +233,7 @@ class Usd(Refusing):
         self.refused(USDA.replace("[0, 1, 2]", "[0, 1, 7]").encode(), "a.usda", "point 7", "3")
         self.refused(USDA.replace("[3]", "[4]").encode(), "a.usda", "do not match")
         self.refused(USDA.replace("[3]", "[2, 1]").encode(), "a.usda", "2 corners")
-        self.refused(USDA.replace("def Mesh", "def Xform").encode(), "a.usda", "no meshes and no points")
+        self.refused(USDA.replace("def Mesh", "def Xform").encode(), "a.usda", "no meshes, points or curves")
         self.refused(b"#usda 1.0\ndef Mesh {{{", "a.usda", "Export it again")
         self.refused(b"PXR-USDC" + bytes(200), "a.usdc")
 

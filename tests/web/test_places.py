@@ -35,7 +35,7 @@ class Assets(ServerCase):
 
     def test_those_that_ship(self):
         names = [p["name"] for p in self.client.get("/api/assets").json["pictures"]]
-        self.assertEqual(names, ["moon", "harbour", "feather"])
+        self.assertEqual(names, ["moon", "harbour", "feather", "stencil"])
         for name in names:
             found = Image.open(io.BytesIO(self.client.get(f"/api/assets/{name}").data))
             self.assertEqual(max(found.size), 128)

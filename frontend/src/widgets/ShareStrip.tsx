@@ -26,12 +26,19 @@ const WEIGHS: { value: Weigh; label: string }[] = [
   { value: "count", label: "by count" },
   { value: "size", label: "by size" },
   { value: "opacity", label: "by opacity" },
+  { value: "density", label: "by density" },
 ];
 
 export function ShareStrip({ result, settable }: { result: EvaluationHeader | undefined; settable: boolean }) {
   const [typing, setTyping] = useState(false);
   const weigh = useStore((s) => s.weigh);
   const kind = useStore((s) => s.geometry[s.chosen]?.header.kind);
+  const channels = useStore((s) => s.channels);
+  /** Whether the chosen population has the channel that is weighed by. */
+  const fits = (by: string) => {
+    const kinds = channels.find(({ name }) => name === by)?.populations ?? [];
+    return kinds.length === 0 || kinds.includes(kind ?? "clones");
+  };
   const counts = result?.groups.counts ?? [];
   const count = result?.count ?? 0;
   const parts = result?.groups.weighed ?? counts;
@@ -48,7 +55,7 @@ export function ShareStrip({ result, settable }: { result: EvaluationHeader | un
         Share of <span className="text-ink tabular">{count.toLocaleString("en-GB")}</span>
         <br />
         <span className="-ml-1 text-ink [&_button]:h-4.5">
-          <Choice label="Shares measured" plain value={weigh} options={kind === "mesh" ? WEIGHS.filter((w) => w.value !== "size") : WEIGHS} onChange={(value) => useStore.setState({ weigh: value })} />
+          <Choice label="Shares measured" plain value={weigh} options={WEIGHS.filter((w) => w.value === "count" || fits(w.value))} onChange={(value) => useStore.setState({ weigh: value })} />
         </span>
       </div>
       <ul className="flex h-8 min-w-0 grow overflow-hidden rounded-md bg-well" onPointerLeave={() => isolate(null)} aria-label="Shares">

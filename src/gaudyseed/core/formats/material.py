@@ -10,7 +10,7 @@ import numpy as np
 from PIL import Image
 
 from ..channels import CHANNELS, Channel
-from ..population import Polygons, Population
+from ..population import Points, Population
 from .base import About, Piece
 from .columns import Results
 from .shapes import pieces_of
@@ -83,8 +83,8 @@ def _part(channel: Channel, values: np.ndarray) -> Part:
 def surfaces(
     population: Population, results: Results | None, about: About
 ) -> Iterator[tuple[str, Piece | None, Surface]]:
-    """A name, the piece and its material, for each shape and finish of clones, or for the whole of a mesh."""
-    if isinstance(population.form, Polygons):
+    """A name, the piece and its material, for each shape and finish of clones, or for all of a mesh or strands."""
+    if not isinstance(population.form, Points):
         whole = Piece(about.name, None, np.arange(population.count), picture=about.picture)  # type: ignore[arg-type]
         yield about.name, whole, surface_of(results, None, about)
         return

@@ -94,6 +94,8 @@ def _text(value: np.ndarray) -> str:
     return ", ".join(f"{float(part):.9g}" for part in value)
 
 
+_KINDS = ("clones", "mesh", "strands")
 FORMATS.add(
-    "materialx", Format("materialx", "MaterialX, materials alone", ".mtlx", "application/xml", write),
+    "materialx",
+    Format("materialx", "MaterialX, materials alone", ".mtlx", "application/xml", write, kinds=_KINDS),
 )  # fmt: skip

@@ -1,7 +1,7 @@
 """Compiled kernels: plain loops over arrays, serial, without the interpreter lock.
 
-Every kernel has an explicit signature, so importing a module of this package
-either compiles it or loads it from the disk cache; nothing compiles at a click.
+Every kernel has an explicit signature. Set-up compiles all of them into a disk cache; a kernel is loaded from
+there when it is first called, which takes milliseconds, so that a start does not wait for those that nobody needs.
 
 Numba's disk cache does not notice that a helper in another file changed. Each file's kernels therefore lie in
 a folder of the cache that is named after a digest of the file and of all kernel files that it imports: an edit
@@ -11,9 +11,11 @@ of one compiles that one, and those that use it, anew.
 from __future__ import annotations
 
 import ast
+import functools
 import hashlib
 import importlib
 import os
+import threading
 from collections.abc import Callable
 from concurrent.futures import FIRST_COMPLETED, ProcessPoolExecutor, wait
 from functools import cache
@@ -23,12 +25,15 @@ from typing import Any
 
 import numba
 import platformdirs
+from numba.extending import typeof_impl
 
 Kernel = Callable[..., Any]
 
 _HERE = Path(__file__).parent
 #: Options of every kernel. Serial and lock-free: threads come from ``parallel``.
 _OPTIONS = {"nogil": True, "cache": True, "fastmath": False, "error_model": "numpy", "boundscheck": False}
+#: Stands in a folder of the cache once all kernels of its file are there.
+_WHOLE = "whole"
 #: Kernel files in the order in which a cold start compiles them: what others import first, then the slowest.
 FILES = (
     "noise", "encoding", "waves", "oklab", "ramps", "hashing", "components", "grading", "blending", "scattering",
@@ -56,29 +61,56 @@ def _folder(name: str) -> Path:
     return root / f"{name}-{digest.hexdigest()}"
 
 
+class Lazy:
+    """A kernel that is compiled, or loaded from the disk cache, when it is first called or put into another one."""
+
+    _lock = threading.RLock()
+
+    def __init__(self, kernel: Kernel, signature: Any, options: dict[str, Any]) -> None:
+        self._kernel, self._signature, self._options = kernel, signature, options
+        self._dispatcher: Any = None
+        functools.update_wrapper(self, kernel)
+
+    @property
+    def dispatcher(self) -> Any:
+        """Numba's form of it."""
+        if self._dispatcher is None:
+            with Lazy._lock:
+                if self._dispatcher is None:
+                    # Read by Numba when it makes the kernel's cache.
+                    numba.config.CACHE_DIR = str(_folder(Path(self._kernel.__code__.co_filename).stem))
+                    given = () if self._signature is None else (self._signature,)
+                    self._dispatcher = numba.njit(*given, **self._options)(self._kernel)
+        return self._dispatcher
+
+    def __call__(self, *arguments: Any) -> Any:
+        """Call it."""
+        # The first call finds it; all others go straight there.
+        call = self.__dict__["_dispatcher"] or self.dispatcher
+        return call(*arguments)
+
+
+@typeof_impl.register(Lazy)
+def _typed(kernel: Lazy, _context: Any) -> Any:
+    """What a kernel is to another one that calls it: the same as if it were not lazy."""
+    return numba.types.Dispatcher(kernel.dispatcher)
+
+
 def compiled(signature: Any = None, **more: Any) -> Callable[[Kernel], Kernel]:
-    """Decorates a kernel: compiled for a signature when its file is imported, or loaded from the disk cache.
+    """Decorates a kernel: for a signature, compiled or loaded when it is first called.
 
     ``forceinline=True`` puts a helper into those that call it.
     """
-
-    def decorate(kernel: Kernel) -> Kernel:
-        # Read by Numba when it makes the kernel's cache.
-        numba.config.CACHE_DIR = str(_folder(Path(kernel.__code__.co_filename).stem))
-        given = () if signature is None else (signature,)
-        made: Kernel = numba.njit(*given, **_OPTIONS, **more)(kernel)
-        return made
-
-    return decorate
+    return lambda kernel: Lazy(kernel, signature, {**_OPTIONS, **more})
 
 
 def cold() -> list[str]:
     """The kernel files that have not been compiled yet, as they stand."""
-    return [name for name in FILES if not any(_folder(name).glob("*/*.nbc"))]
+    return [name for name in FILES if not (_folder(name) / _WHOLE).exists()]
 
 
 def warm(say: Callable[[str], None] = lambda _: None) -> None:
-    """Import, and with that compile or load, every kernel. Called by set-up.
+    """Compile every kernel that has not been. Called by set-up, and at a start.
 
     What is cold is compiled in processes of their own, as many at a time as there are processors; ``say`` hears
     how far that is.
@@ -86,12 +118,18 @@ def warm(say: Callable[[str], None] = lambda _: None) -> None:
     missing = cold()
     if len(missing) > 1:
         _compile_apart(missing, say)
-    for name in FILES:
+    for name in cold():
         _load(name)
 
 
 def _load(name: str) -> None:
-    importlib.import_module(f"{__name__}.{name}")
+    """Compile all kernels of a file, and note that it is whole."""
+    for kernel in vars(importlib.import_module(f"{__name__}.{name}")).values():
+        if isinstance(kernel, Lazy):
+            kernel.dispatcher  # noqa: B018 - what it is wanted for is that it is there
+    folder = _folder(name)
+    folder.mkdir(parents=True, exist_ok=True)
+    (folder / _WHOLE).touch()
 
 
 def _compile_apart(missing: list[str], say: Callable[[str], None]) -> None:
