@@ -97,7 +97,7 @@ def cases(suite: unittest.TestSuite) -> Iterator[unittest.TestCase]:
 #: About how long one test takes, by a part of its name; all others are quick.
 SECONDS = {".browser.": 5, ".test_server.": 8, ".test_cli.": 6, ".test_look_format.": 8, ".test_store.": 1.5}
 #: Processes that tests are shared out to: more than there are processors, since most tests wait for a browser or clock.
-PARTS = 4
+PARTS = 3
 
 
 def shared_out() -> list[list[str]]:
