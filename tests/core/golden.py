@@ -205,7 +205,7 @@ class Looks:
             fitting = [w for w, step in STEPS.items() if kind in step.takes and (w, kind) != ("mix", "vector")]
             word = self.rng.choice(fitting)
             steps.append(self.step(word, kind))
-            kind = {"choose": "colour", "mix": kind, "drift": kind}.get(word, STEPS[word].gives.word)
+            kind = {"choose": "colour", "mix": kind, "drift": kind, "unify": kind}.get(word, STEPS[word].gives.word)
         if kind != end and kind == "vector":
             steps, kind = [*steps, {"step": "component", "part": "length"}], "number"
         if kind != end:

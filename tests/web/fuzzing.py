@@ -86,7 +86,7 @@ class Documents:
             if word == "mix":
                 other = 0.3 if kind == "number" else "#aabbcc"
                 step |= {"chain": [{"step": "constant", "value": other}], "blend": self.rng.choice(["add", "overlay"])}
-            elif word != "drift":
+            elif word not in ("drift", "unify"):
                 kind = "colour" if word == "choose" else STEPS[word].gives.word
             steps.append(step)
         if kind != end:
