@@ -17,7 +17,7 @@ from pathlib import Path
 
 import numpy as np
 from PIL import Image
-from playwright.sync_api import Browser, BrowserContext, Locator, Page, ViewportSize, sync_playwright
+from playwright.sync_api import Browser, BrowserContext, Locator, Page, Playwright, ViewportSize, sync_playwright
 
 from tests.support import beetle_scene
 
@@ -26,6 +26,8 @@ ARGUMENTS = [
     "--no-sandbox", "--disable-quic", "--no-first-run", "--disable-background-networking",
     "--disable-component-update", "--disable-sync", "--use-gl=angle", "--use-angle=gl-egl", "--ignore-gpu-blocklist",
 ]  # fmt: skip
+#: The page around the view put together without Mesa: less than half of the work, but edges in the view are softened.
+QUICK = ["--disable-gpu-rasterization", "--disable-gpu-compositing"]
 os.environ.setdefault("LIBGL_ALWAYS_SOFTWARE", "1")
 APPLICATION = "(document.querySelector('[role=application]')?.dataset ?? {})"
 
@@ -79,20 +81,27 @@ def shared_server() -> Server:
 
 
 @cache
-def shared_browser() -> Browser:
-    """The one browser of this process."""
+def shared_driver() -> Playwright:
+    """What drives the browsers of this process."""
     driver = sync_playwright().start()
     atexit.register(driver.stop)
-    browser = driver.chromium.launch(executable_path=chromium(), args=ARGUMENTS)
+    return driver
+
+
+@cache
+def shared_browser(exact: bool = False) -> Browser:
+    """The one browser of this process; for tests that look at single pixels of the view another one."""
+    more = [] if exact else QUICK
+    browser = shared_driver().chromium.launch(executable_path=chromium(), args=[*ARGUMENTS, *more])
     atexit.register(browser.close)
     return browser
 
 
 @cache
-def shared_context(width: int, height: int) -> BrowserContext:
+def shared_context(width: int, height: int, exact: bool = False) -> BrowserContext:
     """One for all tests of a size: scripts that are compiled and cached once cost half of a test's start less."""
     size: ViewportSize = {"width": width, "height": height}
-    context = shared_browser().new_context(viewport=size, bypass_csp=True, accept_downloads=True)
+    context = shared_browser(exact).new_context(viewport=size, bypass_csp=True, accept_downloads=True)
     # A page that is left with something unsaved asks; the next test goes on.
     context.on("dialog", lambda dialog: dialog.accept())
     return context
@@ -103,10 +112,12 @@ class BrowserCase(unittest.TestCase):
 
     SIZE = {"width": 1280, "height": 800}
     QUERY = "&view=light"
+    #: Whether single pixels of the view are looked at.
+    EXACT = False
 
     @classmethod
     def setUpClass(cls) -> None:
-        cls.browser = shared_browser()
+        cls.browser = shared_browser(cls.EXACT)
         cls.server = shared_server()
         cls.folder, cls.data = cls.server.folder, cls.server.data
 
@@ -118,7 +129,7 @@ class BrowserCase(unittest.TestCase):
     def setUp(self) -> None:
         self.errors: list[str] = []
         self.scene = self.asked("scenes", {"document": self.document()})["id"]
-        self.context = shared_context(self.SIZE["width"], self.SIZE["height"])
+        self.context = shared_context(self.SIZE["width"], self.SIZE["height"], self.EXACT)
         self.addCleanup(self.forget)
         self.page = self.opened()
 

@@ -82,6 +82,14 @@ class PlaceCase(BrowserCase):
 
         self.after(drag)
 
+    def brush(self, radius: str) -> None:
+        """Give the brush that was taken a radius."""
+        group = self.page.get_by_role("group", name="Brush")
+        group.wait_for()
+        field = group.get_by_role("textbox", name="Radius", exact=True)
+        field.fill(radius)
+        field.press("Enter")
+
     def middle(self) -> tuple[float, float]:
         box = self.page.get_by_role("application").bounding_box()
         assert box
@@ -215,11 +223,7 @@ class FoxMask(PlaceCase):
     def test_painted_by_hand_and_broken_up(self):
         page = self.page
         self.button("Paint a new weight").click()
-        brush = page.get_by_role("group", name="Brush")
-        brush.wait_for()
-        radius = brush.get_by_role("textbox", name="Radius", exact=True)
-        radius.fill("0.5")
-        radius.press("Enter")
+        self.brush("0.5")
         x, y = self.middle()
         page.mouse.move(x - 30, y - 40)
         page.mouse.down()

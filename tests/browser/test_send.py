@@ -106,6 +106,8 @@ class FeatherFan(SendCase):
 class Pictured(SendCase):
     """Pixels of the view in flat shading against the arithmetic of core/shading.py."""
 
+    EXACT = True
+
     BLOCKS = [(200, 60, 40), (40, 150, 90), (60, 80, 190), (230, 200, 90)]
 
     def document(self) -> dict:
@@ -358,10 +360,7 @@ class DissolvingMask(SendCase):
         page = self.page
         whole = self.canvas()
         self.button("Paint a new weight").click()
-        brush = page.get_by_role("group", name="Brush")
-        radius = brush.get_by_role("textbox", name="Radius", exact=True)
-        radius.fill("0.6")
-        radius.press("Enter")
+        self.brush("0.6")
         x, y = self.middle()
         page.mouse.move(x - 20, y - 20)
         page.mouse.down()
@@ -538,6 +537,8 @@ class Swatches(SendCase):
 
 class Crisp(SendCase):
     """A stepped ramp on a coarse mesh: each pixel is a band's colour, and an edit of the ramp sends the table alone."""
+
+    EXACT = True
 
     MAKER = {"maker": "mesh", "surface": "ball", "subdivision": 0}
     BANDS = ramp([0, 0.33, 0.66], ["#a03020", "#30a050", "#3050c0"])

@@ -517,7 +517,9 @@ class Refused(unittest.TestCase):
         self.refused(self.usd([1], 1, basis.format("catmullRom", "pinned"), "cubic"), "a.usda", "2 or more")
 
     def test_widths_below_0_or_of_a_wrong_length(self):
-        self.refused(self.usd([3], 3, "    float[] widths = [1, -2, 3]\n"), "a.usda", "width below 0", "-2")
+        self.refused(
+            self.usd([3], 3, "    float[] widths = [1, -2, 3]\n"), "a.usda", "width below 0", "point 2 of strand 1"
+        )
         self.refused(self.usd([3, 2], 5, "    float[] widths = [1, 2, 3]\n"), "a.usda", "3 widths where 5 are wanted")
 
     def test_no_number_along_a_strand(self):

@@ -20,6 +20,7 @@ from .population import Attribute, Field, Points, Polygons, Population
 from .population.derive import standing
 from .population.meshes import column
 from .population.placed import placed
+from .population.strands import widths_of
 from .shading import versions
 
 #: ``mesh_of(asset, place)``: a small mesh of the scene by its name; BadInput where there is none.
@@ -106,9 +107,8 @@ def moved_elements(evaluation: Evaluation) -> Population:
         sizes = standing(population)[1] * factor
         more["size"] = Attribute("size", "number", sizes.astype("<f4"), (), (Field("size", "<f4"),))
     if "width" in lanes:
-        widths = population.elements.attribute("width")
         factor = lanes["width"].channel.held(lanes["width"].values)
-        more["width"] = column("width", "number", widths.readable * factor, "width")
+        more["width"] = column("width", "number", widths_of(population) * factor, "width")
     if "spin" in lanes:
         turns = spun(standing(population)[0], lanes["spin"].channel.held(lanes["spin"].values))
         fields = tuple(Field(f"q{axis}", "<f4") for axis in "xyzw")

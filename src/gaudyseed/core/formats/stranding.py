@@ -21,28 +21,26 @@ def strands_of(
 
     BadInput names the first strand or point that cannot be used.
     """
-    position = points["position"]
+    position, width = points["position"], points.get("width")
     form = curves_of(np.asarray(sizes), len(position.values), name, basis, wrap)
-    bad = np.flatnonzero(~np.isfinite(position.values).all(axis=1))
-    if len(bad):
-        strand = int(np.searchsorted(form.starts, bad[0], side="right"))
-        raise BadInput(
-            f"{len(bad):,} points of {name} have no usable place: the first is point "
-            f"{bad[0] - form.starts[strand - 1] + 1} of strand {strand}. Give every point finite coordinates.",
-            place=f"{name}, strand {strand}", code="bad_coordinate",
-        )  # fmt: skip
-    width = points.get("width")
-    if width is not None and width.kind in ("number", "integer"):
-        below = np.flatnonzero(np.asarray(width.readable) < 0)
-        if len(below):
-            strand = int(np.searchsorted(form.starts, below[0], side="right"))
-            raise BadInput(
-                f"{len(below):,} points of {name} have a width below 0: the first is {width.readable[below[0]]:g} on "
-                f"strand {strand}. Give widths of 0 or more.",
-                place=f"{name}, strand {strand}, width", code="bad_width",
-            )  # fmt: skip
+    bad = ~np.isfinite(position.values).all(axis=1)
+    _all_well(form, bad, name, "have no usable place", "Give every point finite coordinates.", "bad_coordinate")
+    if width is not None and width.kind in ("number", "integer") and width.width == 1:
+        _all_well(form, width.readable < 0, name, "have a width below 0", "Give widths of 0 or more.", "bad_width")
     made = of_curves(points, form, strands)
     return replace(made, notes=(*notes, *_odd(made, form)))
+
+
+def _all_well(form: Curves, bad: np.ndarray, name: str, what: str, cure: str, code: str) -> None:
+    """BadInput that names the first point which is bad, (n,) bool, by its strand and its number there."""
+    rows = np.flatnonzero(bad)
+    if len(rows):
+        strand = int(np.searchsorted(form.starts, rows[0], side="right"))
+        number = int(rows[0] - form.starts[strand - 1]) + 1
+        raise BadInput(
+            f"{len(rows):,} points of {name} {what}: the first is point {number} of strand {strand}. {cure}",
+            place=f"{name}, strand {strand}, point {number}", code=code,
+        )  # fmt: skip
 
 
 def _odd(made: Population, form: Curves) -> list[str]:

@@ -25,7 +25,7 @@ from ..population.derive import standing, with_derived
 from ..population.meshes import PART
 from ..population.population import of_points
 from ..population.strands import PART as STRAND_PART
-from ..population.strands import check_curves, of_strands
+from ..population.strands import check_curves, of_strands, widths_of
 from .apart import run_apart
 from .base import FORMATS, About, Format, Piece, Thing, Wish
 from .cells import Check
@@ -527,7 +527,7 @@ def _curves(population: Population, results: Results | None, about: About) -> It
     yield from _array("int[] curveVertexCounts", form.sizes)
     position = population.elements.attribute("position")
     yield from _array("point3f[] points", position.readable)
-    wide = population.elements.attribute("width").readable
+    wide = widths_of(population)
     # As OpenUSD works extents out: the control points, with half the greatest width around them.
     half = np.float32(wide.max(initial=0) / 2)
     low, high = position.readable.min(axis=0) - half, position.readable.max(axis=0) + half

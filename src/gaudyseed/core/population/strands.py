@@ -141,6 +141,16 @@ def along_of(population: Population) -> np.ndarray:
     return found
 
 
+def widths_of(population: Population) -> np.ndarray:
+    """(n,) float32: how wide strands are at each point; a usual width where *width* is no plain number."""
+    elements, form = population.elements, population.form
+    assert isinstance(form, Curves)
+    found = elements.find("width")
+    if found is not None and found.kind in ("number", "integer") and found.width == 1:
+        return found.readable
+    return np.full(population.count, usual_width(drawn_places(population), form), np.float32)
+
+
 def drawn_places(population: Population) -> np.ndarray:
     """(n, 3) float32: where the points of strands lie, on the curve where that is cubic."""
     found = population.elements.find(ON_CURVE) or population.elements.attribute("position")

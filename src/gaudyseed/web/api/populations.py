@@ -16,7 +16,7 @@ from ...core.geometry.things import thing
 from ...core.population import Curves, Polygons, Population
 from ...core.population.derive import standing
 from ...core.population.kinds import KINDS
-from ...core.population.strands import drawn_places
+from ...core.population.strands import drawn_places, widths_of
 from ...core.report import attribute_census
 from .. import binary
 from ..drafts import Draft
@@ -94,9 +94,9 @@ def _ribbons(population: Population) -> dict[str, np.ndarray]:
     form = population.form
     assert isinstance(form, Curves)
     return {
-        "widths": population.elements.attribute("width").readable,
+        "widths": widths_of(population),
         "starts": form.starts.astype(np.int32),
-        "normals": population.elements.attribute("normal").readable,
+        "normals": population.elements.attribute("root_normal").readable,
         **_parts(population),
     }
 
