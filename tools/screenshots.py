@@ -188,11 +188,7 @@ def library(c: Camera) -> None:
 
 
 def strands(c: Camera) -> None:
-    """The hobby-horse, one strand of its mane traced with its tones."""
-    box = c.page.get_by_role("application").bounding_box()
-    assert box
-    c.page.mouse.click(box["x"] + 0.42 * box["width"], box["y"] + 0.43 * box["height"])
-    c.page.get_by_role("region", name=re.compile("^Trace of element")).wait_for()
+    """The hobby-horse with its mane, coloured along every strand."""
     c.page.mouse.move(0, 0)
     c.settle()
 
