@@ -1,11 +1,13 @@
 """The dependency rule: core knows nobody; store and web know core; web knows store."""
 
 import ast
+import shutil
 import subprocess
 import sys
 import tempfile
 import unittest
 from pathlib import Path
+from unittest.mock import patch
 
 from gaudyseed.core import kernels
 from gaudyseed.core.look.steps import STEPS
@@ -93,3 +95,10 @@ class Kernels(unittest.TestCase):
         after = dict(zip(kernels.FILES, ast.literal_eval(done.stdout), strict=True))
         changed = {name for name in kernels.FILES if before[name] != after[name]}
         self.assertEqual(changed, {"hashing", "scattering", "drift", "spreading", "growing"})
+
+    def test_a_copy_elsewhere_is_compiled_before_it_is_used(self):
+        # Numba's index of what is cached: by the file's folder and the time when it was written.
+        with tempfile.TemporaryDirectory() as folder:
+            shutil.copytree(kernels._HERE, folder, dirs_exist_ok=True, ignore=shutil.ignore_patterns("__pycache__"))
+            with patch.object(kernels, "_HERE", Path(folder)):
+                self.assertEqual(kernels.cold(), list(kernels.FILES))

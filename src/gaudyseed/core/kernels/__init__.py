@@ -32,8 +32,6 @@ Kernel = Callable[..., Any]
 _HERE = Path(__file__).parent
 #: Options of every kernel. Serial and lock-free: threads come from ``parallel``.
 _OPTIONS = {"nogil": True, "cache": True, "fastmath": False, "error_model": "numpy", "boundscheck": False}
-#: Stands in a folder of the cache once all kernels of its file are there.
-_WHOLE = "whole"
 #: Kernel files in the order in which a cold start compiles them: what others import first, then the slowest.
 FILES = (
     "noise", "encoding", "waves", "oklab", "ramps", "hashing", "components", "grading", "blending", "scattering",
@@ -59,6 +57,16 @@ def _folder(name: str) -> Path:
     base = os.environ.get("GAUDYSEED_KERNEL_CACHE")
     root = Path(base) if base else Path(platformdirs.user_cache_dir("gaudyseed")) / "kernels"
     return root / f"{name}-{digest.hexdigest()}"
+
+
+def _stamp(name: str) -> Path:
+    """What lies in the cache once all kernels of a file are there.
+
+    Numba takes none that was made from a file elsewhere, or written at another time, so both are in its name.
+    """
+    file = _HERE / f"{name}.py"
+    made_from = hashlib.blake2b(f"{file} {file.stat().st_mtime_ns}".encode(), digest_size=8)
+    return _folder(name) / f"whole-{made_from.hexdigest()}"
 
 
 class Lazy:
@@ -106,7 +114,7 @@ def compiled(signature: Any = None, **more: Any) -> Callable[[Kernel], Kernel]:
 
 def cold() -> list[str]:
     """The kernel files that have not been compiled yet, as they stand."""
-    return [name for name in FILES if not (_folder(name) / _WHOLE).exists()]
+    return [name for name in FILES if not _stamp(name).exists()]
 
 
 def warm(say: Callable[[str], None] = lambda _: None) -> None:
@@ -127,9 +135,8 @@ def _load(name: str) -> None:
     for kernel in vars(importlib.import_module(f"{__name__}.{name}")).values():
         if isinstance(kernel, Lazy):
             kernel.dispatcher  # noqa: B018 - what it is wanted for is that it is there
-    folder = _folder(name)
-    folder.mkdir(parents=True, exist_ok=True)
-    (folder / _WHOLE).touch()
+    _folder(name).mkdir(parents=True, exist_ok=True)
+    _stamp(name).touch()
 
 
 def _compile_apart(missing: list[str], say: Callable[[str], None]) -> None:
