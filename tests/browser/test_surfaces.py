@@ -173,6 +173,7 @@ class Mask(SurfaceCase):
 
 
 class Coarse(SurfaceCase):
+    EXACT = True
     SURFACE = "mask"
     PAINT = [
         {"step": "attribute", "name": "position", "component": "z"}, {"step": "range", "own": True},
