@@ -340,7 +340,10 @@ class Pennants(PlaceCase):
         self.settle()
         # A key by hand: the marker is dragged at this frame.
         page.get_by_role("textbox", name="Frame number").fill("70")
-        self.after(lambda: page.keyboard.press("Enter"))
+        page.keyboard.press("Enter")
+        # Nothing is worked out if it stood there already.
+        page.wait_for_function("() => document.querySelector('input[type=range]').value === '70'")
+        self.settle()
         self.pull("Marker baton", 0, -25)
         keys = self.stored()["markers"][0]["keys"]
         self.assertEqual([k["frame"] for k in keys], [0, 48, 70, 96])

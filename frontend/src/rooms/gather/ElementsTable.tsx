@@ -139,6 +139,8 @@ export function ElementsTable() {
   /** The cell that the keyboard is on; the head is row -1. */
   const [cell, setCell] = useState<Cell | null>(null);
   const fromTable = useRef<number | null>(null);
+  /** The row to be brought into sight as soon as the table is long enough to have it. */
+  const [sought, setSought] = useState<number | null>(null);
   const matched = head?.matched ?? 0;
   const columns = head?.columns ?? [];
   const rows = useVirtualizer({
@@ -159,12 +161,17 @@ export function ElementsTable() {
     fromTable.current = null;
     let stale = false;
     void ask(0, traced).then(({ row_found: row }) => {
-      if (!stale && row !== null) box.current?.scrollTo({ top: Math.max(0, row * ROW - 2 * ROW) });
+      if (!stale) setSought(row);
     });
     return () => {
       stale = true;
     };
   }, [traced, ask]);
+  useEffect(() => {
+    if (sought === null || sought >= matched) return;
+    box.current?.scrollTo({ top: Math.max(0, sought * ROW - 2 * ROW) });
+    setSought(null);
+  }, [sought, matched]);
 
   const elementAt = (row: number) => pages.get(Math.floor(row / PAGE))?.elements[row % PAGE];
   const sortBy = (key: string) => setQuery((q) => ({ ...q, sort: key, descending: q.sort === key && !q.descending }));
