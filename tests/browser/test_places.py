@@ -90,6 +90,15 @@ class PlaceCase(BrowserCase):
         field.fill(radius)
         field.press("Enter")
 
+    def kept(self, before: str = "") -> dict:
+        """The first painted column once a stroke is kept in it; its digest was ``before``."""
+        for _ in range(100):
+            painted: dict = next(p for p in self.stored()["populations"] if p["painted"])["painted"][0]
+            if painted["digest"] != before:
+                return painted
+            self.page.wait_for_timeout(100)
+        raise AssertionError("The stroke was not kept")
+
     def middle(self) -> tuple[float, float]:
         box = self.page.get_by_role("application").bounding_box()
         assert box
@@ -229,15 +238,11 @@ class FoxMask(PlaceCase):
         page.mouse.down()
         page.mouse.move(x + 30, y - 30, steps=6)
         page.mouse.up()
-        page.wait_for_function("() => document.querySelector('[data-saving]')?.dataset.saving === 'saved'")
-        page.wait_for_timeout(300)
-        painted = self.stored()["populations"][0]["painted"][0]
+        painted = self.kept()
         self.assertEqual((painted["name"], len(painted["digest"])), ("weight", 32))
         # By key too: a dab in the middle; and each stroke is one undo.
         page.get_by_role("button", name="Paint", exact=True).press("Enter")
-        page.wait_for_timeout(400)
-        second = self.stored()["populations"][0]["painted"][0]["digest"]
-        self.assertNotEqual(second, painted["digest"])
+        self.kept(painted["digest"])
         page.keyboard.press("Escape")
         self.after(page.get_by_role("button", name=re.compile("^Undo")).click)
         self.assertEqual(self.stored()["populations"][0]["painted"][0]["digest"], painted["digest"])
