@@ -184,7 +184,7 @@ def _of_strands(
         Attribute("root_position", "vector", places[roots], stands_for="point"),
     ]
     if "root_normal" not in given:
-        made.append(Attribute("root_normal", "vector", _first_ways(places, form), stands_for="normal"))
+        made.append(Attribute("root_normal", "vector", _directions(places, form)[roots], stands_for="normal"))
     return {**found, **given, **{a.name: a for a in made}}
 
 
@@ -204,11 +204,11 @@ def _parts(named: Attribute) -> Owners:
     return Owners(PART, np.ascontiguousarray(codes, np.int32), {a.name: a for a in found}, STRAND)
 
 
-def _first_ways(places: np.ndarray, form: Curves) -> np.ndarray:
-    """(c, 3) float32: the direction of each strand at its root."""
+def _directions(places: np.ndarray, form: Curves) -> np.ndarray:
+    """(n, 3) float32: the way that each strand runs at each point."""
     ways = np.empty((len(places), 3), np.float32)
     _by_strand(form.count, lambda a, b: kernels.directions(places, form.starts, a, b, ways))
-    return ways[form.starts[:-1]]
+    return ways
 
 
 def _derived(
@@ -216,11 +216,6 @@ def _derived(
 ) -> dict[str, Callable[[], Attribute]]:
     """What every point has: number, place along its strand, distance from the root, direction, curvature, width."""
     count = len(places)
-
-    def directions() -> np.ndarray:
-        out = np.empty((count, 3), np.float32)
-        _by_strand(form.count, lambda a, b: kernels.directions(places, form.starts, a, b, out))
-        return out
 
     def curvatures() -> np.ndarray:
         out = np.empty(count, np.float32)
@@ -234,7 +229,7 @@ def _derived(
         KEY: lambda: Attribute(KEY, "integer", np.arange(count, dtype=np.int32)),
         "along": lambda: Attribute("along", "number", along),
         "distance": lambda: Attribute("distance", "number", distance, stands_for="length"),
-        "direction": lambda: Attribute("direction", "vector", directions(), stands_for="direction"),
+        "direction": lambda: Attribute("direction", "vector", _directions(places, form), stands_for="direction"),
         "curvature": lambda: Attribute("curvature", "number", curvatures()),
         "width": lambda: Attribute("width", "number", width(), stands_for="length"),
     }  # fmt: skip

@@ -99,18 +99,23 @@ class Melanin(Step):
         "more saturated.",
     )  # fmt: skip
 
+    @property
+    def _names(self) -> tuple[str, str]:
+        """The two numbers that tell the pigments."""
+        return ("eumelanin", "pheomelanin") if self.by == "amounts" else ("amount", "redness")
+
+    def _amounts(self, one: np.ndarray, two: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+        """Eumelanin and pheomelanin out of these two numbers."""
+        return (one, two) if self.by == "amounts" else (one * (1 - two), one * two)
+
     def plan(self, context: Context, incoming: Value | None) -> Plan:
         """(n, 3) linear float32 in 0..1."""
-        names = ("eumelanin", "pheomelanin") if self.by == "amounts" else ("amount", "redness")
-        one, two = (context.numbers(self, name) for name in names)
+        one, two = (context.numbers(self, name) for name in self._names)
         fixed = self.roughness if isinstance(self.roughness, float) else None
         rough = context.numbers(self, "roughness")
 
         def fill(a: int, b: int, out: np.ndarray) -> None:
-            first, second = one(a, b), two(a, b)
-            if self.by == "redness":
-                first, second = first * (1 - second), first * second
-            out[:] = hair_colour(first, second, rough(a, b) if fixed is None else fixed)
+            out[:] = hair_colour(*self._amounts(one(a, b), two(a, b)), rough(a, b) if fixed is None else fixed)
 
         return Plan(fill)
 
@@ -118,12 +123,8 @@ class Melanin(Step):
         """Its one colour; none where it differs from element to element."""
         if self.followed:
             return []
-        if self.by == "amounts":
-            amounts = float(self.eumelanin), float(self.pheomelanin)  # type: ignore[arg-type]
-        else:
-            amount, red = float(self.amount), float(self.redness)  # type: ignore[arg-type]
-            amounts = amount * (1 - red), amount * red
-        found = hair_colour(np.array(amounts[:1]), np.array(amounts[1:]), float(self.roughness))  # type: ignore[arg-type]
+        one, two = (np.array([getattr(self, name)], float) for name in self._names)
+        found = hair_colour(*self._amounts(one, two), float(self.roughness))  # type: ignore[arg-type]
         return [to_hex(found[0])]
 
     def census(self, outcome: Outcome) -> dict[str, Any]:
