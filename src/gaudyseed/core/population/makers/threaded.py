@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, ClassVar, Literal
+from typing import TYPE_CHECKING, Annotated, ClassVar, Literal
 
 import numpy as np
 from pydantic import Field
@@ -20,6 +20,9 @@ from ..population import Curves, Population, Standing, of_points
 from ..strands import STRAND, along_of, drawn_places
 from .base import ALONE, ColumnSource, MakerModel, Makings
 from .footing import LARGEST_COUNT
+
+if TYPE_CHECKING:
+    from ...look.evaluate import LaneResult
 
 _Share = Annotated[float, Field(ge=0, le=1)]
 _THINNING, _SIZES, _CHOOSING = np.uint32(0x7417), np.uint32(0x512E), np.uint32(0xC405)
@@ -72,10 +75,14 @@ class ThreadedMaker(MakerModel):
         """The strands, and their density; not their look otherwise."""
         if self.on is None:
             return ""
-        density = makings.evaluation(self.on, "maker.on").lanes.get("density") if self.thinned else None
+        density = self._density(makings, self.on)
         body = makings.population(self.on, "maker.on")
         return digest_of("threaded", body.body, [a.digest for a in body.elements.own.values()],
                          density.digest if density else "")  # fmt: skip
+
+    def _density(self, makings: Makings, on: str) -> LaneResult | None:
+        """What thins them; None where nothing does."""
+        return makings.evaluation(on, "maker.on").lanes.get("density") if self.thinned else None
 
     def make(self, columns: ColumnSource, makings: Makings = ALONE) -> Population:
         """Place them, leave out those that the density has no room for, and give each what its strand has there."""
@@ -164,7 +171,7 @@ class ThreadedMaker(MakerModel):
     ) -> np.ndarray:  # fmt: skip
         """(k,) which of them are there."""
         assert self.on is not None
-        lane = makings.evaluation(self.on, "maker.on").lanes.get("density") if self.thinned else None
+        lane = self._density(makings, self.on)
         if lane is None:
             return np.arange(len(low))
         density = lane.values[low] * (1 - part) + lane.values[high] * part
