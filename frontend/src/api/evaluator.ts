@@ -39,6 +39,9 @@ export class EvaluationQueue {
   /** What has not been answered yet, in flight or not. */
   private readonly due = new Map<string, Wanted>();
   private waiting = false;
+  /** Those in flight of which nothing has come yet. */
+  private readonly unseen = new Set<number>();
+  private hearers: (() => void)[] = [];
 
   constructor(private readonly handlers: Handlers) {}
 
@@ -47,6 +50,20 @@ export class EvaluationQueue {
     for (const [population, of] of wanted) this.due.set(population, of);
     this.waiting ||= wanted.length > 0;
     this.next();
+  }
+
+  /** Resolves once what is seen has come of all that was asked for, or after so many milliseconds. */
+  quiet(most: number): Promise<void> {
+    if (!this.waiting && this.unseen.size === 0) return Promise.resolve();
+    return new Promise((resolve) => {
+      this.hearers.push(resolve);
+      setTimeout(resolve, most);
+    });
+  }
+
+  private hasCome(sequence: number) {
+    this.unseen.delete(sequence);
+    if (!this.waiting && this.unseen.size === 0) for (const hear of this.hearers.splice(0)) hear();
   }
 
   private next() {
@@ -68,6 +85,7 @@ export class EvaluationQueue {
     const ids = [...batch.keys()];
     if (ids.length === 0) return;
     this.flying.set(sequence, began);
+    this.unseen.add(sequence);
     const late = setTimeout(() => this.next(), OVERTAKE_AFTER + 5);
     try {
       const body = {
@@ -83,6 +101,7 @@ export class EvaluationQueue {
         if (fresh === null) {
           fresh = this.newer(ids, sequence);
           if (fresh.length > 0) this.handlers.seen(answer, fresh, performance.now() - began, frame);
+          this.hasCome(sequence);
         } else {
           // What a newer answer has come for since is told by that one.
           const still = fresh.filter((id) => this.shown.get(id) === sequence && answer.header.populations[id]);
@@ -102,6 +121,7 @@ export class EvaluationQueue {
       clearTimeout(late);
       this.flying.delete(sequence);
       this.next();
+      this.hasCome(sequence);
     }
   }
 

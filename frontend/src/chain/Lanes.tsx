@@ -1,5 +1,6 @@
 /** The channels of the material as chips: filled where a lane gives values, dashed where there is none, struck where it is off. */
 import { Eye } from "lucide-react";
+import { memo } from "react";
 import type { Channel, Look } from "../api/client";
 import { channelOf, laneOf, laneStack, layersOf, paintOf, stackOf, withAt } from "../state/edits";
 import { chooseChain, chosenPopulation, editLook, pinPreview, useStore } from "../state/store";
@@ -33,7 +34,7 @@ export function Lanes({ look }: { look: Look }) {
         // One chip leads to the picture; its corrections come with it.
         .filter((c) => !c.pictured || c.name === "picture_mix" || pictured || laneOf(look, laneStack(c.name)))
         .map((channel) => (
-          <Chip key={channel.name} channel={channel} look={look} shown={channel.name === shown} pictured={pictured} />
+          <Chip key={channel.name} channel={channel} {...laneFacts(look, channel.name)} shown={channel.name === shown} pictured={pictured} />
         ))}
       <span className="ml-auto flex items-center gap-1">
         <Counter />
@@ -72,14 +73,23 @@ function Counter() {
   );
 }
 
-function Chip({ channel, look, shown, pictured }: { channel: Channel; look: Look; shown: boolean; pictured: boolean }) {
-  const stack = laneStack(channel.name);
-  const lane = laneOf(look, stack);
-  const layers = layersOf(look, stack);
+/** What a chip tells of a lane. */
+function laneFacts(look: Look, channel: string) {
+  const stack = laneStack(channel);
   // Some channels have more than layers.
-  const held = { finish: look.finishes.length > 0, shape: look.shapes.length > 0, picture_mix: look.picture !== null }[channel.name];
-  const empty = layers.length === 0 && !held;
-  const state = empty ? "empty" : (lane?.enabled ?? true) ? "on" : "off";
+  const held = { finish: look.finishes.length > 0, shape: look.shapes.length > 0, picture_mix: look.picture !== null }[channel] ?? false;
+  return { layers: layersOf(look, stack).length, enabled: laneOf(look, stack)?.enabled ?? true, held };
+}
+
+interface ChipProps extends ReturnType<typeof laneFacts> {
+  channel: Channel;
+  shown: boolean;
+  pictured: boolean;
+}
+
+/** Drawn anew only where it tells something else: a look changes with every edit, its channels seldom. */
+const Chip = memo(function Chip({ channel, layers, enabled, held, shown, pictured }: ChipProps) {
+  const state = layers === 0 && !held ? "empty" : enabled ? "on" : "off";
   const look_ = {
     on: shown ? "bg-ink font-semibold text-on-ink" : "bg-well font-semibold",
     off: `line-through ${shown ? "bg-ink text-on-ink" : "bg-well"}`,
@@ -89,12 +99,12 @@ function Chip({ channel, look, shown, pictured }: { channel: Channel; look: Look
     <button
       type="button"
       aria-pressed={shown}
-      aria-label={`${channel.title}, ${layers.length === 0 ? "no layers" : `${layers.length} ${layers.length === 1 ? "layer" : "layers"}, ${state}`}`}
+      aria-label={`${channel.title}, ${layers === 0 ? "no layers" : `${layers} ${layers === 1 ? "layer" : "layers"}, ${state}`}`}
       title={rangeOf(channel)}
       className={`chip cursor-pointer border ${state === "empty" ? "" : "border-transparent"} ${look_}`}
-      onClick={() => chooseChain(paintOf(Math.max(0, layers.length - 1), stack))}
+      onClick={() => chooseChain(paintOf(Math.max(0, layers - 1), laneStack(channel.name)))}
     >
       {channel.name === "picture_mix" && !pictured ? "Picture" : channel.title}
     </button>
   );
-}
+});

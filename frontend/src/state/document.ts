@@ -14,6 +14,7 @@ import { useStore } from "./base";
 import { type Desk, withLook, withPopulation } from "./edits";
 import { tell } from "./notices";
 import { choosePopulation, settle } from "./selection";
+import { coloursSeen } from "./results";
 import { Saver } from "./saver";
 import { fetchShipped } from "./shipped";
 import { pinPreview } from "./view";
@@ -21,6 +22,9 @@ import { pinPreview } from "./view";
 const { setState: set, getState: get } = useStore;
 
 let saver: Saver | null = null;
+
+/** Milliseconds for which an edit waits at most for its colours before it is saved. */
+const COLOURS_FIRST = 150;
 
 // Loading
 
@@ -35,8 +39,11 @@ export async function start() {
     void fetchShipped();
     const id = scenes[0]?.id;
     const answer = await (named ?? (id ? json<SceneAnswer>("GET", `/scenes/${encodeURIComponent(id)}`) : begun()));
-    saver = new Saver(answer.id, answer.revision, (saving, saved, saveSentence) =>
-      set({ saving, saveSentence, ...(saved ? { canUndo: saved.can_undo, canRedo: saved.can_redo } : {}) }),
+    saver = new Saver(
+      answer.id,
+      answer.revision,
+      (saving, saved, saveSentence) => set({ saving, saveSentence, ...(saved ? { canUndo: saved.can_undo, canRedo: saved.can_redo } : {}) }),
+      () => coloursSeen(COLOURS_FIRST),
     );
     set({ sceneId: answer.id, notice: sessionStorage.getItem(LATER) ?? "" });
     sessionStorage.removeItem(LATER);
@@ -155,6 +162,11 @@ export function commit(label: string) {
   // A step that was looked at may have moved or gone.
   if (pinned?.of === "step") pinPreview(null);
   settle();
+}
+
+/** Say "saving" while work is under way that ends with a revision, or with none. */
+export async function expected(work: Promise<void>) {
+  await (saver ? saver.expect(work) : work);
 }
 
 export function edit(label: string, change: (scene: Scene) => Scene) {

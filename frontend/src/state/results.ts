@@ -119,6 +119,9 @@ const queue = new EvaluationQueue({
   },
 });
 
+/** Resolves once the view has the newest colours, or after so many milliseconds. */
+export const coloursSeen = (most: number) => queue.quiet(most);
+
 // What to ask follows from the state: each population is asked for again when something that its answer depends on is another.
 
 const asked = new Map<string, unknown[]>();

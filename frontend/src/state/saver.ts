@@ -28,22 +28,49 @@ export class Saver {
   /** Another window has gone on: what is edited here waits until it is saved as a copy or given up. */
   private parted = false;
   private idle: (() => void)[] = [];
+  /** Edits on their way here, and how it was told last. */
+  private coming = 0;
+  private state: SaveState = "saved";
   private moving: Promise<unknown> = Promise.resolve();
 
   constructor(
     private readonly scene: string,
     private base: number,
-    private readonly report: (state: SaveState, answer: SceneAnswer | null, sentence: string) => void,
+    private readonly told: (state: SaveState, answer: SceneAnswer | null, sentence: string) => void,
+    /** What an edit waits for before it is sent, so that the server works on what is seen first. */
+    private readonly turn: () => Promise<void>,
   ) {}
+
+  private report(state: SaveState, answer: SceneAnswer | null, sentence: string) {
+    this.state = state;
+    this.told(state, answer, sentence);
+  }
 
   save(document: Scene, label: string) {
     this.queue.push({ document, label, edit: ownName() });
     void this.run();
   }
 
+  /** Work that ends with an edit, or gives it up: until then nothing counts as saved. */
+  async expect(work: Promise<void>) {
+    this.coming++;
+    if (this.state === "saved") this.report("saving", null, "");
+    await work.finally(() => {
+      this.coming--;
+      this.rest();
+    });
+  }
+
+  /** Where nothing is left to do, those who wait for that go on. */
+  private rest() {
+    if (this.busy || this.coming > 0) return;
+    if (this.state === "saving") this.report("saved", null, "");
+    for (const resolve of this.idle.splice(0)) resolve();
+  }
+
   /** Resolves when everything is saved, or cannot be. */
   settled(): Promise<void> {
-    if (!this.busy && (this.queue.length === 0 || this.parted)) return Promise.resolve();
+    if (!this.busy && this.coming === 0 && (this.queue.length === 0 || this.parted)) return Promise.resolve();
     return new Promise((resolve) => this.idle.push(resolve));
   }
 
@@ -90,11 +117,12 @@ export class Saver {
     while (this.queue.length > 0 && !this.parted) {
       const next = this.queue[0]!;
       this.report("saving", null, "");
+      await this.turn();
       try {
         const answer = await json<SceneAnswer>("PUT", `/scenes/${this.scene}`, { base: this.base, ...next });
         this.base = answer.revision;
         this.queue.shift();
-        if (this.queue.length === 0) this.report("saved", answer, "");
+        if (this.queue.length === 0) this.report(this.coming > 0 ? "saving" : "saved", answer, "");
       } catch (error) {
         if (passes(error)) {
           this.report("offline", null, error instanceof Refused ? error.sentence : OFFLINE);
@@ -109,6 +137,6 @@ export class Saver {
       }
     }
     this.busy = false;
-    for (const resolve of this.idle.splice(0)) resolve();
+    this.rest();
   }
 }

@@ -1,7 +1,7 @@
 /** Tools of the view: markers, pictures of the scene, painted columns and strokes. */
 import { type Asset, type AssetAnswer, type Brush, type ColumnAnswer, folded, json, type Marker, type Painted, type Scene, type Three, upload } from "../api/client";
 import { useStore } from "./base";
-import { commit, draft, edit, editPopulation } from "./document";
+import { commit, draft, edit, editPopulation, expected } from "./document";
 import { free, withPopulation } from "./edits";
 import { tell } from "./notices";
 import { attributesOf } from "./selection";
@@ -115,7 +115,11 @@ export class StrokeUnderWay {
   }
 
   /** Keep it: the last part is stored before it is saved, so that nothing shown as saved can be lost. */
-  async end() {
+  end() {
+    return expected(this.kept());
+  }
+
+  private async kept() {
     while (this.flying) await this.flight;
     if (this.broken) return draft(() => this.before);
     try {

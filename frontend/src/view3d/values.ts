@@ -67,7 +67,8 @@ export class ElementValues {
     for (let k = part; k < part + width; k++) has.setComponent(k, fits ? 1 : 0);
     if (!fits) return;
     const array = this.array(name);
-    for (let k = 0, from = 0, to = part; k < this.count; k++, from += width, to += 4) for (let j = 0; j < width; j++) array[to + j] = values[from + j]!;
+    if (values instanceof Uint8Array && array instanceof Uint8Array && width === 3 && part === 0) colours(values, array, this.count);
+    else for (let k = 0, from = 0, to = part; k < this.count; k++, from += width, to += 4) for (let j = 0; j < width; j++) array[to + j] = values[from + j]!;
     this.touch(name);
   }
 
@@ -99,6 +100,12 @@ export class ElementValues {
   dispose() {
     for (const name of this.arrays.keys()) (this.uniforms[name]!.value as THREE.DataTexture).dispose();
   }
+}
+
+/** Three bytes of each element into the first three of four; one write for each, since colours come with every edit. */
+function colours(from: Uint8Array, to: Uint8Array, count: number) {
+  const words = new Uint32Array(to.buffer, to.byteOffset, count);
+  for (let k = 0, at = 0; k < count; k++, at += 3) words[k] = (words[k]! & 0xff000000) | (from[at + 2]! << 16) | (from[at + 1]! << 8) | from[at]!;
 }
 
 const EMPTY: Record<string, THREE.DataTexture> = {};
