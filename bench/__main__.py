@@ -34,6 +34,7 @@ from gaudyseed.core.look.model import Look, Scene
 from gaudyseed.core.look.steps import STEPS, Value
 from gaudyseed.core.population import Attribute, Population, of_points
 
+Rows = list[tuple[str, str, str]]
 ROOT = Path(__file__).resolve().parent.parent
 PLACES = np.array([0.0, 0.2, 0.4, 0.6, 0.8, 1.0])
 COLOURS = ["#131f4d", "#0b6a72", "#22a98a", "#f3b13c", "#ef5236", "#f6e7cf"]
@@ -81,7 +82,7 @@ def versus(ours: Callable[[], object], plain: Callable[[], object], rounds: int 
     return median(mine), median(theirs)
 
 
-def bench_chain(rows: list[tuple[str, str, str]]) -> None:
+def bench_chain(rows: Rows) -> None:
     """The whole chain, result cache cold, kernels warm, against the plain script."""
     population, count = bare(1_000_000), 1_000_000
     assert population.elements.keys is not None
@@ -102,7 +103,7 @@ def bench_chain(rows: list[tuple[str, str, str]]) -> None:
     )
 
 
-def bench_steps(rows: list[tuple[str, str, str]]) -> None:
+def bench_steps(rows: Rows) -> None:
     """Single steps at 1,000,000 elements against the plain NumPy or SciPy way."""
     from scipy.interpolate import PchipInterpolator
     from scipy.stats import rankdata
@@ -184,7 +185,7 @@ def peak_of(work: Callable[[], object]) -> float:
     return peak / 1e6
 
 
-def bench_growth(rows: list[tuple[str, str, str]]) -> None:
+def bench_growth(rows: Rows) -> None:
     """Ten million elements in a process of its own: time and peak memory."""
     program = """
 import resource, time
@@ -241,7 +242,7 @@ class Server:
             return data
 
 
-def bench_page(server: Server, rows: list[tuple[str, str, str]]) -> None:
+def bench_page(server: Server, rows: Rows) -> None:
     """Drag to new pixels in the browser with 50,000 clones: all but the drawing."""
     from playwright.sync_api import sync_playwright
     from tests.browser.driver import ARGUMENTS, chromium
@@ -264,6 +265,7 @@ def bench_page(server: Server, rows: list[tuple[str, str, str]]) -> None:
         mesh = _mesh_edits(browser, server)
         handle = _handle_moves(browser, server)
         bench_view(browser, server, _keyed, rows)
+        strands.bench_view(browser, server, rows, _keyed)
         browser.close()
     total = server.ready + usable
     rows.append(("cold start after set-up to usable page", f"{total:.1f} s", "(wanted: below 5)"))
@@ -387,7 +389,7 @@ _SCROLL = """async () => {
 
 def main() -> None:
     """Run all and write the table."""
-    rows: list[tuple[str, str, str]] = []
+    rows: Rows = []
     bench_chain(rows)
     bench_steps(rows)
     bench_colour(rows, timed, versus, bare(1_000_000))
@@ -416,41 +418,35 @@ def main() -> None:
     print(f"(peak of this process: {peak:.0f} MB)")
 
 
-def only_send() -> None:
-    """What belongs to the channels alone; the table is printed, not written."""
+def only(core: Callable[[Rows], None], served: Callable[[Any, Server, Rows], None]) -> None:
+    """What belongs to one subject alone; the table is printed, not written."""
     from playwright.sync_api import sync_playwright
     from tests.browser.driver import ARGUMENTS, chromium
 
-    rows: list[tuple[str, str, str]] = []
+    rows: Rows = []
+    core(rows)
+    with Server() as server, sync_playwright() as p:
+        browser = p.chromium.launch(executable_path=chromium(), args=ARGUMENTS)
+        served(browser, server, rows)
+        browser.close()
+    print("\n".join(f"| {a} | {b} | {c} |" for a, b, c in rows))
+
+
+def _send_served(browser: Any, server: Server, rows: Rows) -> None:
+    bench_shapes(server.post, rows)
+    bench_view(browser, server, _keyed, rows)
+
+
+def _send_core(rows: Rows) -> None:
     bench_lanes(rows, timed)
     bench_files(rows)
-    with Server() as server, sync_playwright() as p:
-        bench_shapes(server.post, rows)
-        browser = p.chromium.launch(executable_path=chromium(), args=ARGUMENTS)
-        bench_view(browser, server, _keyed, rows)
-        browser.close()
-    print("\n".join(f"| {a} | {b} | {c} |" for a, b, c in rows))
-
-
-def only_strands() -> None:
-    """What belongs to strands alone; the table is printed, not written."""
-    from playwright.sync_api import sync_playwright
-    from tests.browser.driver import ARGUMENTS, chromium
-
-    rows: list[tuple[str, str, str]] = []
-    strands.bench_strands(rows, timed)
-    with Server() as server, sync_playwright() as p:
-        browser = p.chromium.launch(executable_path=chromium(), args=ARGUMENTS)
-        strands.bench_view(browser, server, _keyed, rows)
-        browser.close()
-    print("\n".join(f"| {a} | {b} | {c} |" for a, b, c in rows))
 
 
 if __name__ == "__main__":
     if "--strands" in sys.argv:
-        sys.exit(only_strands())
+        sys.exit(only(partial(strands.bench_strands, timed=timed), partial(strands.bench_view, keyed=_keyed)))
     if "--send" in sys.argv:
-        sys.exit(only_send())
+        sys.exit(only(_send_core, _send_served))
     if "--fuzz" in sys.argv:
         from bench import fuzz
 

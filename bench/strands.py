@@ -8,6 +8,7 @@ import sys
 import tempfile
 import time
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 from statistics import median
 from typing import Any
@@ -25,6 +26,7 @@ from gaudyseed.core.population.strands import of_curves
 from gaudyseed.core.sending import sent
 
 Row = tuple[str, str, str]
+Timed = Callable[..., list[float]]
 STRANDS, POINTS = 100_000, 12
 _COLOURS = ["#f4ead6", "#f2b03d", "#e8603c", "#8c1d63", "#3f3a78", "#1d49e0"]
 
@@ -47,7 +49,7 @@ def _clones(count: int) -> Population:
     return with_derived(of_points(count, {a.name: a for a in table}))
 
 
-def bench_strands(rows: list[Row], timed: Callable[..., list[float]]) -> None:
+def bench_strands(rows: list[Row], timed: Timed) -> None:
     """Growing, a chain along them against the same on clones, an edit of its ramp, files."""
     maker = StrandsMaker(maker="strands", surface="ball", count=STRANDS, points=POINTS)
     clumped = maker.changed(clumps=2000, frizz=0.01, wave=0.01)
@@ -87,7 +89,7 @@ def bench_strands(rows: list[Row], timed: Callable[..., list[float]]) -> None:
     one, other = (median(edits[name][2:]) for name in ("strands", "clones"))
     rows.append(("an edit of that ramp, to what is sent", f"{one:.0f} ms; on clones {other:.0f} ms",
                  f"{one / other:.2f} times (wanted: 1.2)"))  # fmt: skip
-    bench_files(rows, strands)
+    bench_files(rows, strands, timed)
 
 
 _WRITE = """
@@ -106,23 +108,25 @@ stage.Save()
 """
 
 
-def bench_files(rows: list[Row], strands: Population) -> None:
-    """Curves that another library wrote, read; and strands with their colours written."""
+def _curves(strands: Population, name: str) -> bytes:
+    """A file of that name with the strands, written by the library of the standard alone."""
     with tempfile.TemporaryDirectory() as folder:
-        places, path = Path(folder) / "places.npy", Path(folder) / "fur.usdc"
+        places, path = Path(folder) / "places.npy", Path(folder) / name
         np.save(places, strands.elements.own["position"].values.reshape(STRANDS, POINTS, 3))
         subprocess.run([sys.executable, "-c", _WRITE, str(places), str(path)], check=True)
-        data = path.read_bytes()
-    times = []
-    for _ in range(3):
-        began = time.perf_counter()
-        read_things(data, "fur.usdc")
-        times.append(time.perf_counter() - began)
-    rows.append(
-        (f"reading {STRANDS:,} USD curves of {POINTS} points (usdc)", f"{median(times):.2f} s", "(wanted: 2 s)")
-    )
+        return path.read_bytes()
+
+
+def bench_files(rows: list[Row], strands: Population, timed: Timed) -> None:
+    """Curves that another library wrote, read; and strands with their colours written."""
+    for ending, told in (("usdc", "binary"), ("usda", "text")):
+        name = f"fur.{ending}"
+        data = _curves(strands, name)
+        times = timed(partial(read_things, data, name), 3)
+        rows.append((f"reading {STRANDS:,} USD curves of {POINTS} points, {told}", f"{median(times) / 1000:.2f} s",
+                     "(wanted: 2 s)"))  # fmt: skip
     evaluation = Evaluator().evaluate(strands, _look({"step": "along"}, "strand"))
-    for word, wanted in (("usdc", "(wanted: 3 s)"), ("usd", "text"), ("glb", ""), ("csv", "")):
+    for word, wanted in (("usdc", "(wanted: 3 s)"), ("usd", "(wanted: 3 s)"), ("glb", ""), ("csv", "")):
         began = time.perf_counter()
         population, results, about = sent(evaluation, "Fur", "sequin")
         data = FORMATS[word].write(population, results, about)
@@ -139,7 +143,7 @@ def scene(count: int, points: int) -> dict[str, Any]:
     return {"gaudyseed": 2, "name": "Strands", "populations": [first]}
 
 
-def bench_view(browser: Any, server: Any, keyed: Callable[..., list[float]], rows: list[Row]) -> None:
+def bench_view(browser: Any, server: Any, rows: list[Row], keyed: Callable[..., list[float]]) -> None:
     """A stop of the ramp moved by key, to new colours in the view's buffers without drawing."""
     for count, points, wanted in ((3_200, 24, 40), (30_000, 12, 120)):
         page = browser.new_page(viewport={"width": 640, "height": 400}, bypass_csp=True)
