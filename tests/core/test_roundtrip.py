@@ -9,7 +9,8 @@ from hypothesis import strategies as st
 from gaudyseed.core.document import parse
 from gaudyseed.core.errors import BadInput
 from gaudyseed.core.formats import FORMATS, read_points
-from gaudyseed.core.formats.columns import digits, outgoing
+from gaudyseed.core.formats.columns import outgoing
+from gaudyseed.core.formats.lines import joined, number_cells
 from gaudyseed.core.look.model import Look, Scene
 from gaudyseed.core.look.steps import STEPS
 from gaudyseed.core.population.makers.imported import pack_labels, store_columns, unpack_labels
@@ -75,7 +76,8 @@ class Tables(unittest.TestCase):
     def test_digits_read_back_exactly(self, values):
         for dtype in ("<f4", "<f8"):
             array = np.array(values, dtype)
-            np.testing.assert_array_equal(np.array(list(map(float, digits(array)))).astype(dtype), array)
+            texts = joined([number_cells(array)], after=b" ").data.tobytes().split()
+            np.testing.assert_array_equal(np.array(list(map(float, texts))).astype(dtype), array)
 
 
 class Layout(unittest.TestCase):

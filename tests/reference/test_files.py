@@ -3,6 +3,7 @@
 import csv
 import io
 import unittest
+from decimal import Decimal
 
 import numpy as np
 import trimesh
@@ -10,6 +11,7 @@ from plyfile import PlyData, PlyElement
 
 from gaudyseed.core.colour.spaces import display_bytes
 from gaudyseed.core.formats import FORMATS, read_points
+from gaudyseed.core.formats.lines import joined, number_cells
 from gaudyseed.core.look.evaluate import Evaluator
 from tests.support import FIVE, look, ramp
 
@@ -104,3 +106,44 @@ class Csv(unittest.TestCase):
         population = read_points(plyfile_bytes(table()), "points.ply")
         through = read_points(FORMATS["csv"].write(population, None), "points.csv")
         np.testing.assert_array_equal(coloured(population), coloured(through))
+
+
+class Digits(unittest.TestCase):
+    """Numbers in text have the fewest digits that read back, as Python's ``repr`` and NumPy's Dragon4 find them."""
+
+    def texts(self, values: np.ndarray) -> list[str]:
+        return joined([number_cells(values)], after=b" ").data.tobytes().decode().split()
+
+    def numbers(self) -> np.ndarray:
+        rng = np.random.default_rng(8)
+        ends = [0, -0.0, 1, -1, 0.1, 1e-4, 9.9999e-5, 1e15, 1e16, 1e22, 1e-300, 2.0**-20, 2.0**53, np.nan, np.inf]
+        return np.concatenate([
+            ends, rng.random(20_000), np.round(rng.random(20_000), 4), 10 ** rng.uniform(-12, 20, 40_000),
+            -(10 ** rng.uniform(-5, 16, 20_000)), rng.integers(0, 10**6, 5_000),
+        ])  # fmt: skip
+
+    def test_doubles_are_as_python_writes_them(self):
+        values = self.numbers()
+        self.assertEqual(self.texts(values), list(map(repr, values.tolist())))
+
+    def test_floats_have_as_few_digits_as_numpy_finds(self):
+        values = self.numbers().astype(np.float32)
+        texts = self.texts(values)
+        np.testing.assert_array_equal(np.array(texts).astype(np.float32), values)
+        usual = (abs(values) >= 1e-11) & (abs(values) < 1e15)
+        ours = [Decimal(t).normalize() for t, here in zip(texts, usual, strict=True) if here]
+        theirs = [Decimal(np.format_float_scientific(v, unique=True)).normalize() for v in values[usual]]
+        # Half way between two float32, one reader of decimals may take the one and another the other: there we write
+        # more digits.
+        held = map(float, values[usual])
+        differing = [(b, v) for a, b, v in zip(ours, theirs, held, strict=True) if a != b]
+        self.assertLess(len(differing), 0.01 * len(ours))
+        for b, v in differing:
+            self.assertEqual(2 * abs(b - Decimal(v)), Decimal(float(np.spacing(np.float32(abs(v))))), (b, v))
+
+    def test_whole_numbers(self):
+        values = np.concatenate([[0, -1, 9, 10, -(2**63), 2**63 - 1], np.random.default_rng(1).integers(-99, 99, 99)])
+        self.assertEqual(self.texts(values), list(map(str, values.tolist())))
+        for kind in (np.uint8, np.int16, np.uint32, np.uint64):
+            ends = np.array([np.iinfo(kind).min, np.iinfo(kind).max], kind)
+            self.assertEqual(self.texts(ends), list(map(str, ends.tolist())))

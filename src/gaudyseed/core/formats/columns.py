@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Mapping
+from collections.abc import Mapping
 from typing import NamedTuple
 
 import numpy as np
@@ -27,8 +27,6 @@ class RawColumn(NamedTuple):
 LARGEST_COLUMNS = 256
 #: Characters that the name of a column may have.
 LONGEST_NAME = 200
-#: Rows written at a time.
-_ROWS = 65_536
 
 _VECTORS: tuple[tuple[str, tuple[str, ...]], ...] = (
     ("position", ("x", "y", "z")),
@@ -168,21 +166,6 @@ def _single(attribute: str, column: RawColumn) -> Attribute:
     kind = "text" if column.labels else "integer" if values.dtype.kind in "iu" else "number"
     fields = (Field(column.name, values.dtype.str),)
     return Attribute(attribute, kind, values, column.labels, fields, column.missing)  # type: ignore[arg-type]
-
-
-def batches(count: int) -> Iterator[tuple[int, int]]:
-    """Start and stop of all rows, some at a time, so that texts of all are never in memory at once."""
-    for start in range(0, count, _ROWS):
-        yield start, min(start + _ROWS, count)
-
-
-def digits(values: np.ndarray) -> list[str]:
-    """Numbers as texts that read back exactly: float64 shortest, float32 in nine digits, integers plain."""
-    if values.dtype.kind in "iu":
-        return list(map(str, values.tolist()))
-    if values.dtype.itemsize > 4:
-        return list(map(repr, values.tolist()))
-    return list(map("%.9g".__mod__, values.tolist()))
 
 
 def check_results(results: Results | None) -> None:

@@ -26,13 +26,12 @@ from .columns import (
     LONGEST_NAME,
     RawColumn,
     Results,
-    batches,
     check_places,
-    digits,
     grouped,
     outgoing,
     to_population,
 )
+from .lines import Cells, lines, number_cells, text_cells
 from .stranding import strands_of
 
 #: Characters that a cell may have.
@@ -304,25 +303,27 @@ def write(population: Population, results: Results | None, about: About = About(
                     "would run as a formula. Write PLY, or import the points again under another name.",
                     place=column.name, code="formula_cell",
                 )  # fmt: skip
-    out = io.StringIO()
-    writer = csv.writer(out, lineterminator="\r\n")
-    writer.writerow([column.name for column in columns])
-    parts = [out.getvalue().encode()]
-    for a, b in batches(population.count):
-        texts = [_cells(column, a, b) for column in columns]
-        out = io.StringIO()
-        csv.writer(out, lineterminator="\r\n").writerows(zip(*texts, strict=True))
-        parts.append(out.getvalue().encode())
-    return b"".join(parts)
+    head = b",".join(map(_quoted, [column.name for column in columns])) + b"\r\n"
+    labels = [list(map(_quoted, column.labels)) for column in columns]
+
+    def cells(a: int, b: int) -> list[Cells]:
+        return [_cells(column, held, a, b) for column, held in zip(columns, labels, strict=True)]
+
+    return b"".join([head, lines(population.count, cells, between=b",", after=b"\r\n").text])
 
 
-def _cells(column: RawColumn, a: int, b: int) -> list[str]:
+def _cells(column: RawColumn, labels: list[bytes], a: int, b: int) -> Cells:
     """The cells of the rows a to b of a column."""
-    values, labels = column.values[a:b], column.labels
-    cells = [labels[k] for k in values.tolist()] if labels else digits(values)
-    if column.missing is not None:
-        cells = ["" if gone else cell for cell, gone in zip(cells, column.missing[a:b].tolist(), strict=True)]
-    return cells
+    values = column.values[a:b]
+    cells = text_cells(labels, values) if labels else number_cells(values)
+    return cells if column.missing is None else cells.only(~column.missing[a:b])
+
+
+def _quoted(text: str) -> bytes:
+    """A text as a cell, in quotes where it needs them."""
+    out = io.StringIO()
+    csv.writer(out, lineterminator="\r\n").writerow([text, ""])
+    return out.getvalue()[: -len(",\r\n")].encode()
 
 
 FORMATS.add(

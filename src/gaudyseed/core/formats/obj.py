@@ -8,7 +8,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import replace
-from itertools import pairwise
 from pathlib import PurePath
 
 import numpy as np
@@ -22,7 +21,8 @@ from ..population.population import of_points
 from ..population.strands import of_strands
 from .base import FORMATS, About, Format, Thing, Wish
 from .cells import Check, is_number
-from .columns import Results, batches, check_results, digits
+from .columns import Results, check_results
+from .lines import Cells, between_rows, joined, lines, number_cells, runs
 from .meshing import MOST_PARTS, mesh_of, part_attribute, polygons_of, shown_colours
 from .stranding import strands_of
 
@@ -276,32 +276,32 @@ def write(population: Population, results: Results | None, about: About = About(
     strands = population.form if isinstance(population.form, Curves) else None
     form = None if strands else polygons_of(population, "OBJ")
     colours = shown_colours(population, results)
-    parts = [b"# made by Gaudy Seed\n"]
+    parts: list[bytes | memoryview] = [b"# made by Gaudy Seed\n"]
     places = population.elements.attribute("position").values
     columns = [places[:, k] for k in range(3)]
     if colours is not None:
         columns += [colours[:, k] for k in range(3)]
-    parts += _rows("v", columns)
+    parts.append(_rows("v", columns))
     if form is None:
         assert strands is not None
         return b"".join([*parts, *_polylines(population, strands)])
     corners = [form.corners]
     for word, name in (("vt", "uv"), ("vn", "normal")):
-        lines, index = _corner_rows(word, form.of_corners.get(name))
-        parts += lines
+        rows, index = _corner_rows(word, form.of_corners.get(name))
+        parts.append(rows)
         corners.append(index)
     if len(corners[1]) == 0 and (uv := population.elements.own.get("uv")) is not None and uv.width == 2:
-        parts += _rows("vt", [uv.values[:, k] for k in range(2)])
+        parts.append(_rows("vt", [uv.values[:, k] for k in range(2)]))
         corners[1] = form.corners
-    return b"".join([*parts, *_faces(form, corners)])
+    return b"".join([*parts, *between_rows(_face_lines(form, corners), _events(form))])
 
 
-def _polylines(population: Population, form: Curves) -> Iterator[bytes]:
+def _polylines(population: Population, form: Curves) -> Iterator[bytes | memoryview]:
     """The lines of strands, with their names before those where they change."""
     uv = population.elements.own.get("uv")
     textured = uv is not None and uv.width == 2
     if uv is not None and textured:
-        yield from _rows("vt", [uv.values[:, k] for k in range(2)])
+        yield _rows("vt", [uv.values[:, k] for k in range(2)])
     carried = of_strands(population)
     events: dict[int, list[str]] = {}
     for name, word in (("object", "o"), ("part", "o"), ("group", "g"), ("material", "usemtl")):
@@ -309,22 +309,30 @@ def _polylines(population: Population, form: Curves) -> Iterator[bytes]:
         if a is not None and a.kind == "text" and not (name == "part" and "object" in carried):
             for strand in _changes(a.values).tolist():
                 events.setdefault(strand, []).append(f"{word} {_line(a.labels[a.values[strand]])}".rstrip())
-    for strand, (first, last) in enumerate(pairwise(form.starts.tolist())):
-        lines = events.get(strand, [])
-        numbers = [f"{k}/{k}" if textured else str(k) for k in range(first + 1, last + 1)]
-        yield "".join(f"{line}\n" for line in [*lines, "l " + " ".join(numbers)]).encode()
+    yield from between_rows(_strand_lines(form, textured), events)
 
 
-def _rows(word: str, columns: list[np.ndarray]) -> Iterator[bytes]:
-    for a, b in batches(len(columns[0])):
-        texts = [digits(column[a:b]) for column in columns]
-        yield (f"{word} " + f"\n{word} ".join(map(" ".join, zip(*texts, strict=True))) + "\n").encode()
+def _strand_lines(form: Curves, textured: bool) -> Cells:
+    """The points of each strand by their numbers, with uv as "v/vt"."""
+
+    def cells(a: int, b: int) -> list[Cells]:
+        starts = form.starts[a : b + 1]
+        numbers = number_cells(np.arange(starts[0], starts[-1]) + 1)
+        points = joined([numbers] * (2 if textured else 1), between=b"/", after=b" ")
+        return [runs(points, starts - starts[0], 1)]
+
+    return lines(form.count, cells, before=b"l ")
 
 
-def _corner_rows(word: str, attribute: Attribute | None) -> tuple[list[bytes], np.ndarray]:
+def _rows(word: str, columns: list[np.ndarray]) -> memoryview:
+    rows = lines(len(columns[0]), lambda a, b: [number_cells(c[a:b]) for c in columns], before=f"{word} ".encode())
+    return rows.text
+
+
+def _corner_rows(word: str, attribute: Attribute | None) -> tuple[bytes | memoryview, np.ndarray]:
     """The different values of corners as lines, and for each corner which of them it has, -1 for none."""
     if attribute is None:
-        return [], np.empty(0, np.int32)
+        return b"", np.empty(0, np.int32)
     held = np.ascontiguousarray(attribute.values)
     keys = held.view([("", held.dtype)] * held.shape[1]).reshape(-1)
     _, first, inverse = np.unique(keys, return_index=True, return_inverse=True)
@@ -336,37 +344,30 @@ def _corner_rows(word: str, attribute: Attribute | None) -> tuple[list[bytes], n
     index = rank[inverse.reshape(-1)]
     if attribute.missing is not None:
         index = np.where(attribute.missing, -1, index)
-    return list(_rows(word, [kept[:, k] for k in range(kept.shape[1])])), index
+    return _rows(word, [kept[:, k] for k in range(kept.shape[1])]), index
 
 
-def _faces(form: Polygons, corners: list[np.ndarray]) -> Iterator[bytes]:
-    """The face lines, with the events between them."""
-    events = _events(form)
-    at = 0
-    for face in [*sorted(events), form.faces]:
-        for a in range(at, face, 65_536):
-            yield _face_lines(form, corners, a, min(a + 65_536, face))
-        at = face
-        if face < form.faces:
-            yield "".join(f"{line}\n" for line in events[face]).encode()
+def _face_lines(form: Polygons, corners: list[np.ndarray]) -> Cells:
+    """The lines of the faces."""
+
+    def cells(a: int, b: int) -> list[Cells]:
+        starts = form.starts[a : b + 1]
+        held = [c[starts[0] : starts[-1]] + 1 if len(c) else None for c in corners]
+        return [runs(_corners(*held), starts - starts[0], 1)]  # type: ignore[arg-type]
+
+    return lines(form.faces, cells, before=b"f ")
 
 
-def _face_lines(form: Polygons, corners: list[np.ndarray], a: int, b: int) -> bytes:
-    first, last = form.starts[a], form.starts[b]
-    v, vt, vn = ((c[first:last] + 1).tolist() if len(c) else [0] * (last - first) for c in corners)
-    if not len(corners[1]) and not len(corners[2]):
-        cells = list(map(str, v))
-    else:
-        cells = [_corner(*indices) for indices in zip(v, vt, vn, strict=True)]
-    starts = (form.starts[a : b + 1] - first).tolist()
-    lines = ["f " + " ".join(cells[s:e]) for s, e in pairwise(starts)]
-    return ("\n".join(lines) + "\n").encode()
-
-
-def _corner(v: int, vt: int, vn: int) -> str:
-    if vn:
-        return f"{v}/{vt or ''}/{vn}"
-    return f"{v}/{vt}" if vt else str(v)
+def _corners(v: np.ndarray, vt: np.ndarray | None, vn: np.ndarray | None) -> Cells:
+    """Corners as "v", "v/vt", "v//vn" or "v/vt/vn", each with a blank behind; 0 stands for none."""
+    cells = [number_cells(v)]
+    textured, shaded = (np.zeros(len(v), bool) if c is None else c > 0 for c in (vt, vn))
+    if vt is not None or vn is not None:
+        second = number_cells(np.zeros(len(v), np.int64) if vt is None else vt).only(textured)
+        cells.append(joined([second], before=b"/").only(textured | shaded))
+    if vn is not None:
+        cells.append(joined([number_cells(vn)], before=b"/").only(shaded))
+    return joined(cells, after=b" ")
 
 
 def _events(form: Polygons) -> dict[int, list[str]]:

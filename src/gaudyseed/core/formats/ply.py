@@ -10,7 +10,6 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass, field
-from itertools import pairwise
 from pathlib import PurePath
 from typing import Any
 
@@ -27,13 +26,12 @@ from .columns import (
     LONGEST_NAME,
     RawColumn,
     Results,
-    batches,
     check_places,
-    digits,
     grouped,
     outgoing,
     to_population,
 )  # fmt: skip
+from .lines import Cells, lines, list_cells, number_cells
 from .meshing import MOST_PARTS, mesh_of, part_attribute
 
 _TYPES = {
@@ -629,28 +627,22 @@ def _binary_rows(faces: _Faces) -> Iterator[bytes]:
 def write_ascii(population: Population, results: Results | None, about: About = About()) -> bytes:
     """ASCII PLY with digits that read back exactly."""
     columns, faces = _writable(population, results), _faces_of(population)
-    parts = [_header_lines(columns, population.count, "ascii", faces)]
-    for a, b in batches(population.count):
-        texts = [digits(column.values[a:b]) for column in columns]
-        parts.append(("\n".join(map(" ".join, zip(*texts, strict=True))) + "\n").encode("ascii"))
-    return b"".join([*parts, *(_text_rows(faces) if faces else [])])
+    head = _header_lines(columns, population.count, "ascii", faces)
+    rows = [lines(population.count, lambda a, b: [number_cells(column.values[a:b]) for column in columns])]
+    if faces:
+        rows.append(lines(faces.count, lambda a, b: _face_cells(faces, a, b)))
+    return b"".join([head, *(part.text for part in rows)])
 
 
-def _text_rows(faces: _Faces) -> Iterator[bytes]:
-    corners = faces.form.corners
-    for a, b in batches(faces.count):
-        first = int(faces.form.starts[a])
-        ends = (faces.form.starts[a : b + 1] - first).tolist()
-        held = digits(corners[first : first + ends[-1]])
-        uv = [] if faces.uv is None else digits(faces.uv[first : first + ends[-1]].reshape(-1))
-        more = [digits(c.values[a:b]) for c in faces.columns]
-        lines = []
-        for k, (s, e) in enumerate(pairwise(ends)):
-            cells = [str(e - s), *held[s:e]]
-            if faces.uv is not None:
-                cells += [str(2 * (e - s)), *uv[2 * s : 2 * e]]
-            lines.append(" ".join([*cells, *(column[k] for column in more)]))
-        yield ("\n".join(lines) + "\n").encode("ascii")
+def _face_cells(faces: _Faces, a: int, b: int) -> list[Cells]:
+    """How many corners each face has and which; how many numbers of uv and which; its own columns."""
+    starts = faces.form.starts[a : b + 1]
+    first, last = int(starts[0]), int(starts[-1])
+    starts = starts - first
+    cells = [number_cells(np.diff(starts)), list_cells(faces.form.corners[first:last], starts)]
+    if faces.uv is not None:
+        cells += [number_cells(2 * np.diff(starts)), list_cells(faces.uv[first:last].reshape(-1), 2 * starts)]
+    return [*cells, *(number_cells(column.values[a:b]) for column in faces.columns)]
 
 
 def _is_ply(data: bytes) -> bool:

@@ -29,7 +29,8 @@ from ..population.strands import check_curves, of_strands, widths_of
 from .apart import run_apart
 from .base import FORMATS, About, Format, Piece, Thing, Wish
 from .cells import Check
-from .columns import Results, check_results, digits
+from .columns import Results, check_results
+from .lines import lines, number_cells
 from .material import Part, Surface, cut_out, surface_of
 from .meshing import in_parts, joined, linear_colours, mesh_of, named_apart, of_matrices, part_attribute
 from .shapes import pieces_of, places_of
@@ -385,44 +386,22 @@ def _word(name: str) -> str:
     return plain if not plain[0].isdigit() else f"_{plain}"
 
 
-#: Rows put into text at a time: one format for many is twice as fast as one for each.
-_ROWS = 4096
-
-
-def _listed(values: np.ndarray) -> Iterator[str]:
+def _listed(values: np.ndarray) -> str:
     """An array in brackets, vectors in parentheses; numbers with digits that read back exactly."""
-    yield "["
-    if values.dtype.itemsize > 4 and values.dtype.kind == "f":
-        yield from _doubles(values)
-    else:
-        number = "%d" if values.dtype.kind in "iu" else "%.9g"
-        row = number if values.ndim == 1 else f"({', '.join([number] * values.shape[1])})"
-        many = ", ".join([row] * _ROWS)
-        for a in range(0, len(values), _ROWS):
-            part = values[a : a + _ROWS]
-            form = many if len(part) == _ROWS else ", ".join([row] * len(part))
-            yield (", " if a else "") + form % tuple(part.reshape(-1).tolist())
-    yield "]"
-
-
-def _doubles(values: np.ndarray) -> Iterator[str]:
-    """Doubles, whose shortest digits differ in number."""
-    for a in range(0, len(values), _ROWS):
-        part = values[a : a + _ROWS]
-        if values.ndim == 1:
-            yield (", " if a else "") + ", ".join(digits(part))
-        else:
-            rows = zip(*(digits(part[:, k]) for k in range(values.shape[1])), strict=True)
-            yield (", " if a else "") + ", ".join(f"({', '.join(row)})" for row in rows)
+    columns = [values] if values.ndim == 1 else [values[:, k] for k in range(values.shape[1])]
+    before, after = ("", ", ") if values.ndim == 1 else ("(", "), ")
+    marks = (before.encode(), b", ", after.encode())
+    rows = lines(len(values), lambda a, b: [number_cells(c[a:b]) for c in columns], *marks).data
+    return f"[{rows[:-2].tobytes().decode('ascii')}]"
 
 
 def _array(declared: str, values: np.ndarray, more: str = "") -> Iterator[str]:
     yield f"    {declared} = "
     apart = _apart_arrays.get()
     if apart is None:
-        yield from _listed(values)
+        yield _listed(values)
     else:
-        yield from _listed(np.full((1, *values.shape[1:]), len(apart), np.int32))
+        yield _listed(np.full((1, *values.shape[1:]), len(apart), np.int32))
         apart.append(values)
     yield f"{more}\n"
 

@@ -37,6 +37,7 @@ FILES = (
     "noise", "encoding", "waves", "oklab", "ramps", "hashing", "components", "grading", "blending", "scattering",
     "drift", "subdividing", "meshes", "text", "wavefront", "lists", "shaping", "spreading", "curves", "owners",
     "palettes", "census", "ranking", "nearest", "falloffs", "pictures", "brushing", "strands", "growing", "cubics",
+    "digits",
 )  # fmt: skip
 
 
