@@ -63,11 +63,17 @@ class StrandCase(SendCase):
 class Dyed(StrandCase):
     def test_undyed_at_the_root_four_dyes_to_the_tip_moved_live(self):
         page = self.page
+        self.pick("Skin")
         page.keyboard.press("Alt+1")
         self.after(self.button("Make strands").click)
-        made = self.stored()["populations"][2]["look"]["lanes"]["base_colour"]["layers"][0]["paint"]
-        self.assertEqual([s["step"] for s in made], ["along", "ramp"])
+        made = self.stored()["populations"][2]
+        steps = made["look"]["lanes"]["base_colour"]["layers"][0]["paint"]
+        self.assertEqual([s["step"] for s in steps], ["along", "ramp"])
+        # On the mesh that was chosen; and what they begin with is nothing to warn of.
+        self.assertEqual((made["name"], made["maker"]["on"]), ("Strands", "skin"))
         page.keyboard.press("Alt+2")
+        self.slab("Ramp").wait_for()
+        self.assertEqual(page.get_by_text("of the ramp").count(), 0)
         self.pick("Fur")
         ramp_ = self.slab("Ramp")
         for _ in range(3):

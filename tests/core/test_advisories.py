@@ -67,6 +67,8 @@ class Ramps(Case):
         five = {"step": "quantise", "levels": 5}
         even = ramp([0, 0.2, 0.4, 0.6, 0.8], FIVE)
         self.assertNotIn("ramp_underused", self.advised(look_document(RANDOM, five, even)))
+        mixed = {**even, "interpolation": "straight"}
+        self.assertNotIn("ramp_underused", self.advised(look_document(RANDOM, five, mixed)))
         two = {"step": "quantise", "levels": 2}
         self.assertIn("ramp_underused", self.advised(look_document(RANDOM, two, even)))
 

@@ -3,7 +3,7 @@ import { Sparkles, Table2 } from "lucide-react";
 import type { MakerDescription, PopulationDocument } from "../../api/client";
 import { FollowControl } from "../../chain/FollowControl";
 import { Parameters, type Property } from "../../chain/Parameters";
-import { withPopulation } from "../../state/edits";
+import { free, withPopulation } from "../../state/edits";
 import { isFollowing } from "../../state/follow";
 import { addPopulation, chosenPopulation, draft, editPopulation, NONE, setShown, useStore } from "../../state/store";
 import { Button } from "../../widgets/Button";
@@ -27,19 +27,19 @@ const FIRST: Record<string, object> = { scatter: { surface: "ball", count: 2_500
 export function newPopulation(maker: MakerDescription) {
   const { scene } = useStore.getState();
   if (!scene) return;
-  const name = `${maker.title} ${scene.populations.length + 1}`;
+  const name = free(maker.title, scene.populations.map((p) => p.name), " ");
   const properties = (maker.parameters.properties ?? {}) as Record<string, Property>;
   const defaults = Object.entries(properties).flatMap(([key, of]) => (of.default === undefined ? [] : [[key, of.default]]));
   const made = { maker: maker.name, ...Object.fromEntries(defaults), ...FIRST[maker.name], ...below(properties) } as PopulationDocument["maker"];
   addPopulation(population(scene, name, made, "sequin"));
 }
 
-/** What a new population is put onto: the one that is chosen, where it is strands and the maker wants these. */
+/** What a new population is put onto: the mesh or the strands that are chosen, whichever the maker takes; what must stand on strands, on any. */
 function below(properties: Record<string, Property>): { on?: string } {
   const { scene, chosen, geometry } = useStore.getState();
-  if (properties.on?.control !== "strands") return {};
-  const kind = (id: string) => geometry[id]?.header.kind;
-  const on = kind(chosen) === "strands" ? chosen : scene?.populations.find((p) => kind(p.id) === "strands")?.id;
+  const wanted = properties.on?.control;
+  const fits = (id: string) => wanted !== undefined && geometry[id]?.header.kind === wanted;
+  const on = fits(chosen) ? chosen : wanted === "strands" ? scene?.populations.find((p) => fits(p.id))?.id : undefined;
   return on ? { on } : {};
 }
 
@@ -236,7 +236,9 @@ type Made = Exclude<PopulationDocument["maker"], { maker: "import" | "sequence" 
 /** The controls of a maker, drawn from the schema of its parameters; a count has buttons for common numbers. */
 function MakerControls({ population, maker }: { population: PopulationDocument; maker: Made }) {
   const schema = useStore((s) => s.makers.find((m) => m.name === maker.maker)?.parameters ?? EMPTY);
-  const first = ["surface"].filter((name) => name in maker);
+  // What stands on a mesh of the scene has no surface of its own.
+  const skip = ["surface"].filter((name) => name in maker);
+  const first = "on" in maker && maker.on ? [] : skip;
   return (
     <>
       {first.length > 0 && <MakerFields population={population} maker={maker} schema={schema} only={first} />}
@@ -256,7 +258,7 @@ function MakerControls({ population, maker }: { population: PopulationDocument; 
           ))}
         </div>
       )}
-      <MakerFields population={population} maker={maker} schema={schema} skip={first} />
+      <MakerFields population={population} maker={maker} schema={schema} skip={skip} />
     </>
   );
 }

@@ -115,9 +115,20 @@ def _of_bands(step: Ramp, place: str, ramp: dict[str, Any], total: int) -> Itera
         )  # fmt: skip
 
 
-def _all_bands(step: Ramp, counts: list[int]) -> bool:
-    """Whether every band has elements: values that are few, such as one for each part, leave gaps but no colour out."""
-    return step.interpolation == "steps" and min(counts) > 0.01 * sum(counts) / len(counts)
+def _no_colour_out(step: Ramp, ramp: dict[str, Any]) -> bool:
+    """Whether values that are few, such as one for each part or the points of strands, leave gaps but no colour out.
+
+    Every band has elements, or there are as many values as stops and they lie evenly.
+    """
+    counts = ramp["counts"]
+    if step.interpolation == "steps":
+        return min(counts) > 0.01 * sum(counts) / len(counts)
+    bins = ramp["incoming"]["bins"]
+    filled = np.flatnonzero(bins)
+    if len(filled) < max(3, len(counts)):
+        return False
+    gaps = np.diff(filled) - 1
+    return len(filled) + gaps[gaps < len(bins) / len(gaps)].sum() >= LEAST_REACHED * len(bins)
 
 
 def _of_values(step: Ramp, place: str, ramp: dict[str, Any], total: int) -> Iterator[Advisory]:
@@ -136,7 +147,7 @@ def _of_values(step: Ramp, place: str, ramp: dict[str, Any], total: int) -> Iter
                 _even(before),
             ),
         )  # fmt: skip
-    elif ramp["reached"] < LEAST_REACHED and not _all_bands(step, ramp["counts"]):
+    elif ramp["reached"] < LEAST_REACHED and not _no_colour_out(step, ramp):
         reached = f"{100 * ramp['reached']:.0f} %"
         yield Advisory(
             "ramp_underused", place,
