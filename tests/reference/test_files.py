@@ -141,6 +141,13 @@ class Digits(unittest.TestCase):
         for b, v in differing:
             self.assertEqual(2 * abs(b - Decimal(v)), Decimal(float(np.spacing(np.float32(abs(v))))), (b, v))
 
+    def test_columns_of_a_packed_table(self):
+        rows = np.zeros(3, np.dtype([("flag", "u1"), ("near", "<f4"), ("far", "<f8"), ("other", ">f4")]))
+        rows["near"], rows["far"], rows["other"] = [0.1, 2, -3], [0.1, 2, -3], [0.1, 2, -3]
+        for name, wanted in (("near", ["0.1", "2", "-3"]), ("far", ["0.1", "2.0", "-3.0"]), ("flag", ["0"] * 3)):
+            self.assertEqual(self.texts(rows[name]), wanted)
+        self.assertEqual(self.texts(rows["other"]), ["0.1", "2", "-3"])
+
     def test_whole_numbers(self):
         values = np.concatenate([[0, -1, 9, 10, -(2**63), 2**63 - 1], np.random.default_rng(1).integers(-99, 99, 99)])
         self.assertEqual(self.texts(values), list(map(str, values.tolist())))

@@ -51,9 +51,9 @@ def number_cells(values: np.ndarray) -> Cells:
         if values.dtype == np.uint64:
             sizes[whole < 0] = 0
     elif values.dtype.itemsize > 4:
-        kernels.doubles(values.astype(np.float64, copy=False), out, sizes)
+        kernels.doubles(np.require(values, np.float64, "A"), out, sizes)
     else:
-        kernels.floats(values.astype(np.float32, copy=False), out, sizes)
+        kernels.floats(np.require(values, np.float32, "A"), out, sizes)
     left = np.flatnonzero(sizes == 0)
     if len(left):
         texts = np.frombuffer("".join(f"{text}\n" for text in _digits(values[left])).encode(), np.uint8)
