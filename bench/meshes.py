@@ -176,9 +176,9 @@ def _files(rows: list[Row]) -> None:
         for form, wanted in (("glb", 1), ("ply", 1), ("obj", 4), ("usdc", 2)):
             path = Path(folder) / f"m{FORMATS[form].ending}"
             began = time.perf_counter()
-            data = _obj_of_110_mb(made) if form == "obj" else FORMATS[form].write(made, results, About("M"))
+            data = FORMATS[form].write(made, results, About("M"))
             wrote = time.perf_counter() - began
-            path.write_bytes(data)
+            path.write_bytes(_obj_of_110_mb(made) if form == "obj" else data)
             found = [_read(path) for _ in range(3)]
             took, factor, size = min(f[0] for f in found), max(f[1] for f in found), found[0][2]
             rows.append((f"import of {made.form.faces:,} triangles, {form}, {size / 1e6:.0f} MB",  # type: ignore[union-attr]
