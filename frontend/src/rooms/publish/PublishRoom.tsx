@@ -35,9 +35,9 @@ export function PublishLeft() {
 const TEXTS: Record<string, string> = {
   ply: "Every attribute as it came, with red, green, blue for viewers and each channel's values as floats.",
   ply_ascii: "The same, readable in an editor. Larger.",
-  obj: "Polygons, objects, groups, material names and uv as they came; the colours after each vertex. Other attributes have no place in it.",
-  glb: "Colours, channels and every attribute; clones as instances of their shapes; a material for each finish and shape.",
-  usd: "Readable USD: display colours, channels as primvars and preview surfaces that read them; clones as an instancer.",
+  obj: "Polygons or polylines, objects, groups, material names and uv as they came; the colours after each vertex. Other attributes have no place in it.",
+  glb: "Colours, channels and every attribute; clones as instances of their shapes, strands as lines; a material for each finish and shape.",
+  usd: "Readable USD: display colours, channels as primvars and preview surfaces that read them; clones as an instancer, strands as curves.",
   usdc: "The same as binary: smaller, and quicker to read.",
   materialx: "The materials alone: OpenPBR surfaces that read by name what differs from element to element.",
   csv_parts: "A row for each part: its number, name, size, place, and the mean of what its elements got.",
