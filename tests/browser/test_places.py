@@ -212,11 +212,19 @@ class Moon(PlaceCase):
         page.get_by_role("button", name=re.compile("^Moon normal")).first.click()
         page.get_by_role("tab", name="Mask").click()
         canvas = page.get_by_role("application")
+        # Away from the slabs, one of which may have come to lie under the pointer.
+        page.mouse.move(0, 0)
+        self.slab("Falloff").wait_for()
+        self.settle()
         plain = self.pixels(canvas)
-        self.redrawn(self.slab("Falloff").get_by_role("button", name=re.compile("^Falloff")).first.hover)
+        before = int(page.evaluate(f"{APPLICATION}.applied"))
+        self.after(self.slab("Falloff").get_by_role("button", name=re.compile("^Falloff")).first.hover)
         page.get_by_role("figure", name="Scale from 0 to 1").wait_for()
+        page.wait_for_timeout(500)
         greys = self.pixels(canvas)
         self.assertGreater((np.abs(greys - plain).max(axis=2) > 20).sum(), 5000)
+        # It stays: what the preview changes on the page moves no slab away from under the pointer.
+        self.assertEqual(int(page.evaluate(f"{APPLICATION}.applied")), before + 1)
 
 
 class FoxMask(PlaceCase):

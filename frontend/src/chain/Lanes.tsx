@@ -36,7 +36,8 @@ export function Lanes({ look }: { look: Look }) {
         .map((channel) => (
           <Chip key={channel.name} channel={channel} {...laneFacts(look, channel.name)} shown={channel.name === shown} pictured={pictured} />
         ))}
-      <span className="ml-auto flex items-center gap-1">
+      {/* On a line of its own: the counter's words change with each answer, and nothing below may move for that. */}
+      <span className="flex h-6 w-full items-center justify-end gap-1">
         <Counter />
         <IconButton
           label={`Show ${title.toLowerCase()} alone in the view`}
