@@ -11,8 +11,7 @@ from ..kernels import digits as kernels
 from ..kernels.parallel import over
 
 #: Rows worked out at a time.
-ROWS = 65_536
-_LINE = ord("\n")
+_ROWS = 65_536
 
 
 class Cells(NamedTuple):
@@ -56,11 +55,9 @@ def number_cells(values: np.ndarray) -> Cells:
         kernels.floats(np.require(values, np.float32, "A"), out, sizes)
     left = np.flatnonzero(sizes == 0)
     if len(left):
-        texts = np.frombuffer("".join(f"{text}\n" for text in _digits(values[left])).encode(), np.uint8)
-        ends = np.flatnonzero(texts == _LINE)
-        starts = np.concatenate([[0], ends[:-1] + 1])
-        sizes[left] = ends - starts
-        kernels.put(texts, starts, ends - starts, left * kernels.WIDEST, out.reshape(-1))
+        texts = text_cells([text.encode() for text in _digits(values[left])], np.arange(len(left)))
+        sizes[left] = texts.sizes
+        kernels.put(*texts, left * kernels.WIDEST, out.reshape(-1))
     return Cells(out.reshape(-1), np.arange(len(values), dtype=np.int64) * kernels.WIDEST, sizes)
 
 
@@ -99,16 +96,13 @@ def joined(columns: Sequence[Cells], before: bytes = b"", between: bytes = b"", 
 
 def list_cells(values: np.ndarray, starts: np.ndarray) -> Cells:
     """One cell for all numbers from each start to the next, parted by blanks."""
-    return runs(joined([number_cells(values)], after=b" "), starts, 1)
+    return runs(joined([number_cells(values)], after=b" "), starts)
 
 
-def runs(cells: Cells, starts: np.ndarray, between: int) -> Cells:
-    """One cell of all those from each start to the next.
-
-    They lie one after another, each with so many bytes ``between`` behind it, of which the last ones are left out.
-    """
+def runs(cells: Cells, starts: np.ndarray) -> Cells:
+    """One cell of all those from each start to the next; they lie one after another, and the last byte is left out."""
     ends = np.append(cells.starts, len(cells.data))[starts]
-    return Cells(cells.data, ends[:-1], np.maximum(np.diff(ends) - between, 0))
+    return Cells(cells.data, ends[:-1], np.maximum(np.diff(ends) - 1, 0))
 
 
 def lines(
@@ -116,16 +110,23 @@ def lines(
     after: bytes = b"\n",
 ) -> Cells:  # fmt: skip
     """All rows, one after another; ``columns`` gives the cells of the rows from one to another."""
-    parts = [_NONE] * -(-count // ROWS)
+    parts = [_NONE] * -(-count // _ROWS)
 
     def work(a: int, b: int) -> None:
-        parts[a // ROWS] = joined(columns(a, b), before, between, after)
+        parts[a // _ROWS] = joined(columns(a, b), before, between, after)
 
-    over(count, work, chunk=ROWS)
+    over(count, work, chunk=_ROWS)
     if len(parts) < 2:
         return parts[0] if parts else _NONE
     sizes = np.concatenate([part.sizes for part in parts])
     return Cells(np.concatenate([part.data for part in parts]), np.cumsum(sizes) - sizes, sizes)
+
+
+def number_lines(
+    columns: Sequence[np.ndarray], before: bytes = b"", between: bytes = b" ", after: bytes = b"\n"
+) -> Cells:
+    """Rows of numbers alone."""
+    return lines(len(columns[0]), lambda a, b: [number_cells(c[a:b]) for c in columns], before, between, after)
 
 
 def between_rows(rows: Cells, events: Mapping[int, Sequence[str]]) -> Iterator[bytes | memoryview]:

@@ -22,7 +22,7 @@ from ..population.strands import of_strands
 from .base import FORMATS, About, Format, Thing, Wish
 from .cells import Check, is_number
 from .columns import Results, check_results
-from .lines import Cells, between_rows, joined, lines, number_cells, runs
+from .lines import Cells, between_rows, joined, lines, number_cells, number_lines, runs
 from .meshing import MOST_PARTS, mesh_of, part_attribute, polygons_of, shown_colours
 from .stranding import strands_of
 
@@ -319,14 +319,13 @@ def _strand_lines(form: Curves, textured: bool) -> Cells:
         starts = form.starts[a : b + 1]
         numbers = number_cells(np.arange(starts[0], starts[-1]) + 1)
         points = joined([numbers] * (2 if textured else 1), between=b"/", after=b" ")
-        return [runs(points, starts - starts[0], 1)]
+        return [runs(points, starts - starts[0])]
 
     return lines(form.count, cells, before=b"l ")
 
 
 def _rows(word: str, columns: list[np.ndarray]) -> memoryview:
-    rows = lines(len(columns[0]), lambda a, b: [number_cells(c[a:b]) for c in columns], before=f"{word} ".encode())
-    return rows.text
+    return number_lines(columns, before=f"{word} ".encode()).text
 
 
 def _corner_rows(word: str, attribute: Attribute | None) -> tuple[bytes | memoryview, np.ndarray]:
@@ -353,7 +352,7 @@ def _face_lines(form: Polygons, corners: list[np.ndarray]) -> Cells:
     def cells(a: int, b: int) -> list[Cells]:
         starts = form.starts[a : b + 1]
         held = [c[starts[0] : starts[-1]] + 1 if len(c) else None for c in corners]
-        return [runs(_corners(*held), starts - starts[0], 1)]  # type: ignore[arg-type]
+        return [runs(_corners(*held), starts - starts[0])]  # type: ignore[arg-type]
 
     return lines(form.faces, cells, before=b"f ")
 
@@ -363,8 +362,8 @@ def _corners(v: np.ndarray, vt: np.ndarray | None, vn: np.ndarray | None) -> Cel
     cells = [number_cells(v)]
     textured, shaded = (np.zeros(len(v), bool) if c is None else c > 0 for c in (vt, vn))
     if vt is not None or vn is not None:
-        second = number_cells(np.zeros(len(v), np.int64) if vt is None else vt).only(textured)
-        cells.append(joined([second], before=b"/").only(textured | shaded))
+        second = cells[0] if vt is None else number_cells(vt)
+        cells.append(joined([second.only(textured)], before=b"/").only(textured | shaded))
     if vn is not None:
         cells.append(joined([number_cells(vn)], before=b"/").only(shaded))
     return joined(cells, after=b" ")

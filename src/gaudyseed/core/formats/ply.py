@@ -31,7 +31,7 @@ from .columns import (
     outgoing,
     to_population,
 )  # fmt: skip
-from .lines import Cells, lines, list_cells, number_cells
+from .lines import Cells, lines, list_cells, number_cells, number_lines
 from .meshing import MOST_PARTS, mesh_of, part_attribute
 
 _TYPES = {
@@ -628,7 +628,7 @@ def write_ascii(population: Population, results: Results | None, about: About = 
     """ASCII PLY with digits that read back exactly."""
     columns, faces = _writable(population, results), _faces_of(population)
     head = _header_lines(columns, population.count, "ascii", faces)
-    rows = [lines(population.count, lambda a, b: [number_cells(column.values[a:b]) for column in columns])]
+    rows = [number_lines([column.values for column in columns])]
     if faces:
         rows.append(lines(faces.count, lambda a, b: _face_cells(faces, a, b)))
     return b"".join([head, *(part.text for part in rows)])

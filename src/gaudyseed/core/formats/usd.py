@@ -30,7 +30,7 @@ from .apart import run_apart
 from .base import FORMATS, About, Format, Piece, Thing, Wish
 from .cells import Check
 from .columns import Results, check_results
-from .lines import lines, number_cells
+from .lines import number_lines
 from .material import Part, Surface, cut_out, surface_of
 from .meshing import in_parts, joined, linear_colours, mesh_of, named_apart, of_matrices, part_attribute
 from .shapes import pieces_of, places_of
@@ -389,10 +389,9 @@ def _word(name: str) -> str:
 def _listed(values: np.ndarray) -> str:
     """An array in brackets, vectors in parentheses; numbers with digits that read back exactly."""
     columns = [values] if values.ndim == 1 else [values[:, k] for k in range(values.shape[1])]
-    before, after = ("", ", ") if values.ndim == 1 else ("(", "), ")
-    marks = (before.encode(), b", ", after.encode())
-    rows = lines(len(values), lambda a, b: [number_cells(c[a:b]) for c in columns], *marks).data
-    return f"[{rows[:-2].tobytes().decode('ascii')}]"
+    before, after = (b"", b", ") if values.ndim == 1 else (b"(", b"), ")
+    rows = number_lines(columns, before, b", ", after).text
+    return f"[{str(rows[: -len(b', ')], 'ascii')}]"
 
 
 def _array(declared: str, values: np.ndarray, more: str = "") -> Iterator[str]:

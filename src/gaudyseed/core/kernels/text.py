@@ -24,7 +24,7 @@ EMPTY, WHOLE, NUMBER, LONG, ODD = 0, 1, 2, 3, 4
 #: closed; something follows a closing quote.
 FINE, RAGGED, TOO_LONG, OPEN_QUOTE, AFTER_QUOTE = 0, 1, 2, 3, 4
 
-_TENS = np.array([10.0**k for k in range(23)])
+TENS = np.array([10.0**k for k in range(23)])
 _MOST = np.int64(2**53)
 _TAB, _LINE, _RETURN, _SPACE, _QUOTE, _COMMA = 9, 10, 13, 32, 34, 44
 _ANSWER = types.UniTuple(int64, 4)
@@ -199,7 +199,7 @@ def number(data, at, b):  # type: ignore[no-untyped-def]
         return (-0.0 if mantissa == 0 and negative else value), whole, np.uint8(WHOLE)
     if fits and mantissa <= _MOST and power >= -22 and power <= 22:
         value = np.float64(mantissa)
-        value = value * _TENS[power] if power >= 0 else value / _TENS[-power]
+        value = value * TENS[power] if power >= 0 else value / TENS[-power]
         return (-value if negative else value), np.int64(0), np.uint8(NUMBER)
     return 0.0, np.int64(0), np.uint8(LONG)
 
