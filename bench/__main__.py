@@ -264,7 +264,7 @@ def bench_page(server: Server, rows: Rows) -> None:
         page.close()
         mesh = _mesh_edits(browser, server)
         handle = _handle_moves(browser, server)
-        bench_view(browser, server, _keyed, rows)
+        bench_view(browser, server, rows, _keyed)
         strands.bench_view(browser, server, rows, _keyed)
         browser.close()
     total = server.ready + usable
@@ -434,7 +434,7 @@ def only(core: Callable[[Rows], None], served: Callable[[Any, Server, Rows], Non
 
 def _send_served(browser: Any, server: Server, rows: Rows) -> None:
     bench_shapes(server.post, rows)
-    bench_view(browser, server, _keyed, rows)
+    bench_view(browser, server, rows, _keyed)
 
 
 def _send_core(rows: Rows) -> None:

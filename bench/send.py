@@ -137,7 +137,7 @@ def bench_shapes(post: Post, rows: list[Row]) -> None:
     rows.append(("an edit of roughness, 50,000 clones", f"computed: {', '.join(computed)}", f"sent: {', '.join(sent)}"))
 
 
-def bench_view(browser: Any, server: Any, keyed: Callable[..., list[float]], rows: list[Row]) -> None:
+def bench_view(browser: Any, server: Any, rows: list[Row], keyed: Callable[..., list[float]]) -> None:
     """Edits of a lane of 50,000 clones with four shapes and six lanes, to new values in the view without drawing."""
     page = browser.new_page(viewport={"width": 640, "height": 400}, bypass_csp=True)
     page.set_default_timeout(90_000)

@@ -63,6 +63,7 @@ export function Parameters({ values, schema, onDraft, onCommit, skip = [], colum
   const properties = (schema.properties ?? {}) as Record<string, Property>;
   const shown = (n: string) => Object.entries(properties[n]?.when ?? {}).every(([key, value]) => (Array.isArray(value) ? value.includes(values[key]) : values[key] === value));
   const names = Object.keys(properties).filter((n) => !["step", "maker", "enabled", ...skip].includes(n) && shown(n));
+  if (names.length === 0) return null;
   return (
     <div
       className={

@@ -236,9 +236,7 @@ type Made = Exclude<PopulationDocument["maker"], { maker: "import" | "sequence" 
 /** The controls of a maker, drawn from the schema of its parameters; a count has buttons for common numbers. */
 function MakerControls({ population, maker }: { population: PopulationDocument; maker: Made }) {
   const schema = useStore((s) => s.makers.find((m) => m.name === maker.maker)?.parameters ?? EMPTY);
-  // What stands on a mesh of the scene has no surface of its own.
-  const skip = ["surface"].filter((name) => name in maker);
-  const first = "on" in maker && maker.on ? [] : skip;
+  const first = ["surface"].filter((name) => name in maker);
   return (
     <>
       {first.length > 0 && <MakerFields population={population} maker={maker} schema={schema} only={first} />}
@@ -258,7 +256,7 @@ function MakerControls({ population, maker }: { population: PopulationDocument; 
           ))}
         </div>
       )}
-      <MakerFields population={population} maker={maker} schema={schema} skip={skip} />
+      <MakerFields population={population} maker={maker} schema={schema} skip={first} />
     </>
   );
 }

@@ -30,7 +30,9 @@ Length = Annotated[float, Field(ge=0, le=10)]
 class Footed(MakerModel):
     """A maker whose elements stand on a surface, uniform by area or by a density of the mesh."""
 
-    surface: Dialled[Literal["beetle", "ball", "ring", "sheet"]] = Field("beetle", title="Surface")
+    surface: Dialled[Literal["beetle", "ball", "ring", "sheet"]] = Field(
+        "beetle", title="Surface", json_schema_extra={"when": {"on": None}}
+    )
     on: str | None = Field(
         None, pattern=r"^[a-z0-9_-]{1,40}$", title="Stands on",
         description="A mesh of the scene, in place of a surface that only carries the elements.",
