@@ -118,6 +118,7 @@ def _falloffs(rows: list[Row], versus: Versus) -> None:
         t = np.arctan2(u[:, 1], u[:, 0]) / np.float32(2 * np.pi) + spiral * np.hypot(u[:, 0], u[:, 1])
         return smooth(1 - (t - np.floor(t)))
 
+    centre = np.zeros(6, np.float32)
     plain: dict[str, Callable[[], np.ndarray]] = {
         "line": lambda: smooth(1 - (places @ m[0, :3] + m[0, 3])),
         "ball": lambda: smooth(np.sqrt((moved() ** 2).sum(axis=1))),
@@ -128,8 +129,8 @@ def _falloffs(rows: list[Row], versus: Versus) -> None:
     for shape, (word, way) in enumerate(plain.items()):
 
         def ours(shape: int = shape) -> None:
-            over(COUNT, lambda a, b: falloffs.falloff(x[a:b], y[a:b], z[a:b], m, shape, spiral, one, two, 1, False,
-                                                      out[a:b]))  # fmt: skip
+            over(COUNT, lambda a, b: falloffs.falloff(x[a:b], y[a:b], z[a:b], m, centre, shape, spiral, one, two, 1,
+                                                      False, out[a:b]))  # fmt: skip
 
         mine, theirs = versus(ours, way)
         rows.append((f"falloff, {word}", f"{mine:.2f} ms", f"{theirs / mine:.1f} times NumPy (wanted: 4)"))

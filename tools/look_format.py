@@ -10,6 +10,7 @@ from typing import Any
 
 from pydantic import BaseModel
 
+import gaudyseed.core.look.steps  # noqa: F401 - first, since what steps share imports them
 from gaudyseed.core.look.curved import CurvePoint
 from gaudyseed.core.look.material import ElementPicture, Finish, Shape, Version
 from gaudyseed.core.look.steps import STEPS

@@ -927,6 +927,8 @@ export interface components {
          * Attribute
          * @description A named attribute: numbers as they are, one component of a vector, a colour in linear light.
          *
+         *     By *order* each value gives its place among all that there are, texts by their alphabet: 0.5/m for the first of m
+         *     different ones, 1.5/m for the next, so that a palette of m has a swatch for each.
          *     Missing values (NaN, infinities) read as 0, or as what stands for what is missing; with that a population that lacks
          *     the attribute is told, not refused. Points, directions and normals can be read in the scene's space.
          */
@@ -948,7 +950,7 @@ export interface components {
              * @default whole
              * @enum {string}
              */
-            component: "whole" | "x" | "y" | "z" | "length";
+            component: "whole" | "x" | "y" | "z" | "length" | "order";
             /**
              * Space
              * @description That of the population, or of the scene where it was moved, turned or sized.
@@ -1532,6 +1534,12 @@ export interface components {
              */
             turn: number;
             /**
+             * Transmitted
+             * @description Times the picture's light where it goes through, as through a leaf: 1.7.
+             * @default 1
+             */
+            through: number | components["schemas"]["FollowDial"];
+            /**
              * @default {
              *       "hue_turn": 0,
              *       "saturation": 1,
@@ -1977,6 +1985,12 @@ export interface components {
              */
             name: string;
             /**
+             * Base colour
+             * @description Below the layers of the base colour; left out, white.
+             * @default null
+             */
+            base_colour: string | components["schemas"]["FollowDial"] | null;
+            /**
              * Weight
              * @description Its share of the elements, beside the other weights.
              * @default 1
@@ -2174,6 +2188,8 @@ export interface components {
          *     monochrome mixes with Rec. 709 luma. Value moves HSV value and keeps hue and
          *     saturation. Gamma is ``v ** (1 / gamma)``. ASC CDL v1.2: ``(v * slope + offset) ** power`` for
          *     each channel, then saturation about Rec. 709 luma; not limited to 1.
+         *     Of numbers only brightness, contrast and gamma: ``v * brightness``, contrast about the pivot, then
+         *     ``pivot * (v / pivot) ** (1 / gamma)``; not limited.
          */
         Grade: {
             /**
@@ -2420,6 +2436,14 @@ export interface components {
             /** Kind */
             kind: string;
             maker: components["schemas"]["ImportedMaker"];
+            /** @description Its first look. */
+            look: components["schemas"]["Look"];
+            /**
+             * Shape
+             * @description What it is drawn as.
+             * @enum {string}
+             */
+            shape: "own" | "sequin" | "tile" | "ball" | "block" | "bead" | "rosette" | "card" | "ring";
         };
         /**
          * ImportedAttribute
@@ -2565,6 +2589,11 @@ export interface components {
              */
             curves: components["schemas"]["ImportedCurves"] | null;
             /**
+             * @description Of clones that came with meshes of their own.
+             * @default null
+             */
+            models: components["schemas"]["ImportedModels"] | null;
+            /**
              * Subdivision
              * @description Each level has about four times the vertices of the one below.
              * @default 0
@@ -2588,6 +2617,16 @@ export interface components {
              * @default null
              */
             reach: number | components["schemas"]["FollowDial"] | null;
+        };
+        /**
+         * ImportedModels
+         * @description The meshes that clones came with, and which of them each is, <i4, by content.
+         */
+        ImportedModels: {
+            /** Meshes */
+            meshes: string[];
+            /** Of */
+            of: string;
         };
         /**
          * Item
@@ -2697,6 +2736,12 @@ export interface components {
              * @enum {string}
              */
             choose: "share" | "number" | "blend";
+            /**
+             * Among
+             * @description The finishes that a blend runs through, by name and in that order; left out, all of them.
+             * @default null
+             */
+            among: string[] | null;
             /**
              * Seed
              * @default 1
@@ -3193,6 +3238,24 @@ export interface components {
              */
             contrast: number | components["schemas"]["FollowDial"];
             /**
+             * Bias
+             * @description What a half becomes: above it there is more of the noise, below it less.
+             * @default 0.5
+             */
+            bias: number | components["schemas"]["FollowDial"];
+            /**
+             * Warp
+             * @description How far another noise moves the places, in patches.
+             * @default 0
+             */
+            warp: number | components["schemas"]["FollowDial"];
+            /**
+             * Warp size
+             * @description Of that noise's patches, beside these.
+             * @default 2
+             */
+            warp_size: number | components["schemas"]["FollowDial"];
+            /**
              * Gives
              * @default number
              * @enum {string}
@@ -3373,10 +3436,21 @@ export interface components {
             digest: string;
             /**
              * Fill
-             * @description Of what has not been painted: number or #rrggbb.
+             * @description Of what has not been painted, and of what a column of that name lacks: number, #rrggbb or three.
              * @default 0
              */
-            fill: number | string;
+            fill: number | string | [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Role
+             * @description What a vector is in space.
+             * @default
+             * @enum {string}
+             */
+            role: "" | "point" | "direction" | "normal";
             /**
              * Subdivision
              * @default 0
@@ -3635,7 +3709,7 @@ export interface components {
              * Shape
              * @default sequin
              */
-            shape: ("sequin" | "tile" | "ball" | "block" | "bead" | "rosette" | "card" | "ring") | components["schemas"]["FollowDial"];
+            shape: ("own" | "sequin" | "tile" | "ball" | "block" | "bead" | "rosette" | "card" | "ring") | components["schemas"]["FollowDial"];
             /**
              * Shown
              * @default true
@@ -4859,6 +4933,27 @@ export interface components {
             attributes: {
                 [key: string]: unknown;
             }[];
+            /**
+             * Colours
+             * @description The colours that it brings, by name; empty for none.
+             * @default
+             */
+            colours: string;
+            /**
+             * Groups
+             * @description Columns of few values, which can have one colour each.
+             * @default []
+             */
+            groups: [
+                string,
+                number
+            ][];
+            /**
+             * Picture
+             * @description A small PNG of it as it would arrive, as a data address.
+             * @default
+             */
+            picture: string;
         };
         /**
          * ThreadedMaker

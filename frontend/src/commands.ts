@@ -6,6 +6,7 @@ import { someSeed } from "./chain/seeds";
 import { addShape } from "./chain/Shapes";
 import { fresh, nounOf, pageOf, titleOf } from "./chain/steps";
 import { usePicture } from "./library/PictureDialog";
+import { duplicatePopulation } from "./rooms/gather/fresh";
 import { newScatter } from "./rooms/gather/GatherRoom";
 import { openStates } from "./rooms/EarlierStates";
 import { download } from "./rooms/publish/PublishRoom";
@@ -64,6 +65,8 @@ export function commands(): Command[] {
   ];
   if (population) {
     list.push(
+      { name: `Duplicate ${population.name}`, run: () => duplicatePopulation(population.id, true) },
+      { name: `Duplicate ${population.name} without its look`, run: () => duplicatePopulation(population.id, false) },
       { name: "Reseed the chain", run: reseedAll },
       { name: "Flip the ramp", run: () => rampAction("flip") },
       { name: "Space the ramp's stops evenly", run: () => rampAction("space_evenly") },

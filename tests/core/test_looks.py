@@ -76,7 +76,7 @@ class BadLooks(unittest.TestCase):
         cases = [
             ((BANDS,), f"{place}.paint[0]", "nothing comes before"),
             ((RANDOM,), f"{place}.paint", "a number", "ramp"),
-            ((RANDOM, {"step": "grade", "gamma": 2}), f"{place}.paint[1]", "wants a colour", "ramp"),
+            ((RANDOM, {"step": "clamp"}), f"{place}.paint[1]", "wants a colour", "ramp"),
             ((RANDOM, BANDS, {"step": "even_out"}), f"{place}.paint[2]", "a colour comes"),
             ((RANDOM, RANDOM, BANDS), f"{place}.paint[1]", "only begin"),
             (({"step": "attribute", "name": "position"}, BANDS), f"{place}.paint[1]", "component"),

@@ -17,7 +17,7 @@ class Fuzz(unittest.TestCase):
             store = Store(Path(folder) / "data.sqlite")
             store.migrate()
             self.addCleanup(store.close)
-            report = fuzz(create_app(store).test_client(), 5, 400, 300)
+            report = fuzz(create_app(store).test_client(), 5, 440, 300)
         self.assertEqual(report.wrong, [])
         self.assertLess(report.slowest, 5)
         self.assertLess(report.growth, 1 << 30)

@@ -188,6 +188,7 @@ export interface ElementPictureOf {
   into: number[];
   cut: boolean;
   threshold: number;
+  through: number;
 }
 
 /** Finishes, shapes, and how opacity and lift go. */

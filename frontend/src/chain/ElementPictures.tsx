@@ -8,7 +8,7 @@ import { Parameters } from "./Parameters";
 
 const PLAIN = { hue_turn: 0, saturation: 1, brightness: 1, contrast: 1, gamma: 1 };
 export const FRESH_PICTURE: ElementPicture = {
-  picture: null, grey: true, shift: [0, 0], size: [1, 1], turn: 0, first: PLAIN, second: PLAIN, cut: "none", threshold: 0.5,
+  picture: null, grey: true, shift: [0, 0], size: [1, 1], turn: 0, through: 1, first: PLAIN, second: PLAIN, cut: "none", threshold: 0.5,
 }; // prettier-ignore
 
 /** Put a picture on the elements of the chosen population, where there is none. */

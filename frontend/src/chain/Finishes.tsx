@@ -11,7 +11,7 @@ import { Parameters } from "./Parameters";
 import { Weighed } from "./Weighed";
 
 const PLAIN: Finish = {
-  name: "Finish", weight: 1, metalness: 0, roughness: 0.3, transmission: 0, subsurface: 0, subsurface_colour: null,
+  name: "Finish", base_colour: null, weight: 1, metalness: 0, roughness: 0.3, transmission: 0, subsurface: 0, subsurface_colour: null,
   subsurface_radius: 0.05, emission_colour: "#ffffff", emission_strength: 0, opacity: 1,
 }; // prettier-ignore
 const MOST = 8;

@@ -1,7 +1,7 @@
 /** What belongs to a single channel beside its layers: how shapes and finishes are chosen, cutting out, the way of a lift. */
 import type { Lane, Look } from "../api/client";
 import { FRESH_LANE, laneOf, laneStack } from "../state/edits";
-import { attributesOf, editLook, useStore } from "../state/store";
+import { attributesOf, chosenLook, editLook, useStore } from "../state/store";
 import { Choice } from "../widgets/Choice";
 import { NumberField } from "../widgets/NumberField";
 import { Toggle } from "../widgets/Toggle";
@@ -62,8 +62,37 @@ function Choosing({ channel, lane, several }: { channel: string; lane: Lane; sev
   return (
     <div className="flex items-center gap-1">
       <span className="text-soft">The layers choose:</span>
-      <Choice label={`How the ${word} is chosen`} plain value={lane.choose} options={options} onChange={(choose) => setLane(channel, "Change how it is chosen", { choose })} />
+      <Choice label={`How the ${word} is chosen`} plain value={lane.choose} options={options} onChange={(choose) => setLane(channel, "Change how it is chosen", { choose, among: null })} />
+      {channel === "finish" && lane.choose === "blend" && <Among lane={lane} />}
     </div>
+  );
+}
+
+const ALL = " ";
+
+/** Which two finishes a blend runs between; all of them in their order where nothing is chosen. */
+function Among({ lane }: { lane: Lane }) {
+  const names = useStore((s) => chosenLook(s)?.finishes.map((f) => f.name).join("\n") ?? "").split("\n");
+  const [from, to] = [lane.among?.[0], lane.among?.at(-1)];
+  if (names.length < 3) return null;
+  const set = (among: string[] | null) => setLane("finish", "Change what is blended", { among });
+  const others = (but: string | undefined) => names.filter((name) => name !== but).map((name) => ({ value: name, label: name }));
+  return (
+    <span className="inline-flex items-center gap-1">
+      <Choice
+        label="Blend from"
+        plain
+        value={from ?? ALL}
+        options={[{ value: ALL, label: "all" }, ...others(to)]}
+        onChange={(name) => set(name === ALL ? null : [name, to && to !== name ? to : names.find((n) => n !== name)!])}
+      />
+      {from && to && (
+        <>
+          <span className="text-soft">to</span>
+          <Choice label="Blend to" plain value={to} options={others(from)} onChange={(name) => set([from, name])} />
+        </>
+      )}
+    </span>
   );
 }
 

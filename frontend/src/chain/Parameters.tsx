@@ -252,7 +252,7 @@ interface AttributeChoiceProps {
 function AttributeChoice({ title, value, of, attributes, onCommit }: AttributeChoiceProps) {
   const levels = useStore((s) => s.geometry[s.chosen]?.header.levels ?? (NONE as Level[]));
   const key = of.control === "key";
-  const fitting = attributes.filter((a) => (key ? a.kind === "integer" || a.kind === "text" : a.kind !== "text"));
+  const fitting = attributes.filter((a) => !key || a.kind === "integer" || a.kind === "text");
   const options = fitting.map((a) => {
     const above = levels.find((d) => d.name === a.name);
     const alike = a.kind === "text" && levels.some((d) => a.name === `${d.name}_name`);

@@ -1,4 +1,4 @@
-/** The shapes of a look: up to eight, of which each element is one. */
+/** The shapes of a look: up to 32, of which each element is one. */
 import { Plus } from "lucide-react";
 import { type ReactNode, useState } from "react";
 import type { Asset, ElementPicture, Lane, Look, Shape } from "../api/client";
@@ -9,10 +9,10 @@ import { Choice } from "../widgets/Choice";
 import { NumberField } from "../widgets/NumberField";
 import { Toggle } from "../widgets/Toggle";
 import { FRESH_PICTURE, PictureEditor } from "./ElementPictures";
-import { SHAPE_OPTIONS, SHAPE_WORDS, type ShapeWord } from "./steps/words";
+import { OWN_SHAPE, SHAPE_OPTIONS, SHAPE_WORDS, type ShapeWord } from "./steps/words";
 import { Weighed } from "./Weighed";
 
-const MOST = 8;
+const MOST = 32;
 const NOTHING = " ";
 
 const withShapes = (shapes: Shape[]) => (l: Look) => ({ ...l, shapes });
@@ -25,7 +25,7 @@ const fresh = (shape: ShapeWord): Shape => ({ shape, mesh: null, weight: 1, size
 /** One more shape of the chosen population's look. The first one is what the elements are drawn as now; a second begins the choice. */
 export function addShape() {
   const drawn = chosenPopulation(useStore.getState())?.shape ?? "sequin";
-  const first = typeof drawn === "string" ? drawn : "sequin";
+  const first = typeof drawn === "string" && drawn !== OWN_SHAPE.value ? drawn : "sequin";
   editLook("Add a shape", (l) => {
     if (l.shapes.length >= MOST) return l;
     const next = SHAPE_OPTIONS.map(({ value }) => value).find((word) => word !== first && !l.shapes.some((s) => s.shape === word)) ?? "ball";
@@ -57,7 +57,7 @@ export function Shapes({ look, lane, choosing }: { look: Look; lane: Lane; choos
           Add a shape
         </Button>
       </div>
-      {shapes.length === 0 && <p className="panel p-3 text-center text-soft">All elements are {typeof drawn === "string" ? SHAPE_WORDS[drawn].toLowerCase() : "as a dial says"}. Add a shape to mix several.</p>}
+      {shapes.length === 0 && <p className="panel p-3 text-center text-soft">All elements are {typeof drawn !== "string" ? "as a dial says" : drawn === OWN_SHAPE.value ? "the meshes that they came with" : SHAPE_WORDS[drawn].toLowerCase()}. Add a shape to mix several.</p>}
       {choosing}
       <Weighed
         of="shape"

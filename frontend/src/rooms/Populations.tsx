@@ -1,9 +1,11 @@
 /** The populations: each with its true colour shares, whether it is shown, and shown alone. */
-import { Eye, EyeOff, Focus, Trash2 } from "lucide-react";
+import { Copy, Eye, EyeOff, Focus, Trash2 } from "lucide-react";
 import { memo } from "react";
 import type { PopulationDocument } from "../api/client";
 import { isFollowing, sourceOf } from "../state/follow";
+import { duplicatePopulation } from "./gather/fresh";
 import { choosePopulation, NONE, removePopulation, setShown, showAlone, useStore } from "../state/store";
+import { ActionMenu } from "../widgets/ActionMenu";
 import { IconButton } from "../widgets/Button";
 import { ThinStrip } from "../widgets/ShareStrip";
 
@@ -34,7 +36,7 @@ const Row = memo(function Row({ of: p, removable, several }: { of: PopulationDoc
     <li className={`panel relative ${chosen ? "border-2 border-ink" : "m-px"} ${shown ? "" : "border-dashed"}`}>
       <button type="button" aria-pressed={chosen} className="block w-full cursor-pointer px-2.5 py-2 text-left" onClick={() => choosePopulation(p.id)}>
         {/* As much room as the buttons beside the name take. */}
-        <span className="block truncate text-[13px] font-semibold" style={{ paddingRight: 26 * (1 + Number(several) + Number(removable ?? false)) - 4 }}>
+        <span className="block truncate text-[13px] font-semibold" style={{ paddingRight: 26 * (1 + Number(several) + 2 * Number(removable ?? false)) - 4 }}>
           {p.name}
         </span>
         <span className="mb-1.5 block text-soft tabular">
@@ -56,6 +58,17 @@ const Row = memo(function Row({ of: p, removable, several }: { of: PopulationDoc
         >
           {shown ? <Eye size={13} className="text-soft" /> : <EyeOff size={13} />}
         </IconButton>
+        {removable && (
+          <ActionMenu
+            label={`More for ${p.name}`}
+            title="More"
+            dots
+            items={[
+              { label: "Duplicate", icon: Copy, run: () => duplicatePopulation(p.id, true) },
+              { label: "Duplicate without its look", icon: Copy, run: () => duplicatePopulation(p.id, false) },
+            ]}
+          />
+        )}
         {removable && (
           <IconButton label={`Remove ${p.name}`} onClick={() => removePopulation(p.id)}>
             <Trash2 size={13} />

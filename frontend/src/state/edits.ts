@@ -57,7 +57,7 @@ export function layersOf(look: Look, stack = BASE_COLOUR): Layer[] {
 }
 
 /** A lane that begins. */
-export const FRESH_LANE: Lane = { enabled: true, layers: [], choose: "share", seed: 1, threshold: null, along: "normal" };
+export const FRESH_LANE: Lane = { enabled: true, layers: [], choose: "share", among: null, seed: 1, threshold: null, along: "normal" };
 
 /** The look with other layers on a stack; a lane that was not there begins with them. */
 export function withLayers(look: Look, layers: Layer[], stack = BASE_COLOUR): Look {

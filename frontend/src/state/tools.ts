@@ -50,11 +50,16 @@ export async function takePicture(file: File, instead?: string) {
 // Painting
 
 export function addPainted(kind: "number" | "colour"): string {
-  const taken = attributesOf(get()).map((a) => a.name);
-  const name = free(kind === "colour" ? "paint" : "weight", taken, "_");
-  const column: Painted = { name, kind, digest: "", fill: kind === "colour" ? "#808080" : 0, subdivision: 0 };
-  editPopulation(`Add the painted column ${name}`, (p) => ({ ...p, painted: [...p.painted, column] }));
+  const name = addColumn(kind === "colour" ? "paint" : "weight", { kind, fill: kind === "colour" ? "#808080" : 0, role: "" });
   pickBrush(name, kind);
+  return name;
+}
+
+/** A column of one's own, the same for all until it is painted; returns its name. */
+export function addColumn(wanted: string, of: Pick<Painted, "kind" | "fill" | "role">): string {
+  const taken = attributesOf(get()).map((a) => a.name);
+  const name = free(wanted, taken, "_");
+  editPopulation(`Add the column ${name}`, (p) => ({ ...p, painted: [...p.painted, { name, digest: "", subdivision: 0, ...of }] }));
   return name;
 }
 

@@ -2,9 +2,9 @@
 import { X } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
 import * as THREE from "three";
-import type { Brush, Step, Three } from "../api/client";
-import { at as lying, parsePlace, withStep } from "../state/edits";
-import { addMarker, chosenLook, chosenPopulation, editLook, StrokeUnderWay, tell, type State, useStore } from "../state/store";
+import type { Brush, Look, Step, Three } from "../api/client";
+import { at as lying, type Desk, parsePlace, withStep } from "../state/edits";
+import { addMarker, chosenLook, chosenPopulation, draftLook, editLook, showPreview, StrokeUnderWay, tell, type State, useStore } from "../state/store";
 import { IconButton } from "../widgets/Button";
 import { view } from "./current";
 import { useFrames } from "./frames";
@@ -111,10 +111,18 @@ function MarkerTool() {
   );
 }
 
-/** A falloff between two points of the surface. */
+/** A falloff between two points of the surface; while it is drawn the elements show its weight in greys. */
 function LineTool({ place }: { place: string }) {
   const [ends, setEnds] = useState<[THREE.Vector3, THREE.Vector3] | null>(null);
+  const before = useRef<Step | null>(null);
   useFrames();
+  useEffect(
+    () => () => {
+      if (before.current) putLine(place, before.current, draftLook);
+      showPreview(null);
+    },
+    [place],
+  );
   const stage = view.stage;
   if (!stage) return null;
   const point = (x: number, y: number) => stage.surfaceAt(x, y)?.point ?? null;
@@ -124,15 +132,28 @@ function LineTool({ place }: { place: string }) {
       label="Draw a line"
       begin={(x, y) => {
         const found = point(x, y);
-        if (found) setEnds([found, found]);
+        if (!found) return;
+        setEnds([found, found]);
+        before.current = falloffAt(place);
+        showPreview({ of: "step", name: place, scale: useStore.getState().scale });
       }}
       move={(x, y) => {
-        if (ends) setEnds([ends[0], point(x, y) ?? stage.beside(x, y, ends[1])]);
+        if (!ends) return;
+        const end = point(x, y) ?? stage.beside(x, y, ends[1]);
+        setEnds([ends[0], end]);
+        if (before.current && ends[0].distanceTo(end) > 1e-4) putLine(place, lineFrom(before.current, ends[0], end), draftLook);
       }}
       end={() => {
-        if (ends && ends[0].distanceTo(ends[1]) > 1e-4) drawLine(place, ends[0], ends[1]);
-        else tell("The line has no length. Press, drag to its end, and release there.");
+        const drawn = before.current && ends && ends[0].distanceTo(ends[1]) > 1e-4 ? lineFrom(before.current, ends[0], ends[1]) : null;
+        if (drawn) putLine(place, drawn, (change) => editLook("Draw a line", change));
+        else {
+          if (before.current) putLine(place, before.current, draftLook);
+          tell("The line has no length. Press, drag to its end, and release there.");
+        }
+        before.current = null;
+        showPreview(null);
         setEnds(null);
+        if (drawn) useStore.setState({ tool: null });
       }}
     >
       <svg className="absolute inset-0 h-full w-full" aria-hidden>
@@ -147,15 +168,23 @@ function LineTool({ place }: { place: string }) {
   );
 }
 
-function drawLine(place: string, from: THREE.Vector3, to: THREE.Vector3) {
-  const found = parsePlace(place);
+/** The falloff at a place; null where there is none any more. */
+function falloffAt(place: string): Step | null {
   const step = lying(chosenLook(useStore.getState()), place) as Step | undefined;
-  if (!found || step?.step !== "falloff") return useStore.setState({ tool: null });
-  const own = step.space === "own";
+  return step?.step === "falloff" ? step : null;
+}
+
+/** A falloff as a line between two points of the scene. */
+function lineFrom(step: Step, from: THREE.Vector3, to: THREE.Vector3): Step {
+  if (step.step !== "falloff") return step;
   const id = useStore.getState().chosen;
-  const [a, b] = own ? [view.stage!.own(id, from), view.stage!.own(id, to)] : [from, to];
-  editLook("Draw a line", (l) => withStep(l, found.chain, found.step, { ...step, shape: "line", marker: null, centre: three(a), end: three(b) }));
-  useStore.setState({ tool: null });
+  const [a, b] = step.space === "own" ? [view.stage!.own(id, from), view.stage!.own(id, to)] : [from, to];
+  return { ...step, shape: "line", marker: null, centre: three(a), end: three(b) };
+}
+
+function putLine(place: string, step: Step, change: (to: (look: Desk) => Look) => void) {
+  const found = parsePlace(place);
+  if (found) change((look) => withStep(look, found.chain, found.step, step));
 }
 
 // The brush

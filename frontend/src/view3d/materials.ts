@@ -70,7 +70,7 @@ export function setMaterial({ uniforms }: Shared, { finishes, threshold, along, 
 }
 
 /** What belongs to one shape: its size, and the picture on it. */
-export type OfShape = Record<"shapeSize" | "pictures" | "usesPicture" | "into" | "cuts" | "cutBelow", { value: unknown }>;
+export type OfShape = Record<"shapeSize" | "pictures" | "usesPicture" | "into" | "cuts" | "cutBelow" | "through", { value: unknown }>;
 
 const NO_PICTURE = new THREE.DataArrayTexture(new Uint8Array(8).fill(255), 1, 1, 2);
 NO_PICTURE.needsUpdate = true;
@@ -83,6 +83,7 @@ export function ofShape(): OfShape {
     into: { value: new THREE.Matrix3() },
     cuts: { value: 0 },
     cutBelow: { value: 0.5 },
+    through: { value: 1 },
   };
 }
 
@@ -91,6 +92,7 @@ export function setPicture(of: OfShape, picture: Material["shapes"][number]["pic
   of.usesPicture.value = picture && texture ? 1 : 0;
   of.cuts.value = picture?.cut && texture ? 1 : 0;
   of.cutBelow.value = picture?.threshold ?? 0.5;
+  of.through.value = picture?.through ?? 1;
   const [a, b, c, d, e, f] = picture?.into ?? [1, 0, 0, 0, 1, 0];
   (of.into.value as THREE.Matrix3).set(a!, b!, c!, d!, e!, f!, 0, 0, 1);
 }
@@ -276,6 +278,8 @@ uniform highp sampler2DArray pictures;
 uniform float usesPicture;
 uniform float cuts;
 uniform float cutBelow;
+// What light that goes through a picture is multiplied by.
+uniform float through;
 #ifdef SURFACE
 uniform highp sampler2D tables;
 uniform vec2 tableOf[${MAPPABLE.length}];
@@ -433,7 +437,8 @@ if (gThrough > 0.0) {
   into_ = transformDirectionByInverseViewMatrix(normalize(into_), viewMatrix);
   behind = textureLod(envMap, envMapRotation * into_, roughnessToMip(max(gRough, 0.04))).rgb * envMapIntensity * 0.8 + 0.1;
 #endif
-  totalDiffuse = mix(totalDiffuse, behind * diffuseColor.rgb, gThrough * (1.0 - gMetal));
+  vec3 glass = usesPicture > 0.5 ? min(diffuseColor.rgb * through, vec3(1.0)) : diffuseColor.rgb;
+  totalDiffuse = mix(totalDiffuse, behind * glass, gThrough * (1.0 - gMetal));
 }
 `;
 

@@ -133,7 +133,7 @@ def _correction(
 BASE_COLOUR = register(
     Channel(
         "base_colour", "Base colour", COLOUR, (1.0, 1.0, 1.0), sent="display", shown=("red", "green", "blue"),
-        columns=_colours("base_colour"), help="The colour of the surface, in linear light.",
+        columns=_colours("base_colour"), of_finish=True, help="The colour of the surface, in linear light.",
     )
 )  # fmt: skip
 FINISH = register(
@@ -148,7 +148,7 @@ TRANSMISSION = _unit("transmission", "Transmission", 0.0, "How much light goes t
 SUBSURFACE = _unit("subsurface", "Subsurface", 0.0, "How much light goes in and comes out beside.", True)
 register(
     Channel(
-        "subsurface_colour", "Subsurface colour", COLOUR, (1.0, 1.0, 1.0), sent="display",
+        "subsurface_colour", "Subsurface colour", COLOUR, (1.0, 1.0, 1.0), 0.0, 1.0, sent="display",
         columns=_colours("subsurface_colour"), follows="base_colour", of_finish=True,
         help="The colour below the surface; the base colour where nothing paints it.", approximate=True,
     )
@@ -161,7 +161,7 @@ register(
 )  # fmt: skip
 register(
     Channel(
-        "emission_colour", "Emission colour", COLOUR, (1.0, 1.0, 1.0), sent="display",
+        "emission_colour", "Emission colour", COLOUR, (1.0, 1.0, 1.0), 0.0, 1.0, sent="display",
         columns=_colours("emission_colour"), of_finish=True, help="The colour of the element's own light.",
     )
 )  # fmt: skip
@@ -204,7 +204,7 @@ SPIN = register(
 )  # fmt: skip
 SHAPE = register(
     Channel(
-        "shape", "Shape", NUMBER, (0.0,), 0.0, 7.0, populations=("clones", "particles"), columns=("shape_number",),
+        "shape", "Shape", NUMBER, (0.0,), 0.0, 31.0, populations=("clones", "particles"), columns=("shape_number",),
         help="Which shape an element is: by their weights, or picked.",
     )
 )  # fmt: skip

@@ -25,11 +25,9 @@ def coverage(evaluation: Evaluation) -> float | None:
     places = population.elements.attribute("position").readable
     sides = np.sort((places.max(axis=0) - places.min(axis=0)).astype(np.float64))
     sizes = standing(population)[1].astype(np.float64)
-    if "size" in evaluation.lanes:
-        sizes = sizes * evaluation.lanes["size"].channel.held(evaluation.lanes["size"].values)
-    shapes = [shape.size for shape in evaluation.look.shapes] or [1.0]
-    number = evaluation.chosen.shape
-    sizes = sizes * np.array(shapes)[0 if number is None else number.astype(np.intp)]
+    factors = evaluation.size_factors
+    if factors is not None:
+        sizes = sizes * factors
     area = float((sizes**2).sum()) * _ROUND
     under = _area(sides)
     return area / under if under > 0 else None

@@ -10,7 +10,7 @@ from __future__ import annotations
 import json
 import zlib
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Annotated, Literal, Protocol
 
 import numpy as np
@@ -36,7 +36,7 @@ MOST_DABS = 20_000
 #: Of one column, unpacked.
 _LARGEST = 400 * 1024 * 1024
 _WIDTHS = {"number": 1, "colour": 3, "vector": 3}
-_FIELDS = {1: ("",), 3: ("_r", "_g", "_b")}
+_FIELDS = {"number": ("",), "colour": ("_r", "_g", "_b"), "vector": ("_x", "_y", "_z")}
 
 #: Columns as they came onto populations, and the rows of subdivisions.
 _onto = ResultCache(256 * 1024 * 1024)
@@ -131,6 +131,8 @@ def fill_of(painted: Painted) -> np.ndarray:
     """(k,) float32: what stands for the unpainted."""
     if isinstance(painted.fill, str):
         return parse_hex(painted.fill).astype(np.float32)
+    if isinstance(painted.fill, tuple):
+        return np.array(painted.fill, np.float32)
     return np.full(_WIDTHS[painted.kind], painted.fill, np.float32)
 
 
@@ -209,7 +211,8 @@ def with_painted(target: Target, columns: Sequence[Painted], kept: Kept) -> Popu
         if found is None:
             place = f"painted[{k}]"
             values = unpacked(kept.column(painted.digest, place), place) if painted.digest else None
-            found = attribute(painted, onto(target, painted, values))
+            found = _completed(population.elements.find(painted.name), painted) if values is None else None
+            found = found or attribute(painted, onto(target, painted, values))
             _onto.put(f"{key} {painted.name}", found, found.values.nbytes + 1000)
         more[painted.name] = found
     return population.painted(more)
@@ -218,9 +221,25 @@ def with_painted(target: Target, columns: Sequence[Painted], kept: Kept) -> Popu
 def attribute(painted: Painted, values: np.ndarray) -> Attribute:
     """A painted column as an attribute."""
     width = values.shape[1]
-    fields = tuple(Column(f"{painted.name}{part}", "<f4") for part in _FIELDS[width])
+    fields = tuple(Column(f"{painted.name}{part}", "<f4") for part in _FIELDS[painted.kind])
     flat = np.ascontiguousarray(values[:, 0] if width == 1 else values, np.float32)
-    return Attribute(painted.name, painted.kind, flat, fields=fields)
+    return Attribute(painted.name, painted.kind, flat, fields=fields, stands_for=painted.role)
+
+
+def _completed(brought: Attribute | None, painted: Painted) -> Attribute | None:
+    """What elements brought under the name, with the column's fill where they have nothing; None where it is new.
+
+    So merged parts that lack an attribute get a value of their own for it.
+    """
+    if brought is None or brought.kind not in (painted.kind, "integer") or brought.width != _WIDTHS[painted.kind]:
+        return None
+    fill, absent = fill_of(painted), brought.absent
+    values = brought.readable if absent is None else brought.readable.copy()
+    if absent is not None:
+        values[absent] = fill if values.ndim > 1 else fill[0]
+    return replace(brought, kind=painted.kind, values=values, missing=None, labels=(), light="linear"
+                   if painted.kind == "colour" else "", stands_for=painted.role or brought.stands_for,
+                   fields=tuple(replace(f, dtype="<f4") for f in brought.fields[: _WIDTHS[painted.kind]]))  # fmt: skip
 
 
 # Brushes

@@ -11,8 +11,9 @@ import numpy as np
 from PIL import Image, UnidentifiedImageError
 from pydantic import Field
 
+from .colour.documents import HexColour
 from .colour.mixing import oklab_to_oklch
-from .colour.spaces import HEX_PATTERN, decode_srgb, linear_to_oklab, oklab_to_linear, parse_hex, to_hex
+from .colour.spaces import decode_srgb, linear_to_oklab, oklab_to_linear, parse_hex, to_hex
 from .document import Document
 from .errors import BadInput
 from .kernels.palettes import k_means
@@ -44,7 +45,7 @@ UNKNOWN = "#808080"
 class Swatch(Document):
     """One colour of a palette, its weight, and whether it stays when others are drawn anew."""
 
-    colour: Annotated[str, Field(pattern=HEX_PATTERN)] | FollowColour = Field(title="Colour")
+    colour: HexColour | FollowColour = Field(title="Colour")
     weight: Annotated[float, Field(ge=0, le=1e9)] | FollowDial = Field(1.0, title="Weight")
     locked: bool = Field(False, title="Locked")
 

@@ -98,6 +98,12 @@ def shipped(name: str, place: str) -> Picture:
     return _made(name)
 
 
+def lying(uv: np.ndarray, into: np.ndarray) -> np.ndarray:
+    """(n, 2): where on a picture places (n, 2) of a uv lie, by a matrix that ``within`` gives."""
+    found: np.ndarray = uv @ into[:2, :2].T + into[:2, 3]
+    return found
+
+
 def within(shift: tuple[float, float], scale: tuple[float, float], spin: float) -> np.ndarray:
     """(4, 4): shift, then scale and turn about the picture's middle: twice the scale shows it twice as large."""
     c, s = math.cos(math.radians(spin)), math.sin(math.radians(spin))

@@ -199,8 +199,8 @@ class Ramp:
         # Each stop looks back to the last one that has a hue; those before the first such one take its.
         before = np.maximum.accumulate(np.where(np.isnan(hues), -1, np.arange(len(hues))))
         hues[:] = hues[np.where(before < 0, known[0], before)] if len(known) else 0
-        for k in range(1, len(hues)):
-            hues[k] = turned(hues[k - 1 : k], hues[k : k + 1], self.longer)[1][0]
+        first, last = turned(hues[:-1], hues[1:], self.longer)
+        hues[1:] = hues[0] + np.cumsum(last - first)
         return points
 
     # Groups

@@ -176,6 +176,11 @@ class Reporter:
         sizes = [shape.size for shape in evaluation.look.shapes]
         key = digest_of("material", evaluation.chosen.digest, evaluation.population.digest, size, sizes)
         counted: dict[str, Any] = self._cached(key, make)
+        finishes = [finish.name for finish in evaluation.look.finishes]
+        written = [finish.name for finish in evaluation.look.document.finishes]
+        if "finish" in counted and finishes != written:
+            # A blend has an order of its own.
+            counted = {**counted, "finish": [counted["finish"][finishes.index(name)] for name in written]}
         return counted
 
     def trace(self, evaluation: Evaluation, element: int) -> dict[str, Any]:

@@ -102,8 +102,8 @@ def moved_elements(evaluation: Evaluation) -> Population:
     normals = lifted_normals(evaluation)
     if normals is not None and "normal" in own:
         more["normal"] = replace(own["normal"], values=normals)
-    if "size" in lanes:
-        factor = lanes["size"].channel.held(lanes["size"].values)
+    factor = evaluation.size_factors
+    if factor is not None:
         sizes = standing(population)[1] * factor
         more["size"] = Attribute("size", "number", sizes.astype("<f4"), (), (Field("size", "<f4"),))
     if "width" in lanes:
@@ -136,7 +136,7 @@ def pieces_of(evaluation: Evaluation, shape: str, mesh_of: MeshOf = no_mesh) -> 
         rows = np.arange(population.count) if number is None else np.flatnonzero(number == k)
         mesh = mesh_of(entry.mesh, f"shapes[{k}].mesh") if entry.mesh else shape_mesh(entry.shape)
         name = entry.mesh or entry.shape
-        found += _by_finish(evaluation, Piece(name, mesh, rows, entry.size, entry.picture or look.picture))
+        found += _by_finish(evaluation, Piece(name, mesh, rows, picture=entry.picture or look.picture))
     return found
 
 

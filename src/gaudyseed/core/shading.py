@@ -10,7 +10,7 @@ import numpy as np
 from .colour.spaces import decode_srgb, encode_srgb
 from .look.material import ElementPicture, Version
 from .mapping import TEXELS
-from .picture import Picture, within
+from .picture import Picture, lying, within
 
 #: Luma weights of Rec. 709 (ITU-R BT.709-6).
 LUMA = np.array([0.2126, 0.7152, 0.0722])
@@ -95,8 +95,7 @@ def pictured(
 
 def on_picture(uv: np.ndarray, settings: ElementPicture) -> np.ndarray:
     """(n, 2): where on the picture places of an element's own uv lie; beyond its edges it repeats."""
-    into = within(settings.shift, settings.size, settings.turn)
-    return uv @ into[:2, :2].T + into[:2, 3]
+    return lying(uv, within(settings.shift, settings.size, settings.turn))
 
 
 def looked_up(edges: np.ndarray, rows: np.ndarray, numbers: np.ndarray) -> np.ndarray:

@@ -15,6 +15,7 @@ from ..core.digest import digest_of
 from ..core.errors import Overtaken, never_overtaken
 from ..core.formats.pictures import read_picture
 from ..core.formats.shape_files import read_shape
+from ..core.geometry.packed_shapes import MAGIC, unpacked
 from ..core.geometry.shapes import ShapeMesh
 from ..core.look.evaluate import Evaluator
 from ..core.look.model import Asset, Scene
@@ -93,9 +94,7 @@ class Keeper:
 
     def mesh(self, asset: Asset, place: str) -> ShapeMesh:
         """A small mesh by its content."""
-        return cast(
-            ShapeMesh, self._read(asset, place, lambda data: (read_shape(data, asset.file or asset.name), 1 << 20))
-        )
+        return cast(ShapeMesh, self._read(asset, place, lambda data: _shape_of(data, asset)))
 
     def _read(self, asset: Asset, place: str, read: Callable[[bytes], tuple[Any, int]]) -> Any:
         """What a file in the store holds, with about how many bytes it takes; kept."""
@@ -114,6 +113,12 @@ class Keeper:
 def _picture_of(data: bytes, asset: Asset) -> tuple[Picture, int]:
     found = Picture(asset.digest, read_picture(data, asset.name).texels)
     return found, found.nbytes
+
+
+def _shape_of(data: bytes, asset: Asset) -> tuple[ShapeMesh, int]:
+    """A shape out of a file that holds one, or as an import keeps it."""
+    mesh = unpacked(data) if data.startswith(MAGIC) else read_shape(data, asset.file or asset.name)
+    return mesh, mesh.nbytes
 
 
 class Workshop:

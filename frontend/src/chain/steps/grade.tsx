@@ -1,8 +1,18 @@
 import { isFollowing } from "../../state/follow";
+import { StepParameters } from "../Parameters";
 import { page } from "./page";
 import { moving, short } from "./words";
 
+/** What a grade does to numbers. */
+const OF_NUMBERS = ["brightness", "contrast", "pivot", "gamma"];
+
 export default page("grade", {
+  gives: (_step, incoming) => incoming ?? "colour",
+  edits: (_step, census) => census?.kind === "number",
+  Editor: ({ step, schema, onDraft, onCommit }) => {
+    const skip = Object.keys((schema.properties ?? {}) as object).filter((name) => !OF_NUMBERS.includes(name));
+    return <StepParameters step={step} schema={schema} skip={skip} onDraft={onDraft} onCommit={onCommit} />;
+  },
   summary: (step) => {
     const parts = [
       step.gain !== 1 ? `gain ${short(step.gain)}` : "",

@@ -10,8 +10,8 @@ import { fresh, titleOf } from ".";
 import { page } from "./page";
 import { near, short } from "./words";
 
-const MAIN = ["pattern", "size", "low", "high", "contrast", "result", "measure", "motion", "speed", "loop"];
-const MORE = ["octaves", "gain", "lacunarity", "fold", "irregularity", "softness", "stretch", "offset", "turn", "by", "space", "linked"];
+const MAIN = ["pattern", "size", "low", "high", "contrast", "bias", "result", "measure", "motion", "speed", "loop"];
+const MORE = ["warp", "warp_size", "octaves", "gain", "lacunarity", "fold", "irregularity", "softness", "stretch", "offset", "turn", "by", "space", "linked"];
 const MEASURES = { nearest: "nearest point", second: "second nearest", border: "borders", value: "a value each" } as const;
 
 export default page("noise", {

@@ -35,4 +35,6 @@ export const INTERPOLATIONS = { steps: "Steps", straight: "Straight", eased: "Ea
 /** The shapes that every population can draw. */
 export const SHAPE_WORDS = { sequin: "Sequins", tile: "Tiles", ball: "Balls", block: "Blocks", bead: "Beads", rosette: "Rosettes", card: "Cards", ring: "Rings" } as const;
 export type ShapeWord = keyof typeof SHAPE_WORDS;
+/** The word for the meshes that clones came with. */
+export const OWN_SHAPE = { value: "own", label: "As they came" } as const;
 export const SHAPE_OPTIONS = (Object.entries(SHAPE_WORDS) as [ShapeWord, string][]).map(([value, label]) => ({ value, label }));

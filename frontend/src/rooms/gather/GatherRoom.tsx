@@ -15,7 +15,7 @@ import { population } from "./fresh";
 import { ENDINGS, offerFile } from "./ImportDialog";
 import { SequenceButton } from "./Sequence";
 import { DraftOf, PlaceOf } from "./Standing";
-import { SHAPE_OPTIONS, SHAPE_WORDS } from "../../chain/steps/words";
+import { OWN_SHAPE, SHAPE_OPTIONS, SHAPE_WORDS } from "../../chain/steps/words";
 import { Populations } from "../Populations";
 
 const COUNTS = [2_500, 12_000, 60_000, 250_000];
@@ -98,6 +98,7 @@ function Made({ population }: { population: PopulationDocument }) {
   const error = useStore((s) => s.errors[s.chosen]);
   const notes = useStore((s) => s.geometry[s.chosen]?.header.notes ?? NONE);
   const drawn = useStore((s) => s.geometry[s.chosen]?.header.drawn ?? "instances");
+  const models = useStore((s) => s.geometry[s.chosen]?.arrays.models !== undefined);
   const { maker } = population;
   const parted = "copies" in maker && maker.copies !== "single";
   return (
@@ -120,7 +121,7 @@ function Made({ population }: { population: PopulationDocument }) {
         <Choice
           label="Drawn as"
           value={typeof population.shape === "string" ? population.shape : "sequin"}
-          options={SHAPE_OPTIONS}
+          options={models ? [OWN_SHAPE, ...SHAPE_OPTIONS] : SHAPE_OPTIONS}
           onChange={(shape) => editPopulation("Change the shape", (p) => ({ ...p, shape }))}
         />
       </Dialled>}

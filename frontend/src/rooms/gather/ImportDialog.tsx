@@ -21,6 +21,8 @@ interface Ways {
   copies: "clones" | "parts";
   each: "copy" | "part";
   frame: number | null;
+  /** How it is coloured at first: own, chance, or each:NAME for one colour each. */
+  colours: string;
 }
 
 interface Offer {
@@ -38,7 +40,7 @@ interface Offer {
   sent: number;
 }
 
-const nothing: Offer = { file: null, preview: null, wanted: [], looked: 0, ways: { repeated: "clones", copies: "parts", each: "copy", frame: null }, sentence: "", place: "", busy: false, sent: 0 };
+const nothing: Offer = { file: null, preview: null, wanted: [], looked: 0, ways: { repeated: "clones", copies: "parts", each: "copy", frame: null, colours: "own" }, sentence: "", place: "", busy: false, sent: 0 };
 const useOffer = create<Offer>(() => nothing);
 let stopper = new AbortController();
 
@@ -66,14 +68,17 @@ export function offerFile(file: File) {
   return look();
 }
 
-const asked = ({ repeated, copies, each, frame }: Ways) => `repeated=${repeated}&copies=${copies}&each=${each}${frame === null ? "" : `&frame=${frame}`}`;
+const asked = ({ repeated, copies, each, frame, colours }: Ways) => `repeated=${repeated}&copies=${copies}&each=${each}&colours=${encodeURIComponent(colours)}${frame === null ? "" : `&frame=${frame}`}`;
 
 /** Look at the file, as it is to be read now. */
 async function look() {
   const { file, ways } = useOffer.getState();
   if (!file) return;
   const preview = await sending<ImportPreview>(`/imports/preview?${asked(ways)}`, file);
-  if (preview && useOffer.getState().file === file) useOffer.setState({ preview, wanted: preview.things.map((_, k) => k), looked: 0 });
+  const { file: now, preview: before, wanted, looked } = useOffer.getState();
+  if (!preview || now !== file) return;
+  const same = before?.things.length === preview.things.length;
+  useOffer.setState({ preview, wanted: same ? wanted : preview.things.map((_, k) => k), looked: same ? looked : 0 });
 }
 
 function close() {
@@ -89,7 +94,7 @@ async function accept() {
   const stem = file.name.replace(/\.[^.]+$/, "").slice(0, 100) || "Imported";
   for (const thing of answer.things) {
     const scene = useStore.getState().scene;
-    if (scene) addPopulation(population(scene, (answer.things.length > 1 ? thing.name : stem).slice(0, 100) || stem, thing.maker, "ball"));
+    if (scene) addPopulation(population(scene, (answer.things.length > 1 ? thing.name : stem).slice(0, 100) || stem, thing.maker, thing.shape, thing.look));
   }
   useOffer.setState(nothing);
 }
@@ -157,6 +162,31 @@ function Things({ things }: { things: ThingPreview[] }) {
         </li>
       ))}
     </ul>
+  );
+}
+
+/** A small picture of a thing as it will arrive, and how it is coloured then. */
+function Arriving({ thing, ways }: { thing: ThingPreview; ways: Ways }) {
+  const groups = thing.groups as [string, number][];
+  const options = [
+    ...(thing.colours ? [{ value: "own", label: `Its own, ${thing.colours}` }] : [{ value: "own", label: thing.kind === "strands" ? "Along a ramp" : "By chance" }]),
+    ...(thing.colours || thing.kind === "strands" ? [{ value: "chance", label: "By chance" }] : []),
+    ...groups.map(([name, count]) => ({ value: `each:${name}`, label: `One each for ${name} (${count})` })),
+  ];
+  const change = (colours: string) => {
+    useOffer.setState({ ways: { ...ways, colours } });
+    void look();
+  };
+  return (
+    <div className="flex items-center gap-3">
+      <img src={thing.picture} width={240} height={150} alt={`${thing.name} as it will arrive`} className="flex-none rounded-md border border-line bg-well" />
+      <div className="flex min-w-0 flex-col gap-1 text-soft">
+        <span>Colours at first</span>
+        <span className="text-ink">
+          <Choice label="Colours at first" value={options.some(({ value }) => value === ways.colours) ? ways.colours : "own"} options={options} onChange={change} />
+        </span>
+      </div>
+    </div>
   );
 }
 
@@ -285,6 +315,7 @@ export function ImportDialog() {
       )}
       {preview && preview.things.length > 1 && <Things things={preview.things} />}
       {preview && file && MESHES.test(file.name) && <HowToRead ways={ways} scene={SCENES.test(file.name)} frames={preview.things.find((t) => t.frames)?.frames ?? null} />}
+      {thing?.picture && <Arriving thing={thing} ways={ways} />}
       {thing && <Carried thing={thing} />}
       <div className="flex justify-end gap-2 pt-1">
         {file && preview && thing?.frames && thing.frames[1] > thing.frames[0] && (

@@ -54,20 +54,24 @@ async function bring(taken: Taken[], name: string) {
   useBringing.setState({ now: { name, done: 0, whole: taken.length, sentence: "" } });
   try {
     const frames = [];
+    let first: ImportAnswer["things"][number] | null = null;
     for (const [k, { frame, file, query }] of taken.entries()) {
       // oxlint-disable-next-line no-await-in-loop -- one at a time: each is read whole on the other side
       const answer = await upload<ImportAnswer>(`/imports?${query}`, file, () => undefined, mine.signal);
       if (mine.signal.aborted) return;
+      first ??= answer.things[0]!;
       frames.push({ frame, maker: answer.things[0]!.maker });
       tell({ done: k + 1 });
     }
     const { maker } = await json<{ maker: PopulationDocument["maker"] & { first: number; last: number } }>("POST", "/sequences", { file: taken[0]!.file.name, frames });
     const { scene } = useStore.getState();
     if (!scene) return;
-    addPopulation(population(scene, name.slice(0, 100), maker, "ball"));
-    const { first, last } = maker;
-    if (first < scene.timeline.first || last > scene.timeline.last) {
-      edit("Reach all frames", (s) => ({ ...s, timeline: { ...s.timeline, first: Math.min(first, s.timeline.first), last: Math.max(last, s.timeline.last) } }));
+    addPopulation(population(scene, name.slice(0, 100), maker, first!.shape, first!.look));
+    if (maker.first < scene.timeline.first || maker.last > scene.timeline.last) {
+      edit("Reach all frames", (s) => ({
+        ...s,
+        timeline: { ...s.timeline, first: Math.min(maker.first, s.timeline.first), last: Math.max(maker.last, s.timeline.last) },
+      }));
     }
     useBringing.setState({ now: null });
   } catch (error) {

@@ -1,4 +1,4 @@
-/** Draws elements that stand alone: one to eight shapes, each many times. */
+/** Draws elements that stand alone: one to 32 shapes, each many times. */
 import * as THREE from "three";
 import type { Geometry } from "../../state/results.slice";
 import { Coloured } from "./coloured";
@@ -61,8 +61,9 @@ export class Instances extends Coloured {
     return geometry;
   }
 
-  /** Hand the elements out to the shapes that they are; all to the first while nothing says. */
-  private sort(shapes: ArrayLike<number> | null) {
+  /** Hand the elements out to the shapes that they are: as the look says, else as they came; all to the first while nothing says. */
+  private sort(chosen: ArrayLike<number> | null) {
+    const shapes = chosen ?? this.made.arrays.models ?? null;
     const counts = this.parts.map(() => 0);
     const lists = this.parts.map(({ mesh }) => mesh.geometry.getAttribute("element") as THREE.InstancedBufferAttribute);
     const shown = Math.min(this.count, this.quality.most);

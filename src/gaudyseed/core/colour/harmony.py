@@ -76,6 +76,17 @@ def tints_and_shades(colour: str, count: int = 9) -> list[str]:
     return found
 
 
+def apart(count: int) -> list[str]:
+    """So many colours that are told apart: hues at even steps, neighbours of different lightness (a choice of ours).
+
+    >>> apart(3)
+    ['#e47b7d', '#357425', '#6192e1']
+    """
+    lights = (0.7, 0.5, 0.66, 0.84) if count > 6 else (0.7, 0.5, 0.66)
+    hues = (0.055 + np.arange(count) / max(count, 1)) % 1
+    return [to_hex(in_gamut(np.array([lights[k % len(lights)], 0.13, hue]))) for k, hue in enumerate(hues)]
+
+
 def rerolled(swatches: Sequence[Swatch], seed: int, least: float = 0.08) -> list[Swatch]:
     """Other colours for the swatches that are neither locked nor follow.
 

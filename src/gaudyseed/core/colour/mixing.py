@@ -9,6 +9,7 @@ from typing import Literal
 
 import numpy as np
 
+from ..kernels.ramps import hue_ways
 from .spaces import decode_srgb, encode_srgb, linear_to_oklab, oklab_to_linear
 
 MixIn = Literal["linear_rgb", "display_rgb", "oklab", "oklch", "hsv"]
@@ -80,16 +81,15 @@ def from_space(coordinates: np.ndarray, space: str) -> np.ndarray:
 
 
 def turned(first: np.ndarray, second: np.ndarray, longer: bool) -> tuple[np.ndarray, np.ndarray]:
-    """Two hues in turns made ready to be mixed: shorter or longer way round, as CSS Color Module Level 4, 12.4 has it.
+    """Hues (n,) in turns made ready to be mixed in pairs: the shorter or longer way round (CSS Color Level 4, 12.4).
 
     A missing hue takes the other's before the way is chosen (12.2): the shorter way is then none,
     the longer one goes once round.
     """
     first, second = np.where(np.isnan(first), second, first), np.where(np.isnan(second), first, second)
     first, second = np.nan_to_num(first), np.nan_to_num(second)
-    way = second % 1 - first % 1
-    if longer:
-        way = np.where((way > 0) & (way < 0.5), way - 1, np.where((way > -0.5) & (way <= 0), way + 1, way))
-    else:
-        way = np.where(way > 0.5, way - 1, np.where(way < -0.5, way + 1, way))
-    return first, first + way
+    chosen = np.empty(len(first), np.float32)
+    hue_ways(first.astype(np.float32), second.astype(np.float32), longer, chosen)
+    # The kernel of single elements decides, so that rounding cannot decide differently here; the digits stay.
+    straight = second % 1 - first % 1
+    return first, first + straight + np.rint(chosen - straight)

@@ -62,8 +62,28 @@ def oklab_to_linear(lab: np.ndarray) -> np.ndarray:
     return (np.asarray(lab, np.float64) @ LAB_TO_LMS.T) ** 3 @ LMS_TO_RGB.T
 
 
+class Light(str):
+    """A colour that was worked out, where documents have ``#rrggbb``: all its digits stay.
+
+    Only the product makes it, between the keys of a dial, so no document that is read holds one; its text names it by
+    content.
+    """
+
+    linear: np.ndarray
+
+    def __new__(cls, linear: np.ndarray) -> Light:
+        """Of (3,) linear RGB."""
+        held = np.array(linear, np.float64)
+        held.flags.writeable = False
+        found = super().__new__(cls, f"linear {' '.join(map(repr, held.tolist()))}")
+        found.linear = held
+        return found
+
+
 def parse_hex(text: str) -> np.ndarray:
     """Linear RGB (3,), not to be written to, of a display-encoded ``#rrggbb``; BadInput for anything else."""
+    if isinstance(text, Light):
+        return text.linear
     if not isinstance(text, str) or not _HEX.match(text):
         raise BadInput(f"{text!r} is not a colour. Write six hexadecimal digits after #, such as #d8452f.")
     return _linear_of(text)

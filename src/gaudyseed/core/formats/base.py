@@ -68,21 +68,21 @@ class Piece:
     ----------
     rows
         (m,) whole numbers: the elements.
-    size
-        Times the elements' own.
     finish
         That of these elements; None where the look has none of its own.
     texels
         (rows, columns, 4) uint8: the picture as it is shown, its fourth what cuts it out; None for none.
+    cut_out
+        Whether these elements lie below the threshold of opacity, so that nothing of them is seen.
     """
 
     name: str
     mesh: ShapeMesh
     rows: np.ndarray
-    size: float = 1.0
     picture: ElementPicture | None = None
     finish: Finish | None = None
     texels: np.ndarray | None = None
+    cut_out: bool = False
 
 
 @dataclass(frozen=True)

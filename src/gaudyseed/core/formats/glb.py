@@ -5,58 +5,63 @@ Read here rather than by a library, because those at hand ignore normalised and 
 
 from __future__ import annotations
 
-import math
 import re
 from collections import Counter
-from collections.abc import Iterator
-from dataclasses import dataclass
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
 from pathlib import PurePath
-from typing import TYPE_CHECKING, Any
+from typing import Annotated, Literal
 
 import numpy as np
+from pydantic import BaseModel, ConfigDict, ValidationError
+from pydantic import Field as PydanticField
 
-from ..channels import CHANNELS
 from ..errors import BadInput, never_overtaken
-from ..geometry.placing import affine, moved
-from ..picture import within
-from ..population import Attribute, Curves, Field, Polygons, Population
+from ..geometry.placing import Role, affine, moved
+from ..geometry.shapes import ShapeMesh, of_faces
+from ..population import Attribute, Field
 from ..population.attribute import Kind, Light
-from ..population.derive import standing, with_derived
+from ..population.derive import with_derived
 from ..population.meshes import PART
-from ..population.population import of_points
+from ..population.population import Models, of_points
 from ..population.strands import PART as STRAND_PART
 from ..population.strands import STRAND
-from .base import FORMATS, About, Format, Piece, Thing, Wish
+from .base import FORMATS, Format, Thing, Wish
 from .cells import Check
-from .columns import Results, check_results
+from .glb_out import write
 from .gltf import (
     FAN,
     INSTANCING,
     LINES,
     MAGIC,
     POINTS,
+    ROW,
     STRIP,
     TRIANGLES,
+    Z_UP,
     Arrays,
     Document,
     Node,
     Primitive,
-    Writing,
     opened,
 )
-from .material import Surface, cut_out, png_of, surface_of
-from .meshing import in_parts, joined, linear_colours, mesh_of, named_apart, of_matrices, part_attribute
-from .shapes import pieces_of, places_of
+from .meshing import MOST_MODELS, in_parts, joined, mesh_of, named_apart, of_matrices, part_attribute, uneven
 from .stranding import strands_of
 
-if TYPE_CHECKING:
-    from ..look.material import ElementPicture
-
 MOST_NODES = 1_000_000
-#: glTF's y is up, ours z.
-_Z_UP = np.array([[1.0, 0, 0, 0], [0, 0, -1, 0], [0, 1, 0, 0], [0, 0, 0, 1]])
-_Y_UP = np.linalg.inv(_Z_UP)
 _NAMES = {"POSITION": "position", "NORMAL": "normal", "TEXCOORD_0": "uv", "COLOR_0": "colour", "_COLOR_0": "colour"}
+
+
+class Told(BaseModel):
+    """What our writer says of an array in its extras: its own name, what it is in space, how whole numbers are held."""
+
+    model_config = ConfigDict(extra="ignore", frozen=True, strict=True)
+
+    name: Annotated[str, PydanticField(max_length=200)] = ""
+    stands_for: Role = ""
+    light: Light = ""
+    whole: Literal[0, 32, 64] = 0
+    texts: tuple[Annotated[str, PydanticField(max_length=1 << 20)], ...] = PydanticField((), strict=False)
 
 
 @dataclass(frozen=True, eq=False)
@@ -83,14 +88,32 @@ def read(data: bytes, name: str, check: Check = never_overtaken, wish: Wish = Wi
     single = [node for node in nodes if node.instances is None and node.mesh not in as_clones]
     stem = PurePath(name).stem
     things += reader.mesh(single, stem)
-    for mesh in sorted(as_clones):
-        things.append(reader.clones([n for n in nodes if n.mesh == mesh and n.instances is None], mesh))
-    things += [reader.instances(node) for node in nodes if node.instances is not None]
+    for mesh, members in _by_mesh(nodes, as_clones).items():
+        things.append(reader.clones(members, mesh))
+    things += [reader.instances(members) for members in _by_name(nodes).values()]
     things += reader.points(single)
     things += reader.strands(single, stem)
     if not things:
         raise BadInput(f"{name} holds no meshes, points or lines. Export them with it.", place=name, code="nothing")
     return named_apart(things)
+
+
+def _by_mesh(nodes: list[_Placed], meshes: set[int]) -> dict[int, list[_Placed]]:
+    """The nodes of some meshes that stand alone, by their mesh."""
+    found: dict[int, list[_Placed]] = {mesh: [] for mesh in sorted(meshes)}
+    for node in nodes:
+        if node.instances is None and node.mesh in found:
+            found[node.mesh].append(node)
+    return found
+
+
+def _by_name(nodes: list[_Placed]) -> dict[str, list[_Placed]]:
+    """The nodes with instances by their names: those of one name are the shapes of one population."""
+    found: dict[str, list[_Placed]] = {}
+    for node in nodes:
+        if node.instances is not None:
+            found.setdefault(node.name, []).append(node)
+    return found
 
 
 class _Reader:
@@ -113,7 +136,7 @@ class _Reader:
             roots = self.document.scenes[scene].nodes
         if any(times > 1 for times in parents.values()) or any(parents[k] for k in roots):
             raise self._damaged("a node has two parents, or its own child above it", "nodes")
-        open_ = [(k, _Z_UP) for k in reversed(roots)]
+        open_ = [(k, Z_UP) for k in reversed(roots)]
         visited = 0
         while open_:
             k, above = open_.pop()
@@ -234,16 +257,23 @@ class _Reader:
             return []
         number = {node: k for k, node in enumerate(dict.fromkeys(node for node, _ in pieces))}
         labels = [node.name for node in number]
-        tables, sizes, parts = [], [], []
+        tables, sizes, parts, strands = [], [], [], []
         for node, primitive in pieces:
             self.check()
             held = self._attributes(primitive, node.matrix)
             rows, counts = self._lines(primitive, held)
             tables.append({n: a.taken(rows) for n, a in held.items() if n != STRAND})
+            named = held.get(STRAND)
+            begins = rows[np.cumsum(counts) - counts]
+            strands.append({STRAND: named.taken(begins)} if named is not None and named.width == 1 else {})
             sizes.append(counts)
             parts.append(np.full(len(counts), number[node], np.int32))
         table, more = joined(tables, [len(t["position"].values) for t in tables])
-        above = {STRAND_PART: part_attribute(np.concatenate(parts), labels)} if len(labels) > 1 else {}
+        above, _ = joined(strands, [len(counts) for counts in sizes])
+        if STRAND in above and (above[STRAND].missing is not None or not _differ(above[STRAND].values)):
+            del above[STRAND]
+        if len(labels) > 1:
+            above[STRAND_PART] = part_attribute(np.concatenate(parts), labels)
         population = strands_of(table, np.concatenate(sizes), self.name, strands=above, notes=more)
         count = population.elements.owners[0].count
         title = labels[0] if len(labels) == 1 else stem
@@ -284,12 +314,14 @@ class _Reader:
             raise self._damaged("a mesh has no POSITION", "meshes")
         found: dict[str, Attribute] = {}
         count = self.arrays.accessor(primitive.attributes["POSITION"]).count
-        for word, number in primitive.attributes.items():
+        # Those that glTF names first: no other one takes the place of what is called so.
+        for word, number in sorted(primitive.attributes.items(), key=lambda item: item[0].startswith("_")):
             attribute = self._attribute(word, number)
             if attribute is None:
                 continue
             if len(attribute.values) != count:
                 raise self._damaged(f"{word} has {len(attribute.values):,} values for {count:,} vertices", "accessors")
+            attribute = _fitting(attribute, {*found, "position"} if word.startswith("_") else set(found))
             found[attribute.name] = attribute
         place = found["position"]
         if place.width != 3 or place.values.dtype.kind != "f":
@@ -301,28 +333,56 @@ class _Reader:
         """An array of a primitive or of instances as an attribute; None for what is not read."""
         if re.match("JOINTS_|WEIGHTS_|TANGENT", word):
             return None
-        name = _NAMES.get(word, word.removeprefix("_").lower())
+        told = self._told(word, number)
+        name = told.name or _NAMES.get(word, word.removeprefix("_").lower())
         values = self.arrays.numbers(number) if name != "colour" else self.arrays.raw(number)
+        if told.whole:
+            return self._whole(name, word, values, told.whole)
         kind: Kind = "vector" if values.ndim == 2 else "integer" if values.dtype.kind in "iu" else "number"
-        light: Light = ""
-        if (
-            name.startswith("colo")
-            and re.fullmatch("_?COLOR_[0-9]+", word)
-            and values.ndim == 2
-            and values.shape[1] in (3, 4)
-        ):
+        light: Light = told.light
+        coloured = re.fullmatch("_?COLOR_[0-9]+", word) or told.light
+        if coloured and values.ndim == 2 and values.shape[1] in (3, 4):
             # Linear light, also in whole numbers (glTF 2.0, 3.7.2.1).
             kind, light = "colour", "linear"
-        if word.startswith("TEXCOORD_") and values.shape[1:] == (2,):
+        if re.match("_?TEXCOORD_", word) and values.shape[1:] == (2,):
             # Pictures hang from the top there, and stand on the bottom here.
             values = values.astype("<f4")
             values[:, 1] = 1 - values[:, 1]
+        if told.texts:
+            return self._texts(name, word, values, told.texts)
         stored = values.astype(values.dtype.newbyteorder("<"))
         dtype = stored.dtype.str.replace("=", "<")
         width = 1 if stored.ndim == 1 else stored.shape[1]
         axes = _columns(name, width)
         return Attribute(name, kind, np.ascontiguousarray(stored), (), tuple(Field(a, dtype) for a in axes),
-                         light=light)  # fmt: skip
+                         stands_for=told.stands_for, light=light)  # fmt: skip
+
+    def _told(self, word: str, number: int) -> Told:
+        """What a file that was written here tells of an array beside its numbers."""
+        extras = self.arrays.accessor(number).extras
+        if not isinstance(extras, dict) or not word.startswith("_"):
+            return Told()
+        try:
+            return Told.model_validate(extras)
+        except ValidationError:
+            return Told()
+
+    def _whole(self, name: str, word: str, values: np.ndarray, bits: int) -> Attribute:
+        """Whole numbers that were written as floats, or in parts of 16 bits, the lowest first."""
+        if values.ndim == 1:
+            whole = np.rint(np.clip(np.nan_to_num(values), -(2**31), 2**31 - 1)).astype(f"<i{bits // 8}")
+        elif values.dtype == np.uint16 and values.shape[1] == bits // 16:
+            whole = np.ascontiguousarray(values.astype("<u2")).view(f"<i{bits // 8}")[:, 0]
+        else:
+            raise self._damaged(f"{word} says that it holds whole numbers of {bits} bits, but does not", "accessors")
+        return Attribute(name, "integer", whole, (), (Field(name, whole.dtype.str),))
+
+    def _texts(self, name: str, word: str, values: np.ndarray, texts: tuple[str, ...]) -> Attribute:
+        """Texts by their numbers."""
+        codes = values.astype(np.int64) if values.ndim == 1 and np.isfinite(values).all() else np.array([-1])
+        if codes.min() < 0 or codes.max() >= len(texts):
+            raise self._damaged(f"{word} names texts that are not listed with it", "accessors")
+        return Attribute(name, "text", codes.astype(np.int32), texts, (Field(name, "<i4"),))
 
     # Clones
 
@@ -341,7 +401,7 @@ class _Reader:
 
     def clones(self, nodes: list[_Placed], mesh: int) -> Thing:
         """Nodes of one mesh as clones at their places."""
-        matrices = np.stack([node.matrix @ np.linalg.inv(_Z_UP) for node in nodes])
+        matrices = np.stack([node.matrix for node in nodes]) @ np.linalg.inv(Z_UP)
         label = self.document.meshes[mesh].name or nodes[0].name
         names = [node.name for node in nodes]
         table = of_matrices(matrices)
@@ -349,10 +409,31 @@ class _Reader:
         codes = {text: k for k, text in enumerate(labels)}
         table["name"] = Attribute("name", "text", np.array([codes[n] for n in names], np.int32), labels,
                                   (Field("name", "<i4"),))  # fmt: skip
-        return self._as_clones(table, matrices, mesh, label)
+        return self._as_clones(table, matrices, [mesh], np.zeros(len(nodes), np.int32), label)
 
-    def instances(self, node: _Placed) -> Thing:
-        """The instances of a node."""
+    def instances(self, nodes: list[_Placed]) -> Thing:
+        """The instances of nodes of one name, which are the shapes of one population."""
+        tables, matrices = [], []
+        for node in nodes:
+            self.check()
+            table, placed = self._instances(node)
+            tables.append(table)
+            matrices.append(placed)
+        counts = [len(placed) for placed in matrices]
+        table, notes = joined(tables, counts)
+        every, kinds = np.concatenate(matrices), np.repeat(np.arange(len(nodes), dtype=np.int32), counts)
+        row = table.pop(ROW, None)
+        if row is not None and len(nodes) > 1 and np.array_equal(np.sort(row.values), np.arange(len(kinds))):
+            # Written here: every element comes back to where it stood.
+            order = np.argsort(row.values, kind="stable")
+            table = {name: a.taken(order) for name, a in table.items()}
+            every, kinds = every[order], kinds[order]
+        meshes = [node.mesh for node in nodes]
+        label = nodes[0].name if len(nodes) > 1 else self.document.meshes[meshes[0]].name or nodes[0].name
+        return self._as_clones(table, every, meshes, kinds, label, notes)
+
+    def _instances(self, node: _Placed) -> tuple[dict[str, Attribute], np.ndarray]:
+        """What the instances of a node carry, and (n, 4, 4) where they stand."""
         assert node.instances is not None
         given = {word: self._attribute(word, number) for word, number in node.instances.items()}
         sizes = {len(a.values) for a in given.values() if a}
@@ -368,37 +449,98 @@ class _Reader:
         places = given.get("TRANSLATION")
         if places is not None and places.width == 3:
             matrices[:, :3, 3] = places.values
-        matrices = node.matrix @ matrices @ np.linalg.inv(_Z_UP)
+        if not np.isfinite(matrices).all():
+            bad = int(np.flatnonzero(~np.isfinite(matrices).all(axis=(1, 2)))[0])
+            raise self._damaged(f"instance {bad + 1} of {node.name!r} has no finite place, turn or size", "nodes")
+        matrices = node.matrix @ matrices @ np.linalg.inv(Z_UP)
         table = of_matrices(matrices)
         for word, a in given.items():
-            if a is not None and word not in ("TRANSLATION", "ROTATION", "SCALE") and a.name not in table:
-                table[a.name] = a
-        return self._as_clones(table, matrices, node.mesh, self.document.meshes[node.mesh].name or node.name)
+            if a is None or word in ("TRANSLATION", "ROTATION", "SCALE"):
+                continue
+            if word == ROW:
+                table[ROW] = a
+                continue
+            carried = _fitting(a, set(table))
+            table[carried.name] = _moved(carried, node.matrix)
+        return table, matrices
 
-    def _as_clones(self, table: dict[str, Attribute], matrices: np.ndarray, mesh: int, label: str) -> Thing:
+    def _as_clones(
+        self, table: dict[str, Attribute], matrices: np.ndarray, meshes: list[int], kinds: np.ndarray, label: str,
+        notes: Sequence[str] = (),
+    ) -> Thing:  # fmt: skip
+        """Clones at their places, each one of some meshes, (n,) which; these come along as what they are drawn as."""
         count = len(matrices)
-        shape = Attribute("shape", "text", np.zeros(count, np.int32), (label or "shape",), (Field("shape", "<i4"),))
+        names = [self.document.meshes[mesh].name or "shape" for mesh in meshes]
+        labels = tuple(dict.fromkeys(names))
+        codes = np.array([labels.index(name) for name in names], np.int32)[kinds]
         if not np.isfinite(table["position"].values).all():
             raise self._damaged("some instances have no finite place", "nodes")
-        table.setdefault("shape", shape)
-        becomes = f"{count:,} clones of one shape"
-        parts = self._parts(mesh)
-        if self.each_part and len(parts) > 1:
-            table = in_parts(table, matrices, np.zeros(count, np.int64), [parts])
-            becomes = f"{count:,} copies of {len(parts)} parts, each an element"
-            count *= len(parts)
-        return Thing(label or "instances", with_derived(of_points(count, table)), becomes)
+        table.setdefault("shape", Attribute("shape", "text", codes, labels, (Field("shape", "<i4"),)))
+        becomes = f"{count:,} clones of {'one shape' if len(meshes) == 1 else f'{len(meshes)} shapes'}"
+        more = [*notes, *uneven(matrices)]
+        parts = [self._parts(mesh) for mesh in meshes]
+        drawn, of = self._models(meshes, more), kinds
+        if self.each_part and any(len(p) > 1 for p in parts):
+            table = in_parts(table, matrices, kinds.astype(np.int64), parts)
+            becomes = f"{count:,} copies of {len(parts[0])} parts, each an element"
+            pieces = [piece for mesh in drawn for piece in mesh.apart()]
+            first = np.cumsum([0, *(len(mesh.materials) or 1 for mesh in drawn)])
+            of = (first[kinds[table["copy"].values]] + table["part"].values).astype(np.int32) if drawn else kinds
+            drawn, count = pieces, len(of)
+        made = with_derived(of_points(count, table, tuple(more)))
+        if drawn:
+            made = replace(made, models=Models(tuple(drawn), of))
+        return Thing(label or "instances", made, becomes)
+
+    def _models(self, meshes: list[int], notes: list[str]) -> list[ShapeMesh]:
+        """The meshes that clones are, in our space; none where there are too many of them, or some have no faces."""
+        if len(meshes) > MOST_MODELS:
+            notes.append(f"They are {len(meshes):,} different meshes; at most {MOST_MODELS} come along to be drawn.")
+            return []
+        found = [self._model(mesh) for mesh in meshes]
+        return [mesh for mesh in found if mesh is not None] if all(found) else []
+
+    def _model(self, mesh: int) -> ShapeMesh | None:
+        """A mesh as the shape of clones, its pieces one after another under their materials' names."""
+        vertices, normals, uv, faces, materials, shift = [], [], [], [], [], 0
+        for k, primitive in enumerate(self.document.meshes[mesh].primitives):
+            if primitive.mode not in (TRIANGLES, STRIP, FAN) or "POSITION" not in primitive.attributes:
+                continue
+            held = self._attributes(primitive, Z_UP)
+            places = held["position"].readable
+            triangles = self._triangles(primitive, len(places))
+            own = of_faces(places, triangles)
+            normal, lying = held.get("normal"), held.get("uv")
+            vertices.append(places)
+            normals.append(normal.readable if normal is not None and normal.width == 3 else own.normals)
+            uv.append(lying.readable if lying is not None and lying.width == 2 else own.uv)
+            faces.append(triangles + np.int32(shift))
+            materials.append((self._named(primitive, k), len(triangles)))
+            shift += len(places)
+        if not faces:
+            return None
+        places, square, flat, corners = (np.concatenate(part) for part in (vertices, normals, uv, faces))
+        return ShapeMesh(places, square, flat, corners, tuple(materials))
+
+    def _named(self, primitive: Primitive, number: int) -> str:
+        """The name of a piece's material; its number where that has none."""
+        m = primitive.material
+        named = self.document.materials[m].name if m is not None and m < len(self.document.materials) else ""
+        return named or f"part {number}"
 
     def _parts(self, mesh: int) -> list[tuple[str, np.ndarray]]:
         """The pieces of a mesh by their materials' names, with their middles in our space."""
         found = []
         for k, primitive in enumerate(self.document.meshes[mesh].primitives):
             if primitive.mode in (TRIANGLES, STRIP, FAN) and "POSITION" in primitive.attributes:
-                place = self._attributes(primitive, _Z_UP)["position"].values.astype(np.float64)
-                m = primitive.material
-                named = m is not None and m < len(self.document.materials) and self.document.materials[m].name
-                found.append((named or f"part {k}", (place.min(axis=0) + place.max(axis=0)) / 2))
+                place = self._attributes(primitive, Z_UP)["position"].values.astype(np.float64)
+                found.append((self._named(primitive, k), (place.min(axis=0) + place.max(axis=0)) / 2))
         return found
+
+
+def _differ(values: np.ndarray) -> bool:
+    """Whether no two are alike."""
+    return len(np.unique(values)) == len(values)
 
 
 def _columns(name: str, width: int) -> list[str]:
@@ -409,6 +551,20 @@ def _columns(name: str, width: int) -> list[str]:
     return [name] if width == 1 else [f"{name}_{axis}" for axis in "xyzw"[:width]] if width <= 4 else [
         f"{name}_{k}" for k in range(width)
     ]  # fmt: skip
+
+
+#: Attributes that the rest of the product takes as they are: how many numbers they have, whatever a file calls so.
+_FIXED = {"position": 3, "normal": 3, "orientation": 4, "size": 1}
+
+
+def _fitting(a: Attribute, taken: set[str]) -> Attribute:
+    """The attribute under a name that is free, and not that of something else in the product."""
+    wanted, name = _FIXED.get(a.name), a.name
+    if wanted is not None and (a.width != wanted or a.kind not in ("vector", "number")):
+        taken = {*taken, name}
+    while name in taken:
+        name += "_"
+    return a if name == a.name else replace(a, name=name, fields=tuple(replace(f, name=f"{f.name}_") for f in a.fields))
 
 
 def _moved(a: Attribute, matrix: np.ndarray) -> Attribute:
@@ -435,253 +591,6 @@ def _materials(codes: np.ndarray, names: list[str]) -> Attribute:
     labels = (*(name or f"material {k}" for k, name in enumerate(names)), "")
     return Attribute("material", "text", np.where(codes < 0, len(names), codes).astype(np.int32), labels,
                      (Field("material", "<i4"),))  # fmt: skip
-
-
-# Writing
-
-
-def write(population: Population, results: Results | None, about: About = About()) -> bytes:
-    """A mesh with its colours as COLOR_0 and its attributes as custom ones; clones as instances; strands as lines."""
-    check_results(results)
-    out = Writing()
-    if isinstance(population.form, Polygons):
-        _write_mesh(out, population, population.form, results, about)
-    elif isinstance(population.form, Curves):
-        _write_strands(out, population, population.form, results, about)
-    else:
-        _write_clones(out, population, results, about)
-    return out.data()
-
-
-def _colours(population: Population, results: Results | None) -> np.ndarray | None:
-    colours = linear_colours(population, results)
-    return None if colours is None else np.clip(colours, 0, 1).astype("<f4")
-
-
-def _custom(population: Population, results: Results | None) -> Iterator[tuple[str, np.ndarray]]:
-    """Attributes under names of their own, as glTF allows them: no 32-bit whole numbers, nothing that is not finite."""
-    taken: set[str] = set()
-    elements = population.elements
-    columns = [(a.name, a.values, a.kind) for a in (elements.attribute(n) for n in elements.brought) if a.fields]
-    if isinstance(population.form, Polygons) and not _apart(population.form):
-        columns.append(("part", elements.attribute("part").values, "integer"))
-    given = {CHANNELS[word].name: values for word, values in (results or {}).items() if word != "base_colour"}
-    # Results of an earlier run are replaced.
-    columns = [(name, values, kind) for name, values, kind in columns if name not in given]
-    columns += [(name, values, "number") for name, values in given.items()]
-    for name, values, kind in columns:
-        if name in ("position", "normal", "uv", "colour", "orientation", "size"):
-            continue
-        word = "_" + (re.sub(r"[^A-Z0-9_]", "_", name.upper()) or "VALUE")
-        while word in taken:
-            word += "_"
-        taken.add(word)
-        width = 1 if values.ndim == 1 else values.shape[1]
-        if width > 4 or (kind == "text" and width > 1):
-            continue
-        yield word, _allowed(values)
-
-
-def _allowed(values: np.ndarray) -> np.ndarray:
-    if values.dtype.kind in "iu":
-        low, high = (int(values.min()), int(values.max())) if len(values) else (0, 0)
-        for kind in ("u1", "<u2"):
-            if low >= 0 and high <= np.iinfo(kind).max:
-                return values.astype(kind)
-    finite = np.where(np.isfinite(values), values, 0)
-    return finite.astype("<f4")
-
-
-def _write_mesh(out: Writing, population: Population, form: Polygons, results: Results | None, about: About) -> None:
-    elements = population.elements
-    position = moved(elements.attribute("position").readable, "point", _Y_UP).astype("<f4")
-    normal = moved(elements.attribute("normal").readable, "normal", _Y_UP).astype("<f4")
-    attributes = {
-        "POSITION": out.add(position, target=34962, ends=True), "NORMAL": out.add(_unit(normal), target=34962),
-    }  # fmt: skip
-    uv = elements.find("uv")
-    if uv is not None and uv.width == 2:
-        attributes["TEXCOORD_0"] = out.add(_hanging(uv.readable), target=34962)
-    colours = _colours(population, results)
-    if colours is not None:
-        attributes["COLOR_0"] = out.add(colours, target=34962)
-    for word, values in _custom(population, results):
-        attributes[word] = out.add(values, target=34962)
-    out.json["meshes"], out.json["materials"] = [], []
-    material = _material(out, about.name, None, surface_of(results, None, about), about, colours is not None)
-    for label, triangles in _pieces(form):
-        index = out.add(triangles.reshape(-1).astype("<u4"), target=34963)
-        primitive = {"attributes": attributes, "indices": index, "material": material}
-        out.json["meshes"].append({"name": label or about.name, "primitives": [primitive]})
-        out.node({"name": label or about.name, "mesh": len(out.json["meshes"]) - 1})
-
-
-def _write_strands(out: Writing, population: Population, form: Curves, results: Results | None, about: About) -> None:
-    """Lines from each point of a strand to the next; _STRAND tells which strand a point belongs to."""
-    position = moved(population.elements.attribute("position").readable, "point", _Y_UP).astype("<f4")
-    attributes = {"POSITION": out.add(position, target=34962, ends=True)}
-    own = population.elements.own
-    if "normal" in own and own["normal"].width == 3:
-        normal = moved(own["normal"].readable, "normal", _Y_UP).astype("<f4")
-        attributes["NORMAL"] = out.add(_unit(normal), target=34962)
-    if "uv" in own and own["uv"].width == 2:
-        attributes["TEXCOORD_0"] = out.add(_hanging(own["uv"].readable), target=34962)
-    colours = _colours(population, results)
-    if colours is not None:
-        attributes["COLOR_0"] = out.add(colours, target=34962)
-    for word, values in _custom(population, results):
-        if word != "_STRAND":
-            attributes[word] = out.add(values, target=34962)
-    # As a number for each strand from 0 on, so that 24 bits of a float do.
-    strands = form.curve_of
-    attributes["_STRAND"] = out.add(_allowed(strands), target=34962)
-    joints = np.delete(np.arange(population.count), form.starts[1:] - 1)
-    index = np.stack([joints, joints + 1], -1).reshape(-1).astype("<u4")
-    out.json["materials"] = []
-    surface = surface_of(results, None, about)
-    primitive = {
-        "attributes": attributes, "mode": LINES[0] if len(index) else POINTS,
-        "material": _material(out, about.name, None, surface, about, colours is not None),
-    }  # fmt: skip
-    if len(index):
-        primitive["indices"] = out.add(index, target=34963)
-    out.json["meshes"] = [{"name": about.name, "primitives": [primitive]}]
-    out.node({"name": about.name, "mesh": 0})
-
-
-#: Parts that go out as nodes of their own; more would make the file unwieldy, and are told by the attribute _PART.
-_MOST_NODES_OUT = 4096
-
-
-def _apart(form: Polygons) -> bool:
-    """Whether each part goes out as a node of its own."""
-    part = form.of_faces.get(PART)
-    return part is not None and len(part.labels) <= _MOST_NODES_OUT
-
-
-def _pieces(form: Polygons) -> Iterator[tuple[str, np.ndarray]]:
-    """The triangles of each part of a file, with its name; all together where there are no such parts, or too many."""
-    part = form.of_faces.get(PART)
-    if part is None or not _apart(form):
-        yield "", form.triangles
-        return
-    of_triangles = part.values[form.cut[1]]
-    order = np.argsort(of_triangles, kind="stable")
-    ends = np.searchsorted(of_triangles[order], np.arange(len(part.labels) + 1))
-    for k, label in enumerate(part.labels):
-        if ends[k + 1] > ends[k]:
-            yield label or f"part {k}", form.triangles[order[ends[k] : ends[k + 1]]]
-
-
-def _unit(normals: np.ndarray) -> np.ndarray:
-    lengths = np.linalg.norm(normals, axis=1, keepdims=True)
-    return np.where(lengths > 1e-6, normals / np.maximum(lengths, 1e-12), [0, 1, 0]).astype("<f4")
-
-
-def _write_clones(out: Writing, population: Population, results: Results | None, about: About) -> None:
-    turns, sizes = standing(population)
-    # The shape stands in the file's space too, so an instance turns about the same axis, seen from there.
-    rotation = np.concatenate([moved(turns[:, :3], "direction", _Y_UP), turns[:, 3:]], axis=1).astype("<f4")
-    rotation /= np.linalg.norm(rotation, axis=1, keepdims=True)
-    arrays = {
-        "TRANSLATION": moved(places_of(population), "point", _Y_UP).astype("<f4"), "ROTATION": rotation,
-        "SCALE": np.repeat(sizes[:, None], 3, axis=1).astype("<f4"),
-    }  # fmt: skip
-    colours = _colours(population, results)
-    if colours is not None:
-        # Not in the extension's text, but what those that read it look for (common practice).
-        arrays["_COLOR_0"] = colours
-    for word, values in _custom(population, results):
-        arrays[word] = values.astype("<f4") if values.dtype.itemsize < 4 else values
-    out.json["materials"], out.json["meshes"] = [], []
-    out.uses(INSTANCING, required=True)
-    for piece in pieces_of(population, about):
-        shape, rows = piece.mesh, piece.rows
-        if not len(rows):
-            continue
-        vertices = moved(shape.vertices * np.float32(piece.size), "point", _Y_UP)
-        held = {
-            "POSITION": out.add(vertices.astype("<f4"), target=34962, ends=True),
-            "NORMAL": out.add(_unit(moved(shape.normals, "normal", _Y_UP).astype("<f4")), target=34962),
-        }
-        if piece.picture is not None:
-            held["TEXCOORD_0"] = out.add(_hanging(shape.uv), target=34962)
-        index = "<u2" if len(vertices) < 65_536 else "<u4"
-        surface = surface_of(results, piece, about)
-        mesh = {
-            "attributes": held, "indices": out.add(shape.faces.reshape(-1).astype(index), target=34963),
-            "material": _material(out, piece.name, piece, surface, about, colours is not None),
-        }  # fmt: skip
-        attributes = {word: out.add(values[rows]) for word, values in arrays.items()}
-        out.json["meshes"].append({"name": piece.name, "primitives": [mesh]})
-        extensions = {INSTANCING: {"attributes": attributes}}
-        out.node({"name": about.name, "mesh": len(out.json["meshes"]) - 1, "extensions": extensions})
-
-
-def _hanging(uv: np.ndarray) -> np.ndarray:
-    """Pictures hang from the top there, and stand on the bottom here."""
-    return (uv * np.array([1, -1], np.float32) + np.array([0, 1], np.float32)).astype("<f4")
-
-
-def _material(out: Writing, name: str, piece: Piece | None, surface: Surface, about: About, coloured: bool) -> int:
-    """The number of a new material: what its elements have in common, and the mean of what they have not.
-
-    Each element's own values are attributes beside it. ``coloured``: the colours come as attributes.
-    """
-    white = [1.0, 1.0, 1.0]
-    base = white if coloured else surface["base_colour"].value.clip(0, 1).tolist()
-    opacity, strength = surface["opacity"], surface["emission_strength"]
-    plain: dict[str, Any] = {
-        "baseColorFactor": [*base, opacity.number if not opacity.varies else 1.0],
-        "metallicFactor": surface["metalness"].number, "roughnessFactor": surface["roughness"].number,
-    }  # fmt: skip
-    made: dict[str, Any] = {"name": name, "pbrMetallicRoughness": plain, "doubleSided": True}
-    threshold = cut_out(about, piece)
-    if threshold is not None:
-        made |= {"alphaMode": "MASK", "alphaCutoff": threshold}
-    elif opacity.varies or opacity.number < 1:
-        made["alphaMode"] = "BLEND"
-    extensions: dict[str, Any] = {}
-    if strength.number > 0:
-        glow = surface["emission_colour"].value.clip(0, 1) * min(strength.number, 1)
-        made["emissiveFactor"] = glow.tolist()
-        if strength.number > 1:
-            extensions["KHR_materials_emissive_strength"] = {"emissiveStrength": strength.number}
-    if surface["transmission"].number > 0:
-        extensions["KHR_materials_transmission"] = {"transmissionFactor": surface["transmission"].number}
-    texels = piece.texels if piece else about.texels
-    picture = piece.picture if piece else about.picture
-    if texels is not None and picture is not None:
-        plain["baseColorTexture"] = _texture(out, name, texels, picture)
-    if extensions:
-        made["extensions"] = extensions
-        for word in extensions:
-            out.uses(word)
-    out.json["materials"].append(made)
-    return len(out.json["materials"]) - 1
-
-
-def _texture(out: Writing, name: str, texels: np.ndarray, picture: ElementPicture) -> dict[str, Any]:
-    """A picture in the file, and how it lies on the uv."""
-    view = out.add_bytes(png_of(texels))
-    out.json.setdefault("samplers", [{"wrapS": 10497, "wrapT": 10497}])
-    out.json.setdefault("images", []).append({"name": name, "mimeType": "image/png", "bufferView": view})
-    out.json.setdefault("textures", []).append({"source": len(out.json["images"]) - 1, "sampler": 0})
-    found: dict[str, Any] = {"index": len(out.json["textures"]) - 1}
-    into = within(picture.shift, picture.size, float(picture.turn))
-    if not np.array_equal(into, np.eye(4)):
-        # From uv that stand on the bottom to the extension's scale, turn and shift of uv that hang from the top.
-        flip = np.array([[1, 0, 0], [0, -1, 1], [0, 0, 1.0]])
-        plane = np.eye(3)
-        plane[:2, :2], plane[:2, 2] = into[:2, :2], into[:2, 3]
-        hung = flip @ plane @ flip
-        turn = math.atan2(-hung[1, 0], hung[0, 0])
-        scale = [math.hypot(hung[0, 0], hung[1, 0]), math.hypot(hung[0, 1], hung[1, 1])]
-        found["extensions"] = {
-            "KHR_texture_transform": {"offset": hung[:2, 2].tolist(), "rotation": turn, "scale": scale}
-        }
-        out.uses("KHR_texture_transform")
-    return found
 
 
 def _is_glb(data: bytes) -> bool:

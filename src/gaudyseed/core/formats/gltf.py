@@ -19,6 +19,11 @@ TYPES: dict[int, str] = {5120: "i1", 5121: "u1", 5122: "<i2", 5123: "<u2", 5125:
 WIDTHS = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT2": 4, "MAT3": 9, "MAT4": 16}
 POINTS, LINES, TRIANGLES, STRIP, FAN = 0, (1, 2, 3), 4, 5, 6
 INSTANCING = "EXT_mesh_gpu_instancing"
+#: The attribute of instances that tells where each stood among all elements, in files of several shapes.
+ROW = "_ROW"
+#: glTF's y is up, ours z.
+Z_UP = np.array([[1.0, 0, 0, 0], [0, 0, -1, 0], [0, 1, 0, 0], [0, 0, 0, 1]])
+Y_UP = np.linalg.inv(Z_UP)
 #: Extensions that a file may require: what they add is read, or changes nothing that is read here.
 KNOWN = {
     INSTANCING, "KHR_mesh_quantization", "KHR_texture_transform", "KHR_materials_unlit",
@@ -88,6 +93,7 @@ class Accessor(Part):
     count: int = Field(ge=1)
     type: str
     sparse: Sparse | None = None
+    extras: Any = None
 
 
 class Primitive(Part):
@@ -301,8 +307,9 @@ class Writing:
         self._size = 0
 
     def add(
-        self, values: np.ndarray, *, normalized: bool = False, target: int | None = None, ends: bool = False
-    ) -> int:
+        self, values: np.ndarray, *, normalized: bool = False, target: int | None = None, ends: bool = False,
+        extras: Mapping[str, Any] | None = None,
+    ) -> int:  # fmt: skip
         """The accessor of (n,) or (n, k) values; rows of small types are padded to four bytes."""
         rows = values.reshape(len(values), -1)
         pad = -rows.shape[1] * rows.itemsize % 4 if target == 34962 else 0
@@ -324,6 +331,8 @@ class Writing:
         }  # fmt: skip
         if normalized:
             accessor["normalized"] = True
+        if extras:
+            accessor["extras"] = dict(extras)
         if ends:
             accessor |= {"min": rows.min(axis=0).tolist(), "max": rows.max(axis=0).tolist()}
         self.json["bufferViews"].append(view)

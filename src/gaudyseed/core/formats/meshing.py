@@ -10,7 +10,7 @@ import numpy as np
 
 from ..colour.spaces import encode_srgb
 from ..errors import BadInput
-from ..geometry.placing import quaternion
+from ..geometry.placing import quaternions
 from ..geometry.polygons import edges_of
 from ..population import Attribute, Field, Polygons, Population
 from ..population.meshes import PART, check_polygons, of_polygons
@@ -19,6 +19,8 @@ from .columns import Results
 
 #: Parts that a mesh of a file may have.
 MOST_PARTS = 4_000_000
+#: Meshes that the clones of one population may be.
+MOST_MODELS = 64
 
 
 def mesh_of(
@@ -89,6 +91,16 @@ def linear_colours(population: Population, results: Results | None) -> np.ndarra
     return None if brought is None or brought.kind != "colour" else brought.readable
 
 
+def with_alpha(a: Attribute) -> np.ndarray:
+    """(n, 3) linear float32 of a column of colours, or (n, 4) with its alpha as 0 to 1 where it has one."""
+    if a.width < 4:
+        return a.readable
+    alpha = a.values[:, 3].astype(np.float32)
+    if a.values.dtype.kind in "iu":
+        alpha /= np.float32(np.iinfo(a.values.dtype).max)
+    return np.column_stack([a.readable, a.present(np.where(np.isfinite(alpha), alpha, 0))]).astype("<f4")
+
+
 def named_apart(things: list[Thing]) -> list[Thing]:
     """The things with names that differ."""
     seen: Counter[str] = Counter()
@@ -105,7 +117,7 @@ def of_matrices(matrices: np.ndarray) -> dict[str, Attribute]:
     """Places, turns and sizes of clones from (n, 4, 4)."""
     linear = matrices[:, :3, :3]
     sizes = np.cbrt(np.abs(np.linalg.det(linear)))
-    turns = np.stack([quaternion(m) for m in linear])
+    turns = quaternions(linear)
 
     def column(name: str, kind: str, values: np.ndarray, *axes: str) -> Attribute:
         fields = tuple(Field(a, "<f4") for a in axes)
@@ -116,6 +128,17 @@ def of_matrices(matrices: np.ndarray) -> dict[str, Attribute]:
         "orientation": column("orientation", "vector", turns, "qx", "qy", "qz", "qw"),
         "size": column("size", "number", sizes, "size"),
     }
+
+
+def uneven(matrices: np.ndarray) -> list[str]:
+    """A sentence about those of (n, 4, 4) whose sizes differ from side to side, or that are mirrored."""
+    linear = matrices[:, :3, :3]
+    lengths = np.linalg.norm(linear, axis=1)
+    greatest = np.maximum(lengths.max(axis=1), 1e-30)
+    odd = int(((lengths.min(axis=1) < 0.999 * greatest) | (np.linalg.det(linear / greatest[:, None, None]) < 0)).sum())
+    if not odd:
+        return []
+    return [f"{odd:,} copies are mirrored or of unequal size along their sides; they get one size for all three."]
 
 
 def in_parts(

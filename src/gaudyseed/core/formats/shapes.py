@@ -9,17 +9,37 @@ from ..geometry.things import thing
 from ..population import Population
 from .base import About, Piece
 
+#: The word for the meshes that elements came with.
+OWN = "own"
+
 
 def drawn_as(population: Population, shape: str) -> list[Piece]:
-    """One shape for all elements, or one for each part where they are parts of copies."""
+    """The meshes that the elements came with; else one shape for all, or one for each part of copies."""
     everyone = np.arange(population.count)
+    models = population.models
+    if models is not None and shape == OWN:
+        names = model_names(population)
+        return [Piece(names[k], mesh, np.flatnonzero(models.of == k)) for k, mesh in enumerate(models.meshes)]
     if not population.shape:
-        return [Piece(shape, shape_mesh(shape), everyone)]
+        word = "sequin" if shape == OWN else shape
+        return [Piece(word, shape_mesh(word), everyone)]
     made = thing(population.shape)
     if population.elements.find("copy_position") is None:
         return [Piece(population.shape, part_mesh(made.vertices, made.normals, made.faces), everyone)]
     part = population.elements.attribute("part").values
     return [Piece(name, part_mesh(*made.piece(k)), np.flatnonzero(part == k)) for k, name in enumerate(made.parts)]
+
+
+def model_names(population: Population) -> list[str]:
+    """What the meshes that elements came with are called: as the texts of *shape*, else by their numbers."""
+    assert population.models is not None
+    texts = population.elements.find("part_name") or population.elements.find("shape")
+    found = []
+    for k in range(len(population.models.meshes)):
+        rows = np.flatnonzero(population.models.of == k)[:1]
+        told = texts is not None and texts.kind == "text" and len(rows)
+        found.append(texts.labels[texts.values[rows[0]]] if told and texts is not None else f"shape {k + 1}")
+    return found
 
 
 def pieces_of(population: Population, about: About) -> list[Piece]:

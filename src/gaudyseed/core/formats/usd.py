@@ -19,20 +19,31 @@ from ..channels import CHANNELS
 from ..errors import BadInput, never_overtaken
 from ..geometry.cubics import at_controls, check_cubics
 from ..geometry.placing import moved
+from ..geometry.shapes import ShapeMesh, of_faces
 from ..population import Attribute, Curves, Field, Polygons, Population
 from ..population.attribute import Kind, Light
 from ..population.derive import standing, with_derived
 from ..population.meshes import PART
-from ..population.population import of_points
+from ..population.population import Models, of_points
 from ..population.strands import PART as STRAND_PART
 from ..population.strands import check_curves, of_strands, widths_of
 from .apart import run_apart
 from .base import FORMATS, About, Format, Piece, Thing, Wish
 from .cells import Check
-from .columns import Results, check_results
+from .columns import LONGEST_NAME, Results, check_results
 from .lines import number_lines
 from .material import Part, Surface, cut_out, surface_of
-from .meshing import in_parts, joined, linear_colours, mesh_of, named_apart, of_matrices, part_attribute
+from .meshing import (
+    MOST_MODELS,
+    in_parts,
+    joined,
+    linear_colours,
+    mesh_of,
+    named_apart,
+    of_matrices,
+    part_attribute,
+    uneven,
+)
 from .shapes import pieces_of, places_of
 from .stranding import strands_of
 
@@ -41,7 +52,7 @@ _SECONDS = 150
 #: Of a usdz archive, all files together.
 _LARGEST_ARCHIVE = 1 << 30
 _NAMES = {"normals": "normal", "st": "uv", "displayColor": "colour", "widths": "width", "ids": "id",
-          "velocities": "velocity"}  # fmt: skip
+          "velocities": "velocity", "original_color": "original_colour"}  # fmt: skip
 
 
 def read(data: bytes, name: str, check: Check = never_overtaken, wish: Wish = Wish()) -> list[Thing]:
@@ -196,7 +207,7 @@ class _Reader:
                 wrong = f"{len(values):,} values where {levels[level]:,} are wanted"
                 notes.append(f"{title!r} of {mesh['name']} has {wrong}; it was left out.")
                 continue
-            attribute = _attribute(_NAMES.get(title, title), values, entry["type"], entry.get("labels"))
+            attribute = _attribute(_named(title, entry), values, entry["type"], entry.get("labels"))
             found[level][attribute.name] = attribute
         if mesh["subsets"]:
             labels = ["", *mesh["subsets"]]
@@ -263,7 +274,7 @@ class _Reader:
                 wrong = f"{len(values):,} values where {wanted:,} are wanted"
                 notes.append(f"{title!r} of {thing['name']} has {wrong}; it was left out.")
                 continue
-            attribute = _attribute(_NAMES.get(title, title), values, entry["type"], entry.get("labels"))
+            attribute = _attribute(_named(title, entry), values, entry["type"], entry.get("labels"))
             if attribute.name in ("width", "normal") and level == "strand":
                 attribute, level = attribute.taken(np.repeat(np.arange(len(counts)), counts)), "point"
             found[level][attribute.name] = attribute
@@ -290,7 +301,7 @@ class _Reader:
             values = self.array(entry["array"])
             if entry.get("interpolation") == "constant" and len(values) == 1:
                 values = np.repeat(values, count, axis=0)
-            attribute = _attribute(_NAMES.get(title, title), values, entry["type"], entry.get("labels"))
+            attribute = _attribute(_named(title, entry), values, entry["type"], entry.get("labels"))
             if len(values) == count and attribute.name not in table:
                 table[attribute.name] = attribute
             elif len(values) != count:
@@ -301,12 +312,47 @@ class _Reader:
         table = {n: _moved(a, matrix) for n, a in table.items()}
         if not np.isfinite(table["position"].values).all():
             raise BadInput(f"Some places of {thing['name']!r} are not finite. Export it again.", place=self.name)
+        drawn, of = [], np.empty(0, np.int32)
+        if thing["kind"] == "instances":
+            more += uneven(self.array(thing["matrices"]).astype(np.float64))
+            drawn, of = self._models(thing), self.array(thing["shape"]).astype(np.int32)
         parts = [[(p["name"], np.array(p["middle"])) for p in of] for of in thing.get("parts", ())]
         if self.each_part and parts and any(len(p) > 1 for p in parts) and all(parts):
             table = in_parts(table, self.array(thing["matrices"]), self.array(thing["shape"]).astype(np.int64), parts)
+            first = np.cumsum([0, *map(len, parts)])
+            of = (first[of[table["copy"].values]] + table["part"].values).astype(np.int32)
+            drawn = [self._model([part]) for of_copy in thing["parts"] for part in of_copy] if drawn else []
             count, becomes = len(table["position"].values), "elements, each part of each copy"
         population = with_derived(of_points(count, table, (*notes, *more)))
+        if drawn:
+            population = replace(population, models=Models(tuple(drawn), of))
         return Thing(thing["name"], population, f"{count:,} {becomes}")
+
+    def _models(self, thing: dict[str, Any]) -> list[ShapeMesh]:
+        """The meshes that copies are; none where some are none, or there are too many."""
+        given = thing.get("parts", ())
+        if not given or len(given) > MOST_MODELS or not all(given):
+            return []
+        return [self._model(of) for of in given]
+
+    def _model(self, parts: list[dict[str, Any]]) -> ShapeMesh:
+        """The meshes below a prototype as one shape, the faces of each one after another under its name."""
+        held, shift, materials = [], 0, []
+        for part in parts:
+            points, faces = self.array(part["points"]), self.array(part["faces"])
+            own = of_faces(points, faces)
+            uv = self.array(part["uv"]) if part["uv"] else own.uv
+            held.append((own.vertices, own.normals, uv.astype(np.float32), own.faces + np.int32(shift)))
+            materials += [(str(name), int(count)) for name, count in part["materials"]]
+            shift += len(points)
+        places, normals, uvs, corners = (np.concatenate(columns) for columns in zip(*held, strict=True))
+        return ShapeMesh(places, normals, uvs, corners, tuple(materials))
+
+
+def _named(title: str, entry: dict[str, Any]) -> str:
+    """What a primvar is called here: as it was called before USD, where a file tells."""
+    shown = str(entry.get("shown") or "")
+    return shown if 0 < len(shown) <= LONGEST_NAME else _NAMES.get(title, title)
 
 
 def _turned_over(counts: np.ndarray) -> np.ndarray:
@@ -360,7 +406,7 @@ def _moved(a: Attribute, matrix: np.ndarray) -> Attribute:
 
 _TYPES = {"f4": "float", "f8": "double", "i1": "int", "u1": "int", "i2": "int", "u2": "int", "i4": "int", "u4": "uint",
           "i8": "int64"}  # fmt: skip
-_BACK = {"uv": "st", "colour": "original_color", "normal": "normals"}
+_BACK = {"uv": "st", "colour": "original_color", "original_colour": "original_color", "normal": "normals"}
 
 
 def write(population: Population, results: Results | None, about: About = About()) -> bytes:
@@ -405,8 +451,14 @@ def _array(declared: str, values: np.ndarray, more: str = "") -> Iterator[str]:
     yield f"{more}\n"
 
 
-def _primvar(name: str, kind: str, values: np.ndarray, interpolation: str) -> Iterator[str]:
-    yield from _array(f"{kind}[] primvars:{name}", values, f' (\n        interpolation = "{interpolation}"\n    )')
+def _primvar(name: str, kind: str, values: np.ndarray, interpolation: str, shown: str = "") -> Iterator[str]:
+    yield from _array(f"{kind}[] primvars:{name}", values, _told(interpolation, shown))
+
+
+def _told(interpolation: str, shown: str = "") -> str:
+    """What is told of a primvar: where it lives, and its own name where USD does not allow that."""
+    named = f"        displayName = {json.dumps(shown, ensure_ascii=False)}\n" if shown else ""
+    return f' (\n{named}        interpolation = "{interpolation}"\n    )'
 
 
 def _kind_of(a: Attribute) -> str | None:
@@ -424,12 +476,34 @@ def _kind_of(a: Attribute) -> str | None:
     return role or (f"{'texCoord2f' if a.name == 'uv' else ('float' if short != 'i' else 'int') + str(width)}")
 
 
-def _of_attribute(a: Attribute, interpolation: str) -> Iterator[str]:
+class _Words:
+    """The names of the primvars of one prim: as the attributes are called, as USD allows it, no two alike."""
+
+    def __init__(self, results: Results | None) -> None:
+        self.given = {CHANNELS[word].name for word in results or {}} | {"displayColor"}
+        self.given |= {"emission"} if "emission_strength" in (results or {}) else set()
+        self._taken = set(self.given)
+
+    def replaced(self, a: Attribute) -> bool:
+        """Whether it came in as what a result is written as now: results of an earlier run are replaced."""
+        return (_BACK.get(a.name) or _word(a.name)) in self.given
+
+    def of(self, a: Attribute) -> tuple[str, str]:
+        """The name of an attribute, and its own where that is another one."""
+        word = base = _BACK.get(a.name) or _word(a.name)
+        number = 2
+        while word in self._taken:
+            word, number = f"{base}_{number}", number + 1
+        self._taken.add(word)
+        return word, "" if word in (a.name, _BACK.get(a.name)) else a.name
+
+
+def _of_attribute(a: Attribute, interpolation: str, words: _Words) -> Iterator[str]:
+    word, shown = words.of(a)
     if a.kind == "text":
         texts = np.array([json.dumps(t, ensure_ascii=False) for t in a.labels], object)
         listed = ", ".join(texts[a.values].tolist())
-        yield f"    string[] primvars:{_word(a.name)} = [{listed}]"
-        yield f' (\n        interpolation = "{interpolation}"\n    )\n'
+        yield f"    string[] primvars:{word} = [{listed}]{_told(interpolation, shown)}\n"
         return
     kind = _kind_of(a)
     if kind is None:
@@ -439,7 +513,7 @@ def _of_attribute(a: Attribute, interpolation: str) -> Iterator[str]:
         values = np.where(np.isfinite(values), values, 0).astype(values.dtype)
     if kind.startswith("color"):
         kind, values = "color3f", values[:, :3]
-    yield from _primvar(_BACK.get(a.name, _word(a.name)), kind, values, interpolation)
+    yield from _primvar(word, kind, values, interpolation, shown)
 
 
 def _results(population: Population, results: Results | None, interpolation: str) -> Iterator[str]:
@@ -457,13 +531,14 @@ def _results(population: Population, results: Results | None, interpolation: str
         yield from _primvar("emission", "float3", (colour * strength[:, None]).astype(np.float32), interpolation)
 
 
-def _carried(population: Population, results: Results | None, left: tuple[str, ...]) -> Iterator[Attribute]:
+def _carried(population: Population, words: _Words, left: tuple[str, ...]) -> Iterator[Attribute]:
     """What came in and goes out again; results of an earlier run are replaced."""
-    given = {CHANNELS[word].name for word in results or {}}
-    given |= {"emission"} if "emission_strength" in (results or {}) else set()
-    for name in population.elements.brought:
+    names = population.elements.brought
+    # What came as colours before an earlier run goes before what that run left.
+    again = ("colour",) if "original_colour" in names else ()
+    for name in names:
         a = population.elements.attribute(name)
-        if name not in left and a.fields and _BACK.get(name, _word(name)) not in given:
+        if name not in (*left, *again) and a.fields and not words.replaced(a):
             yield a
 
 
@@ -480,13 +555,14 @@ def _mesh(population: Population, results: Results | None, about: About) -> Iter
     low, high = position.readable.min(axis=0), position.readable.max(axis=0)
     yield from _array("float3[] extent", np.stack([low, high]))
     yield from _results(population, results, "vertex")
-    for a in _carried(population, results, ("position",)):
-        yield from _of_attribute(a, "vertex")
+    words = _Words(results)
+    for a in _carried(population, words, ("position",)):
+        yield from _of_attribute(a, "vertex", words)
     for a in form.of_corners.values():
-        yield from _of_attribute(a, "faceVarying")
+        yield from _of_attribute(a, "faceVarying", words)
     for a in form.of_faces.values():
         if a.name != PART:
-            yield from _of_attribute(a, "uniform")
+            yield from _of_attribute(a, "uniform", words)
     yield from _subsets(form)
     yield from _materials(name, [(name, None, surface_of(results, None, about))], about)
     yield "}\n"
@@ -512,15 +588,15 @@ def _curves(population: Population, results: Results | None, about: About) -> It
     yield from _array("float3[] extent", np.stack([low, high]))
     yield from _array("float[] widths", wide, ' (\n        interpolation = "vertex"\n    )')
     yield from _results(population, results, "vertex")
-    above = {n for table in population.elements.owners for n in table.attributes}
-    for a in _carried(population, results, ("position", "width", "id")):
+    above, words = {n for table in population.elements.owners for n in table.attributes}, _Words(results)
+    for a in _carried(population, words, ("position", "width", "id")):
         if a.name == "normal":
             yield from _array("normal3f[] normals", a.readable, ' (\n        interpolation = "vertex"\n    )')
         elif a.name not in above or a.name in population.elements.own:
-            yield from _of_attribute(a, "vertex")
+            yield from _of_attribute(a, "vertex", words)
     for a in of_strands(population).values():
         if a.fields and a.name not in population.elements.own:
-            yield from _of_attribute(a, "uniform")
+            yield from _of_attribute(a, "uniform", words)
     yield from _materials(name, [(name, None, surface_of(results, None, about))], about)
     yield "}\n"
 
@@ -575,8 +651,9 @@ def _instancer(population: Population, results: Results | None, about: About) ->
     if identity is not None and identity.kind == "integer":
         yield from _array("int64[] ids", identity.values)
     yield from _results(population, results, "vertex")
-    for a in _carried(population, results, ("position", "orientation", "size", "id", "normal")):
-        yield from _of_attribute(a, "vertex")
+    prims = _Words(results)
+    for a in _carried(population, prims, ("position", "orientation", "size", "id")):
+        yield from _of_attribute(a, "vertex", prims)
     for word, piece in zip(words, shapes, strict=True):
         mesh = piece.mesh
         yield f'\n    def Mesh "{word}" (\n        prepend apiSchemas = ["MaterialBindingAPI"]\n    )\n    {{\n'
@@ -584,12 +661,29 @@ def _instancer(population: Population, results: Results | None, about: About) ->
         yield '        uniform token subdivisionScheme = "none"\n        uniform bool doubleSided = 1\n'
         yield from _array("    int[] faceVertexCounts", np.full(len(mesh.faces), 3))
         yield from _array("    int[] faceVertexIndices", mesh.faces.reshape(-1))
-        yield from _array("    point3f[] points", mesh.vertices * np.float32(piece.size))
+        yield from _array("    point3f[] points", mesh.vertices)
         yield from _primvar("st", "texCoord2f", mesh.uv, "vertex")
+        yield from _array("    normal3f[] normals", mesh.normals, _told("vertex"))
+        yield from _material_subsets(mesh, f"/{name}/Materials/{word}")
         yield "    }\n"
     listed = [(word, piece, surface_of(results, piece, about)) for word, piece in zip(words, shapes, strict=True)]
     yield from _materials(name, listed, about)
     yield "}\n"
+
+
+def _material_subsets(mesh: ShapeMesh, path: str) -> Iterator[str]:
+    """The faces of each material that a shape came with, under its name; all look as the population does."""
+    first = 0
+    names = _differing([_word(material) for material, _ in mesh.materials])
+    for word, (material, count) in zip(names, mesh.materials, strict=True):
+        yield f'\n        def GeomSubset "{word}" (\n'
+        yield '            prepend apiSchemas = ["MaterialBindingAPI"]\n'
+        yield f"            displayName = {json.dumps(material, ensure_ascii=False)}\n        )\n        {{\n"
+        yield f"            rel material:binding = <{path}>\n"
+        yield '            uniform token elementType = "face"\n            uniform token familyName = "materialBind"\n'
+        yield from _array("        int[] indices", np.arange(first, first + count, dtype=np.int32))
+        yield "        }\n"
+        first += count
 
 
 #: Inputs of UsdPreviewSurface with their types, by the channel that feeds them.

@@ -118,7 +118,7 @@ def read(path: str, wish: dict[str, Any]) -> Found:
         if prim.IsA(UsdGeom.PointInstancer):
             instancers.append(prim)
         reader.prim(prim, wish.get("repeated", "clones") == "clones")
-    reader.finish()
+    reader.finish(stage)
     if reader.moving:
         found.frames = [stage.GetStartTimeCode(), stage.GetEndTimeCode()]
         listed = ", ".join(reader.moving[:6]) + (" and more" if len(reader.moving) > 6 else "")
@@ -127,6 +127,24 @@ def read(path: str, wish: dict[str, Any]) -> Found:
     if reader.curves:
         found.notes.append(f"{reader.curves} NURBS or Hermite curves were left out: linear and cubic ones are read.")
     return found
+
+
+def triangles(counts: Any, indices: Any, points: int) -> Any:
+    """(t, 4): the corners of the faces cut into triangles from their first corner, and the face of each.
+
+    None where the faces do not match the points.
+    """
+    import numpy as np
+
+    if (counts < 0).any() or counts.sum() != len(indices) or (len(indices) and not indices.min() >= 0):
+        return np.empty((0, 4), np.int64)
+    if len(indices) and indices.max() >= points:
+        return np.empty((0, 4), np.int64)
+    pieces = np.maximum(counts - 2, 0)
+    face = np.repeat(np.arange(len(counts)), pieces)
+    first = (np.cumsum(counts) - counts)[face]
+    step = np.arange(int(pieces.sum())) - np.repeat(np.cumsum(pieces) - pieces, pieces)
+    return np.stack([indices[first], indices[first + step + 1], indices[first + step + 2], face], axis=1)
 
 
 class Reader:
@@ -194,6 +212,7 @@ class Reader:
             entry = self.values(values, str(primvar.GetTypeName()))
             if entry is not None:
                 entry["interpolation"] = str(primvar.GetInterpolation())
+                entry["shown"] = str(primvar.GetAttr().GetMetadata("displayName") or "")
                 size = primvar.GetElementSize()
                 if size > 1 and len(entry["array"]["shape"]) == 1:
                     entry["array"]["shape"] = [entry["array"]["shape"][0] // size, size]
@@ -348,28 +367,77 @@ class Reader:
         )
 
     def parts(self, prototype: Any) -> list[dict[str, Any]]:
-        """The meshes below a prototype with their middles in its space."""
+        """The meshes below a prototype in its space: points, triangles, uv, and the faces of each material."""
         import numpy as np
         from pxr import Usd, UsdGeom
 
         found = []
-        for prim in Usd.PrimRange(prototype) if prototype else ():
-            points = self.get(UsdGeom.Mesh(prim).GetPointsAttr()) if prim.IsA(UsdGeom.Mesh) else None
-            if points is None or not len(points):
+        for prim in Usd.PrimRange(prototype, Usd.TraverseInstanceProxies()) if prototype else ():
+            if not prim.IsA(UsdGeom.Mesh):
+                continue
+            mesh = UsdGeom.Mesh(prim)
+            points, counts, indices = (self.get(a) for a in (mesh.GetPointsAttr(), mesh.GetFaceVertexCountsAttr(),
+                                                             mesh.GetFaceVertexIndicesAttr()))  # fmt: skip
+            if points is None or counts is None or indices is None or not len(points):
+                continue
+            faces = triangles(np.array(counts, np.int64), np.array(indices, np.int64), len(points))
+            if not len(faces):
                 continue
             inner = (
                 np.array(self.xforms.ComputeRelativeTransform(prim, prototype)[0]).T if prim != prototype else np.eye(4)
             )
             place = np.array(points) @ inner[:3, :3].T + inner[:3, 3]
+            of, faces = faces[:, 3], faces[:, :3]
+            materials, order = self.materials(prim, mesh, of)
             middle = (place.min(axis=0) + place.max(axis=0)) / 2
-            found.append({"name": prim.GetName(), "middle": middle.tolist()})
+            found.append(
+                {
+                    "name": prim.GetName(),
+                    "middle": middle.tolist(),
+                    "points": self.found.array(place.astype(np.float32)),
+                    "faces": self.found.array(faces[order].astype(np.int32)),
+                    "uv": self.lying(prim, len(points)),
+                    "materials": materials,
+                }
+            )
         return found
 
-    def finish(self) -> None:
+    def lying(self, prim: Any, count: int) -> dict[str, Any] | None:
+        """The uv of the vertices of a mesh; None where it has none for each of them."""
+        import numpy as np
+        from pxr import UsdGeom
+
+        st = UsdGeom.PrimvarsAPI(prim).FindPrimvarWithInheritance("st")
+        values = st.ComputeFlattened(self.time) if st else None
+        held = None if values is None else np.array(values)
+        if held is None or held.ndim != 2 or held.shape != (count, 2):
+            return None
+        return self.found.array(held.astype(np.float32))
+
+    def materials(self, prim: Any, mesh: Any, of: Any) -> tuple[list[tuple[str, int]], Any]:
+        """The names of the materials of a mesh with how many triangles each has, and the triangles in that order."""
+        import numpy as np
+        from pxr import UsdGeom, UsdShade
+
+        kinds, names = np.zeros(len(of), np.int64), [prim.GetName()]
+        for subset in UsdGeom.Subset.GetAllGeomSubsets(mesh):
+            indices = self.get(subset.GetIndicesAttr())
+            if indices is None or str(subset.GetElementTypeAttr().Get()) != "face":
+                continue
+            own = subset.GetPrim()
+            kinds[np.isin(of, np.array(indices))] = len(names)
+            names.append(str(own.GetMetadata("displayName") or own.GetName()))
+        if len(names) == 1:
+            bound = UsdShade.MaterialBindingAPI(prim).GetDirectBinding().GetMaterialPath()
+            names = [bound.name or prim.GetName()]
+        counts = np.bincount(kinds, minlength=len(names))
+        return [(n, int(c)) for n, c in zip(names, counts, strict=True) if c], np.argsort(kinds, kind="stable")
+
+    def finish(self, stage: Any) -> None:
         """Instances of prototypes, as copies of these."""
         import numpy as np
 
-        for k, copies in enumerate(self.instances.values()):
+        for k, (key, copies) in enumerate(self.instances.items()):
             names = [name for name, _ in copies]
             labels = list(dict.fromkeys(names))
             codes = {n: i for i, n in enumerate(labels)}
@@ -380,6 +448,7 @@ class Reader:
                     "shapes": [labels[0]],
                     "matrices": self.found.array(np.stack([m for _, m in copies])),
                     "shape": self.found.array(np.zeros(len(copies), np.int32)),
+                    "parts": [self.parts(stage.GetPrimAtPath(key))],
                     "more": {},
                     "primvars": {
                         "name": {

@@ -69,23 +69,31 @@ def _turned(values: np.ndarray, linear: np.ndarray) -> np.ndarray:
 
 def quaternion(linear: np.ndarray) -> np.ndarray:
     """(4,) x, y, z, w: the rotation that is nearest to a (3, 3) matrix (its polar decomposition, mirrors taken out)."""
+    found: np.ndarray = quaternions(linear[None])[0]
+    return found
+
+
+def quaternions(linear: np.ndarray) -> np.ndarray:
+    """(n, 4): the rotations that are nearest to (n, 3, 3) matrices; none where a matrix has no extent at all."""
     u, _, v = np.linalg.svd(linear)
     turn = u @ v
-    if np.linalg.det(turn) < 0:
-        turn = u @ np.diag([1, 1, -1]) @ v
+    mirrored = np.linalg.det(turn) < 0
+    turn[mirrored] = (u[mirrored] * [1, 1, -1]) @ v[mirrored]
     # The largest of the four squares, so that nothing is divided by little (Shepperd 1978).
-    squares = np.array([turn[0, 0], turn[1, 1], turn[2, 2], np.trace(turn)])
-    k = int(squares.argmax())
-    if k == 3:
-        q = [turn[2, 1] - turn[1, 2], turn[0, 2] - turn[2, 0], turn[1, 0] - turn[0, 1], 1 + squares[3]]
-    else:
+    squares = np.stack([turn[:, 0, 0], turn[:, 1, 1], turn[:, 2, 2], np.trace(turn, axis1=1, axis2=2)], axis=1)
+    largest, found = squares.argmax(axis=1), np.empty((len(turn), 4))
+    for k in range(3):
         i, j = (k + 1) % 3, (k + 2) % 3
-        q = [0.0] * 4
-        q[k] = 1 + turn[k, k] - turn[i, i] - turn[j, j]
-        q[i], q[j] = turn[i, k] + turn[k, i], turn[j, k] + turn[k, j]
-        q[3] = turn[j, i] - turn[i, j]
-    found = np.array(q)
-    return found / np.linalg.norm(found)
+        rows = np.flatnonzero(largest == k)
+        of = turn[rows]
+        found[rows, k] = 1 + of[:, k, k] - of[:, i, i] - of[:, j, j]
+        found[rows, i], found[rows, j] = of[:, k, i] + of[:, i, k], of[:, j, k] + of[:, k, j]
+        found[rows, 3] = of[:, j, i] - of[:, i, j]
+    rows = np.flatnonzero(largest == 3)
+    of = turn[rows]
+    found[rows, 0], found[rows, 1] = of[:, 2, 1] - of[:, 1, 2], of[:, 0, 2] - of[:, 2, 0]
+    found[rows, 2], found[rows, 3] = of[:, 1, 0] - of[:, 0, 1], 1 + squares[rows, 3]
+    return found / np.linalg.norm(found, axis=1, keepdims=True)
 
 
 def affine(linear: np.ndarray, place: np.ndarray) -> np.ndarray:

@@ -28,17 +28,38 @@ class ShapeMesh:
         (v, 2) float32, from the picture's lower left corner.
     faces
         (f, 3) int32.
+    materials
+        The names of the materials that it came with, each with how many of the faces have it, in their order; none
+        for shapes that ship.
     """
 
     vertices: np.ndarray
     normals: np.ndarray
     uv: np.ndarray
     faces: np.ndarray
+    materials: tuple[tuple[str, int], ...] = ()
 
     @property
     def digest(self) -> str:
         """Content digest."""
-        return digest_of("shape mesh", self.vertices, self.normals, self.uv, self.faces)
+        named = [list(map(list, self.materials))] if self.materials else []
+        return digest_of("shape mesh", self.vertices, self.normals, self.uv, self.faces, *named)
+
+    def apart(self) -> list[ShapeMesh]:
+        """The faces of each material as a mesh of its own."""
+        found, first = [], 0
+        for name, count in self.materials:
+            corners = self.faces[first : first + count]
+            kept, number = np.unique(corners, return_inverse=True)
+            faces = number.reshape(-1, 3).astype(np.int32)
+            found.append(ShapeMesh(self.vertices[kept], self.normals[kept], self.uv[kept], faces, ((name, count),)))
+            first += count
+        return found or [self]
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes that it holds."""
+        return self.vertices.nbytes + self.normals.nbytes + self.uv.nbytes + self.faces.nbytes
 
 
 def of_faces(vertices: np.ndarray, faces: np.ndarray, uv: np.ndarray | None = None) -> ShapeMesh:

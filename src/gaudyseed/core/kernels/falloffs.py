@@ -61,33 +61,41 @@ def _turns(x, y):  # type: ignore[no-untyped-def]
     return _ONE - a if y < _ZERO else a
 
 
-@compiled(void(FLOATS_IN, FLOATS_IN, FLOATS_IN, AFFINE, int64, float32, float32, float32, int64, boolean, FLOATS))
-def falloff(xs, ys, zs, m, shape, spiral, outer, inverse, profile, flip, out):  # type: ignore[no-untyped-def]
-    """The weights of one shape; ``inverse`` is 1 / (outer - inner), ``spiral`` turns for each unit from the axis."""
+@compiled(
+    void(FLOATS_IN, FLOATS_IN, FLOATS_IN, AFFINE, FLOATS_IN, int64, float32, float32, float32, int64, boolean, FLOATS)
+)
+def falloff(xs, ys, zs, m, centre, shape, spiral, outer, inverse, profile, flip, out):  # type: ignore[no-untyped-def]
+    """The weights of one shape; ``inverse`` is 1 / (outer - inner), ``spiral`` turns for each unit from the axis.
+
+    ``centre`` (6,) is taken off places before they are multiplied, in two parts, so that they lose no digits far away.
+    """
+    cx, cy, cz, dx, dy, dz = centre[0], centre[1], centre[2], centre[3], centre[4], centre[5]
     a, b, c, d = m[0, 0], m[0, 1], m[0, 2], m[0, 3]
     e, f, g, h = m[1, 0], m[1, 1], m[1, 2], m[1, 3]
     j, k, o, p = m[2, 0], m[2, 1], m[2, 2], m[2, 3]
     n = np.uint64(out.shape[0])
     if shape == 0:
         for i in range(n):
-            out[i] = _weight(_ONE - (a * xs[i] + b * ys[i] + c * zs[i] + d), outer, inverse, profile, flip)
+            x, y, z = xs[i] - cx - dx, ys[i] - cy - dy, zs[i] - cz - dz
+            out[i] = _weight(_ONE - (a * x + b * y + c * z + d), outer, inverse, profile, flip)
     elif shape == 1:
         for i in range(n):
-            x, y, z = xs[i], ys[i], zs[i]
+            x, y, z = xs[i] - cx - dx, ys[i] - cy - dy, zs[i] - cz - dz
             u, v, w = a * x + b * y + c * z + d, e * x + f * y + g * z + h, j * x + k * y + o * z + p
             out[i] = _weight(np.sqrt(u * u + v * v + w * w), outer, inverse, profile, flip)
     elif shape == 2:
         for i in range(n):
-            x, y, z = xs[i], ys[i], zs[i]
+            x, y, z = xs[i] - cx - dx, ys[i] - cy - dy, zs[i] - cz - dz
             u, v, w = a * x + b * y + c * z + d, e * x + f * y + g * z + h, j * x + k * y + o * z + p
             out[i] = _weight(max(max(abs(u), abs(v)), abs(w)), outer, inverse, profile, flip)
     elif shape == 3:
         for i in range(n):
-            x, y, z = xs[i], ys[i], zs[i]
+            x, y, z = xs[i] - cx - dx, ys[i] - cy - dy, zs[i] - cz - dz
             u, v = a * x + b * y + c * z + d, e * x + f * y + g * z + h
             turns = _turns(u, v) + spiral * np.sqrt(u * u + v * v)
             turns = turns - np.floor(turns)
             out[i] = _weight(_ONE - turns, outer, inverse, profile, flip)
     else:
         for i in range(n):
-            out[i] = _weight(abs(j * xs[i] + k * ys[i] + o * zs[i] + p), outer, inverse, profile, flip)
+            x, y, z = xs[i] - cx - dx, ys[i] - cy - dy, zs[i] - cz - dz
+            out[i] = _weight(abs(j * x + k * y + o * z + p), outer, inverse, profile, flip)

@@ -97,6 +97,21 @@ def _monochrome(c, parts):  # type: ignore[no-untyped-def]
             c[k] = c[k] + (luma - c[k]) * part
 
 
+@compiled(void(NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, FLAT))
+def grade_numbers(values, brightness, contrast, pivot, gamma, out):  # type: ignore[no-untyped-def]
+    """Numbers times the brightness, steepened about the pivot, then bent so that 0 and the pivot stay.
+
+    Numbers below 0 are not bent, and a pivot of 0 bends about 1.
+    """
+    for i in range(out.shape[0]):
+        p = pivot[i]
+        v = (values[i] * brightness[i] - p) * contrast[i] + p
+        about = p if p > _ZERO else _ONE
+        if v > _ZERO and gamma[i] != _ONE:
+            v = about * np.float32((v / about) ** (_ONE / gamma[i]))
+        out[i] = min(max(v, -TOP), TOP)
+
+
 @compiled(void(FLAT), forceinline=True)
 def _held(c):  # type: ignore[no-untyped-def]
     """Values held within the greatest, by themselves: beside a power they would go one by one."""

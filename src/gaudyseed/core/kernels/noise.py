@@ -11,7 +11,7 @@ Cell noise: S. Worley, "A Cellular Texture Basis Function", SIGGRAPH 1996: one p
 from __future__ import annotations
 
 import numpy as np
-from numba import boolean, float32, int64, uint32, void
+from numba import boolean, float32, float64, int64, uint32, void
 from numba.types import Array, Tuple, UniTuple
 
 from . import compiled
@@ -25,7 +25,18 @@ _A, _B, _C = np.uint32(0x7FEB352D), np.uint32(0x846CA68B), np.uint32(0x9E3779B1)
 _16, _15, _13 = np.uint32(16), np.uint32(15), np.uint32(13)
 _SIGN = np.uint32(0x80000000)
 _UNIT = np.float32(1.0 / 2048.0)
-_TINY = np.float32(1e-30)
+
+
+def both_ways(kernel, *more):  # type: ignore[no-untyped-def]
+    """A kernel compiled for float32 places, and for float64 ones: where float32 has too few digits behind the point.
+
+    It takes x, y and z (n,), a scale and an offset (three numbers) of the same type, then ``more``.
+    """
+    return (
+        compiled(void(*[Array(kind, 1, "C", readonly=True)] * 3, *[kind] * 4, *more))(kernel)
+        for kind in (float32, float64)
+    )
+
 
 #: Points that are worked on together: what lies between two loops stays in the first-level cache.
 BLOCK = 256
@@ -85,12 +96,11 @@ def _cube(a, b, c, d, e, f, g, h, u, v, w):  # type: ignore[no-untyped-def]
     return p + w * (r - p)
 
 
-@compiled(Tuple((float32, float32, float32, uint32, uint32, uint32, uint32))(
-    float32, float32, float32, uint32, uint32, uint32), forceinline=True)  # fmt: skip
+@compiled(forceinline=True)
 def _lattice(x, y, z, s0, s1, s2):  # type: ignore[no-untyped-def]
     """How far a place lies from its cube's first corner, and the hashes of the four lower corners.
 
-    Those of the four above are one more.
+    Those of the four above are one more. Places are float32, or float64 where they are far from 0.
     """
     one = np.uint32(1)
     fx, fy, fz = np.floor(x), np.floor(y), np.floor(z)
@@ -98,11 +108,10 @@ def _lattice(x, y, z, s0, s1, s2):  # type: ignore[no-untyped-def]
     A, B = np.uint32(_mix(np.uint32(X)) + Y), np.uint32(_mix(np.uint32(X + one)) + Y)
     AA, AB = np.uint32(_mix(A) + Z), np.uint32(_mix(np.uint32(A + one)) + Z)
     BA, BB = np.uint32(_mix(B) + Z), np.uint32(_mix(np.uint32(B + one)) + Z)
-    return x - fx, y - fy, z - fz, AA, AB, BA, BB
+    return np.float32(x - fx), np.float32(y - fy), np.float32(z - fz), AA, AB, BA, BB
 
 
-@compiled(void(FLOATS_IN, FLOATS_IN, FLOATS_IN, float32, float32, float32, float32, uint32, uint32, uint32, FLOATS))
-def gradient(xs, ys, zs, scale, ox, oy, oz, s0, s1, s2, out):  # type: ignore[no-untyped-def]
+def _gradient(xs, ys, zs, scale, ox, oy, oz, s0, s1, s2, out):  # type: ignore[no-untyped-def]
     """One octave in three dimensions at ``scale`` times a place plus an offset; within about 1.04 of 0."""
     one = np.uint32(1)
     for i in range(np.uint64(out.shape[0])):
@@ -116,6 +125,9 @@ def gradient(xs, ys, zs, scale, ox, oy, oz, s0, s1, s2, out):  # type: ignore[no
             _slope(_word(np.uint32(AB + one)) >> top, x, y1, z1), _slope(_word(np.uint32(BB + one)) >> top, x1, y1, z1),
             _fade(x), _fade(y), _fade(z),
         )  # fmt: skip
+
+
+gradient, gradient_far = both_ways(_gradient, uint32, uint32, uint32, FLOATS)
 
 
 @compiled(void(FLOATS_IN, FLOATS_IN, FLOATS_IN, WORDS, FLOATS))
@@ -141,9 +153,7 @@ def permuted(xs, ys, zs, table, out):  # type: ignore[no-untyped-def]
         )  # fmt: skip
 
 
-@compiled(void(FLOATS_IN, FLOATS_IN, FLOATS_IN, float32, float32, float32, float32, uint32, uint32, uint32, uint32,
-               float32, FLOATS))  # fmt: skip
-def gradient_4(xs, ys, zs, scale, ox, oy, oz, s0, s1, s2, s3, w, out):  # type: ignore[no-untyped-def]
+def _gradient_4(xs, ys, zs, scale, ox, oy, oz, s0, s1, s2, s3, w, out):  # type: ignore[no-untyped-def]
     """One layer of one octave in four dimensions: all places share a fourth coordinate.
 
     ``s3`` hashes the layer and ``w`` is how far above it, or -how far below, the places lie.
@@ -166,15 +176,25 @@ def gradient_4(xs, ys, zs, scale, ox, oy, oz, s0, s1, s2, s3, w, out):  # type: 
         )  # fmt: skip
 
 
-@compiled(void(FLOATS_IN, FLOATS_IN, FLOATS_IN, Array(float32, 2, "C", readonly=True), Array(float32, 2, "C")))
-def transform(xs, ys, zs, m, out):  # type: ignore[no-untyped-def]
-    """(3, n): places through a (3, 4) matrix, held where whole numbers still fit."""
-    far = np.float32(1e9)
+gradient_4, gradient_4_far = both_ways(_gradient_4, uint32, uint32, uint32, uint32, float32, FLOATS)
+
+
+def _transform(xs, ys, zs, m, anchor, out):  # type: ignore[no-untyped-def]
+    """(3, n): places less an anchor (3,) through a (3, 4) matrix, held where whole numbers still fit."""
+    far = m.dtype.type(1e9)
+    p, q, s = anchor[0], anchor[1], anchor[2]
     for r in range(3):
         a, b, c, d = m[r, 0], m[r, 1], m[r, 2], m[r, 3]
         row = out[r]
         for i in range(np.uint64(xs.shape[0])):
-            row[i] = min(max(a * xs[i] + b * ys[i] + c * zs[i] + d, -far), far)
+            row[i] = min(max(a * (xs[i] - p) + b * (ys[i] - q) + c * (zs[i] - s) + d, -far), far)
+
+
+transform, transform_far = (
+    compiled(void(FLOATS_IN, FLOATS_IN, FLOATS_IN, Array(kind, 2, "C", readonly=True),
+                  Array(kind, 1, "C", readonly=True), Array(kind, 2, "C")))(_transform)
+    for kind in (float32, float64)
+)  # fmt: skip
 
 
 #: How an octave is folded before it is added.
@@ -191,13 +211,18 @@ def add_octave(one, two, between, gain, shape, out):  # type: ignore[no-untyped-
         out[i] = out[i] + gain * n
 
 
-@compiled(void(FLOATS_IN, float32, float32, float32, float32, float32, FLOATS))
-def settle(values, scale, middle, low, width, contrast, out):  # type: ignore[no-untyped-def]
-    """Onto 0..1: ``middle`` + ``scale`` times a value, clipped to ``low`` and ``width``, steepened about a half."""
-    inverse = _ONE / width
+@compiled(void(FLOATS_IN, float32, float32, float32, float32, float32, float32, FLOATS))
+def settle(values, scale, middle, low, width, bias, contrast, out):  # type: ignore[no-untyped-def]
+    """Onto 0..1: ``middle`` + ``scale`` times a value, clipped to ``low`` and ``width``, biased, steepened about 1/2.
+
+    The bias is that of C. Schlick, "Fast Alternatives to Perlin's Bias and Gain Functions", Graphics Gems IV, 1994: a
+    half becomes ``bias``, 0 and 1 stay.
+    """
+    inverse, bent = _ONE / width, _ONE / bias - np.float32(2.0)
     for i in range(np.uint64(out.shape[0])):
         t = min(max(values[i] * scale + middle, _ZERO), _ONE)
         t = min(max((t - low) * inverse, _ZERO), _ONE)
+        t = t / (bent * (_ONE - t) + _ONE)
         t = (t - _HALF) * contrast + _HALF
         out[i] = min(max(t, _ZERO), _ONE)
 
@@ -254,9 +279,7 @@ def _wide(X, Y, Z, x, y, z, jitter, swing, c, s):  # type: ignore[no-untyped-def
     return f1, f2, id1
 
 
-@compiled(void(FLOATS_IN, FLOATS_IN, FLOATS_IN, float32, float32, float32, float32, uint32, uint32, uint32, float32,
-               float32, float32, float32, FLOATS, FLOATS, Array(uint32, 1, "C")))  # fmt: skip
-def cells(  # type: ignore[no-untyped-def]
+def _cells(  # type: ignore[no-untyped-def]
     xs, ys, zs, scale, ox, oy, oz, s0, s1, s2, jitter, swing, c, s, first, second, ids
 ):
     """The distances to the nearest and second nearest point, and the hash of the nearest one's cell.
@@ -278,7 +301,7 @@ def cells(  # type: ignore[no-untyped-def]
             X[i] = np.uint32(np.int32(gx)) + s0
             Y[i] = np.uint32(np.int32(gy)) + s1
             Z[i] = np.uint32(np.int32(gz)) + s2
-            fx[i], fy[i], fz[i] = x - gx, y - gy, z - gz
+            fx[i], fy[i], fz[i] = np.float32(x - gx), np.float32(y - gy), np.float32(z - gz)
             f1[i], f2[i], id1[i] = np.float32(1e9), np.float32(1e9), np.uint32(0)
         for dx in range(-1, 2):
             for dy in range(-1, 2):
@@ -309,14 +332,39 @@ def cells(  # type: ignore[no-untyped-def]
             ids[base + i] = id1[i]
 
 
-@compiled(void(FLOATS_IN, FLOATS_IN, FLOATS_IN, float32, float32, float32, float32, uint32, uint32, uint32, float32,
-               float32, float32, float32, float32, boolean, uint32, FLOATS))  # fmt: skip
-def soft_cells(  # type: ignore[no-untyped-def]
+cells, cells_far = both_ways(
+    _cells, uint32, uint32, uint32, float32, float32, float32, float32, FLOATS, FLOATS, Array(uint32, 1, "C")
+)
+
+
+@compiled(
+    UniTuple(float32, 2)(
+        uint32, uint32, uint32, float32, float32, float32, float32, float32, float32, float32, float32, uint32
+    )
+)
+def _wide_value(X, Y, Z, x, y, z, jitter, swing, c, s, k, own):  # type: ignore[no-untyped-def]
+    """The sum of the weights of points nearer than 2, exp(-k d) - exp(-2 k), and that of their cells' values."""
+    total, mixed, least = _ZERO, _ZERO, np.exp(np.float32(-2.0) * k)
+    for dx in range(-2, 3):
+        for dy in range(-2, 3):
+            for dz in range(-2, 3):
+                a = np.uint32(_mix(np.uint32(X + np.uint32(dx))) + Y + np.uint32(dy))
+                word = _word(np.uint32(_mix(a) + Z + np.uint32(dz)))
+                px, py, pz = _point(word, jitter, swing, c, s)
+                px, py, pz = np.float32(dx) + px - x, np.float32(dy) + py - y, np.float32(dz) + pz - z
+                weight = max(np.exp(-k * np.sqrt(px * px + py * py + pz * pz)) - least, _ZERO)
+                total += weight
+                mixed += weight * np.float32(np.int32(_word(np.uint32(word ^ own)) >> np.uint32(8)))
+    return total, mixed
+
+
+def _soft_cells(  # type: ignore[no-untyped-def]
     xs, ys, zs, scale, ox, oy, oz, s0, s1, s2, jitter, swing, c, s, k, valued, salt, out
 ):
     """The nearest distance softened, -ln(sum of exp(-k d)) / k, or with ``valued`` the cells' values mixed so.
 
-    Points at a distance of 1 weigh nothing, so that there is no jump where the 27 cells change.
+    Points at a distance of 1 weigh nothing, so that there is no jump where the 27 cells change. Where no point is much
+    nearer, values of the 125 cells around come in, the more the less there is.
     """
     least = np.float32(np.exp(-k))
     own = np.uint32(_C + np.uint32(salt * _B))
@@ -334,7 +382,7 @@ def soft_cells(  # type: ignore[no-untyped-def]
             X[i] = np.uint32(np.int32(gx)) + s0
             Y[i] = np.uint32(np.int32(gy)) + s1
             Z[i] = np.uint32(np.int32(gz)) + s2
-            fx[i], fy[i], fz[i] = x - gx, y - gy, z - gz
+            fx[i], fy[i], fz[i] = np.float32(x - gx), np.float32(y - gy), np.float32(z - gz)
             total[i], mixed[i] = _ZERO, _ZERO
         for dx in range(-1, 2):
             for dy in range(-1, 2):
@@ -355,10 +403,19 @@ def soft_cells(  # type: ignore[no-untyped-def]
                         mixed[i] += weight * np.float32(np.int32(_word(np.uint32(word ^ own)) >> np.uint32(8)))
         for i in range(m):
             if valued:
-                t = total[i]
-                out[base + i] = mixed[i] * np.float32(2.0**-24) / t if t > _TINY else _HALF
+                t, value = total[i], mixed[i]
+                if t < least:
+                    more, others = _wide_value(X[i], Y[i], Z[i], fx[i], fy[i], fz[i], jitter, swing, c, s, k, own)
+                    part = (_ONE - t / least) * (_ONE - t / least)
+                    t, value = t + part * more, value + part * others
+                out[base + i] = value * np.float32(2.0**-24) / t
             else:
                 out[base + i] = min(max(-np.float32(np.log(least + total[i])) / k, _ZERO), _ONE)
+
+
+soft_cells, soft_cells_far = both_ways(
+    _soft_cells, uint32, uint32, uint32, float32, float32, float32, float32, float32, boolean, uint32, FLOATS
+)
 
 
 @compiled(void(WORDS, uint32, FLOATS))

@@ -148,6 +148,13 @@ def _way(first, second, longer):  # type: ignore[no-untyped-def]
     return way - _ONE if way > _HALF else (way + _ONE if way < -_HALF else way)
 
 
+@compiled(void(NUMBERS_IN, NUMBERS_IN, boolean, Array(float32, 1, "C")))
+def hue_ways(first, second, longer, out):  # type: ignore[no-untyped-def]
+    """The way from each hue to another, in turns."""
+    for i in range(out.shape[0]):
+        out[i] = _way(first[i], second[i], longer)
+
+
 PLACES_IN = Array(float64, 1, "C", readonly=True)
 WEIGHTS = Array(float64, 2, "C")
 ROWS_IN = Array(float32, 2, "C", readonly=True)

@@ -349,6 +349,10 @@ def compile_look(
     compiler.check_along()
     compiler.check_outputs()
     finishes = tuple(compiler.resolved(f, f"finishes[{k}]") for k, f in enumerate(look.finishes)) or (PLAIN,)
+    blending = look.lanes.get("finish")
+    if blending is not None and blending.choose == "blend" and blending.among:
+        # In the order of the blend, the others behind: what lies between two numbers is then a mix of neighbours.
+        finishes = tuple(sorted(finishes, key=lambda f: blending.place_of(f.name)))
     shapes = tuple(compiler.resolved(shape, f"shapes[{k}]") for k, shape in enumerate(look.shapes))
     picture = compiler.resolved(look.picture, "picture") if look.picture else None
     return CompiledLook(lanes, compiler.signals, compiler.scope, finishes, shapes, picture, look)

@@ -23,7 +23,7 @@ from ..errors import never_overtaken
 from ..geometry.placing import IDENTITY
 from ..kernels.parallel import over
 from ..kinds import Kind
-from ..population import Population
+from ..population import Points, Population
 from ..stacking import blending_of
 from .choosing import between, chosen
 from .compile import CompiledLane, CompiledLayer, CompiledLook, CompiledSignal, CompiledStep, compile_look
@@ -189,8 +189,8 @@ class Evaluation:
 
     @property
     def results(self) -> dict[str, np.ndarray]:
-        """By channel, what goes out with files: that of the lanes, and what finishes set beside the plain values."""
-        found = {word: lane.values for word, lane in self.lanes.items()}
+        """By channel, what goes out with files, within its limits: of the lanes, and what finishes set otherwise."""
+        found = {word: lane.channel.held(lane.values) for word, lane in self.lanes.items()}
         if self.look.document.finishes:
             for channel in CHANNELS.values():
                 if channel.of_finish and channel.word not in found and self._differs(channel):
@@ -210,6 +210,23 @@ class Evaluation:
             return channel.base(self.population.count)
         followed = self.channel(channel.follows) if channel.follows else None
         return of_finishes(channel, self.look.finishes, self.chosen.finish, self.population.count, followed)
+
+    @property
+    def size_factors(self) -> np.ndarray | None:
+        """(n,) float32: what the sizes of clones are multiplied by: the channel, and the size of each one's shape.
+
+        None where that is 1 for all, and for elements that do not stand alone.
+        """
+        lane, number = self.lanes.get("size"), self.chosen.shape
+        if not isinstance(self.population.form, Points):
+            return None
+        shapes = () if self.population.shape else self.look.shapes
+        sizes = np.array([shape.size for shape in shapes] or [1.0], np.float32)
+        own = sizes[np.zeros(1, np.intp) if number is None or not shapes else number.astype(np.intp)]
+        if lane is None:
+            return None if (own == 1).all() else np.broadcast_to(own, (self.population.count,))
+        found: np.ndarray = lane.channel.held(lane.values) * own
+        return found
 
     @property
     def outputs(self) -> dict[str, Value]:
@@ -412,7 +429,9 @@ class _Run:
         lane = self.look.document.lanes.get(word)
         by = lane.choose if lane is not None and signal.layers else "share"
         items = self.look.shapes if name == SHAPE_LANE else self.look.finishes
-        weights = [item.weight for item in items]
+        # Those that a blend runs through come first.
+        among = len(lane.among or items) if lane is not None and by == "blend" else len(items)
+        weights = [item.weight for item in items[:among]]
         digest = digest_of("chosen", found.digest, weights, by)
         self.raw[name] = found.value.array
         number = self.cache.get(digest)
@@ -453,7 +472,8 @@ class _Run:
         followed = self.lanes.get(channel.follows)
         rows = [finish.of(channel) for finish in self.look.finishes] if channel.of_finish else []
         default = np.array(channel.default, np.float32)
-        if not rows or (len(rows) == 1 and rows[0] is not None and np.array_equal(rows[0], default)):
+        follows = bool(channel.follows)
+        if all((row is None and not follows) or (row is not None and np.array_equal(row, default)) for row in rows):
             return digest_of("base", channel.word, self.population.count), channel.base(self.population.count)
         parts = [None if row is None else row.tolist() for row in rows]
         digest = digest_of("base", channel.word, parts, self.chosen.digest, followed.digest if followed else "",

@@ -8,27 +8,34 @@ import numpy as np
 from pydantic import Field, field_validator
 
 from ..channels import CHANNELS, Channel
+from ..colour.documents import HexColour
 from ..colour.spaces import parse_hex
 from ..document import Document
 from ..references import Names
 from .follow import Dialled, Follower
-from .steps.base import HexColour, Share
+from .steps.base import Share
 
 #: Of a look.
 MOST_FINISHES = 8
-MOST_SHAPES = 8
+MOST_SHAPES = 32
 MOST_OUTPUTS = 32
 Weight = Annotated[float, Field(ge=0, le=1e6)]
 Name = Annotated[str, Field(min_length=1, max_length=100)]
 _Factor = Annotated[float, Field(ge=0, le=16)]
 #: Shapes that every population can draw, besides meshes that are brought in.
 ShapeWord = Literal["sequin", "tile", "ball", "block", "bead", "rosette", "card", "ring"]
+#: What clones are drawn as: a shape, or the meshes that they came with.
+DrawnAs = Literal["own", "sequin", "tile", "ball", "block", "bead", "rosette", "card", "ring"]
 
 
 class Finish(Follower):
     """A named set of channel values, which lanes then vary."""
 
     name: Name = Field("Finish", title="Name")
+    base_colour: Dialled[HexColour | None] = Field(
+        None, title="Base colour", description="Below the layers of the base colour; left out, white.",
+        json_schema_extra={"control": "colour"},
+    )  # fmt: skip
     weight: Weight = Field(1.0, title="Weight", description="Its share of the elements, beside the other weights.")
     metalness: Dialled[Share] = Field(0.0, title="Metalness")
     roughness: Dialled[Share] = Field(0.3, title="Roughness")
@@ -97,6 +104,9 @@ class ElementPicture(Follower):
         (1.0, 1.0), title="Size"
     )
     turn: Annotated[float, Field(ge=-36_000, le=36_000)] = Field(0.0, title="Turn", json_schema_extra={"unit": "°"})
+    through: Dialled[_Factor] = Field(
+        1.0, title="Transmitted", description="Times the picture's light where it goes through, as through a leaf: 1.7."
+    )
     first: Version = Version()
     second: Version = Version()
     cut: Literal["none", "alpha", "luma"] = Field(

@@ -40,6 +40,32 @@ _columns = ResultCache(256 * 1024 * 1024)
 
 
 @dataclass(frozen=True)
+class Affine:
+    """A map of places in which nothing is lost far from 0: what it leads to 0 is taken off before it multiplies.
+
+    Attributes
+    ----------
+    matrix
+        (4, 4) float64: the whole map.
+    rows
+        (3, 4) float32: what differences are multiplied by, and what is added then; 0 but for maps that cannot be turned
+        back.
+    centre
+        (6,) float32: x, y and z of the place that is taken off, then what float32 has lost of them.
+    """
+
+    matrix: np.ndarray
+    rows: np.ndarray
+    centre: np.ndarray
+
+    def row(self, k: int, x: np.ndarray, y: np.ndarray, z: np.ndarray) -> np.ndarray:
+        """(m,) float32: coordinate k of places."""
+        c, (a, b, d, left) = self.centre, self.rows[k]
+        found: np.ndarray = a * (x - c[0] - c[3]) + b * (y - c[1] - c[4]) + d * (z - c[2] - c[5]) + left
+        return found
+
+
+@dataclass(frozen=True)
 class Where:
     """The vectors that elements are measured by.
 
@@ -85,10 +111,27 @@ class Where:
         three[:, : self.values.shape[1]] = self.values[:, :3]
         return moved(three, "point", self.space)
 
-    def affine(self, into: np.ndarray) -> np.ndarray:
-        """(3, 4) float32: from own vectors into the space that a (4, 4) matrix leads to from the measured one."""
-        found = np.ascontiguousarray((into @ self.space)[:3], np.float32)
-        return np.nan_to_num(np.clip(found, -1e30, 1e30))
+    def affine(self, into: np.ndarray) -> Affine:
+        """From own vectors into the space that a (4, 4) matrix leads to from the measured one."""
+        matrix = into @ self.space
+        linear, shift = matrix[:3, :3], matrix[:3, 3]
+        centre = np.clip(-np.linalg.pinv(linear) @ shift, -1e30, 1e30)
+        high = centre.astype(np.float32)
+        low = (centre - high).astype(np.float32)
+        left = linear @ (high.astype(np.float64) + low) + shift
+        held = np.nan_to_num(np.clip(np.column_stack([linear, left]), -1e30, 1e30))
+        return Affine(matrix, np.ascontiguousarray(held, np.float32), np.concatenate([high, low]))
+
+    @property
+    def own_box(self) -> tuple[np.ndarray, np.ndarray]:
+        """The least and greatest corner, (3,) float64 each, in the population's own space; both 0 for no elements."""
+
+        def make() -> tuple[np.ndarray, np.ndarray]:
+            if not len(self.values):
+                return np.zeros(3), np.zeros(3)
+            return self._apart.min(axis=1).astype(np.float64), self._apart.max(axis=1).astype(np.float64)
+
+        return self._kept("own box", make)
 
     @property
     def box(self) -> tuple[np.ndarray, np.ndarray]:

@@ -9,7 +9,8 @@ import numpy as np
 from pydantic import AfterValidator, Field, StrictBool, ValidationInfo, field_validator, model_validator
 
 from ..channels import CHANNELS
-from ..colour.spaces import parse_hex, to_hex
+from ..colour.documents import HexColour
+from ..colour.spaces import Light, parse_hex
 from ..document import Document
 from ..geometry.placing import matrix
 from ..names import nearest
@@ -18,9 +19,9 @@ from ..references import Names
 from ..timeline import MOST_KEYS, Key, Timeline, at_frame, check_keys
 from ..upgrade import VERSION, upgraded
 from .follow import Dialled, Follow, Follower, Placed
-from .material import MOST_FINISHES, MOST_OUTPUTS, MOST_SHAPES, ElementPicture, Finish, Output, Shape, ShapeWord
+from .material import MOST_FINISHES, MOST_OUTPUTS, MOST_SHAPES, DrawnAs, ElementPicture, Finish, Output, Shape
 from .steps import AnyStep
-from .steps.base import MOST_STEPS, Blend, HexColour, Share, Wide
+from .steps.base import MOST_STEPS, Blend, Share, Wide
 
 #: Numbers of a placement, each of which may follow a dial or a marker.
 Coordinate = Annotated[float, Field(ge=-1e6, le=1e6)]
@@ -81,6 +82,10 @@ class Lane(Document):
         "share", title="Chosen by", description="0 to 1 falls into the weights' bands; a whole number picks; or 0 to 1 "
         "blends from the first finish to the last.", json_schema_extra={"words": ["Share", "Number", "Blend"]},
     )  # fmt: skip
+    among: tuple[Annotated[str, Field(max_length=100)], ...] | None = Field(
+        None, min_length=1, max_length=MOST_FINISHES, title="Among",
+        description="The finishes that a blend runs through, by name and in that order; left out, all of them.",
+    )  # fmt: skip
     seed: Annotated[int, Field(ge=0, le=2**32 - 1)] = Field(1, title="Seed", json_schema_extra={"control": "seed"})
     threshold: Share | None = Field(
         None, title="Cut out below", description="Left out, elements are seen through; else they are there or not."
@@ -89,10 +94,16 @@ class Lane(Document):
         "normal", min_length=1, max_length=200, title="Along", description="normal, up, or a vector."
     )
 
+    def place_of(self, finish: str) -> int:
+        """Where a finish comes in a blend; behind all where it is not in it."""
+        among = self.among or ()
+        return among.index(finish) if finish in among else len(among)
+
 
 #: The channels that a lane's own fields belong to.
 LANE_FIELDS: dict[str, tuple[str, ...]] = {
-    "choose": ("shape", "finish"), "seed": ("shape", "finish"), "threshold": ("opacity",), "along": ("lift",),
+    "choose": ("shape", "finish"), "seed": ("shape", "finish"), "among": ("finish",), "threshold": ("opacity",),
+    "along": ("lift",),
 }  # fmt: skip
 
 
@@ -183,6 +194,13 @@ class Look(Versioned):
             if shape.finish is not None and shape.finish not in names:
                 hint = nearest(shape.finish, names)[0]
                 raise ValueError(f"shape {k + 1} has the finish {shape.finish!r}, which the look has not. {hint}")
+        among = self.lanes["finish"].among if "finish" in self.lanes else None
+        for k, name in enumerate(among or ()):
+            if name not in names:
+                hint = nearest(name, names)[0]
+                raise ValueError(f"the finishes blend through {name!r}, which the look has not. {hint}")
+            if name in (among or ())[:k]:
+                raise ValueError(f"the finishes blend through {name!r} twice. Name each once")
         return self
 
     @property
@@ -251,8 +269,9 @@ class Dial(Document):
 
 def _between(a: float | str, b: float | str, t: float) -> float | str:
     """Numbers straight, colours in linear light."""
-    if isinstance(a, str) or isinstance(b, str):
-        return to_hex(parse_hex(str(a)) * (1 - t) + parse_hex(str(b)) * t)
+    if isinstance(a, str) and isinstance(b, str):
+        return Light(parse_hex(a) * (1 - t) + parse_hex(b) * t)
+    assert not isinstance(a, str) and not isinstance(b, str)  # a dial's keys are all as the dial is
     return a + (b - a) * t
 
 
@@ -312,15 +331,19 @@ class Painted(Document):
     digest: str = Field(
         "", pattern=r"^(?:[0-9a-f]{32})?$", description="Of the kept values; empty where all are alike."
     )
-    fill: Wide | str = Field(
-        0.0, union_mode="left_to_right", description="Of what has not been painted: number or #rrggbb."
-    )
+    fill: Wide | str | tuple[Wide, Wide, Wide] = Field(
+        0.0, union_mode="left_to_right",
+        description="Of what has not been painted, and of what a column of that name lacks: number, #rrggbb or three.",
+    )  # fmt: skip
+    role: Literal["", "point", "direction", "normal"] = Field("", description="What a vector is in space.")
     subdivision: Annotated[int, Field(ge=0, le=4)] = 0
 
     @model_validator(mode="after")
     def _filled(self) -> Self:
         if isinstance(self.fill, str) != (self.kind == "colour"):
             raise ValueError("what stands for the unpainted is a colour for colours, else a number")
+        if self.kind != "vector" and (isinstance(self.fill, tuple) or self.role):
+            raise ValueError("only vectors have three numbers and a role in space")
         if isinstance(self.fill, str):
             parse_hex(self.fill)
         return self
@@ -368,7 +391,7 @@ class Draft(Follower):
 class Presence(Follower):
     """How the view shows a population."""
 
-    shape: Dialled[ShapeWord] = Field("sequin", title="Shape")
+    shape: Dialled[DrawnAs] = Field("sequin", title="Shape")
     shown: Dialled[bool] = Field(True, title="Shown")
 
 

@@ -11,6 +11,7 @@ import numpy as np
 from ..digest import digest_of
 from ..geometry import polygons
 from ..geometry.cubics import Basis, Wrap
+from ..geometry.shapes import ShapeMesh
 from .attribute import Attribute
 from .elements import Elements, Owners
 
@@ -190,6 +191,39 @@ class Standing:
 
 
 @dataclass(frozen=True)
+class Models:
+    """The meshes that clones came with, and which of them each is.
+
+    Attributes
+    ----------
+    meshes
+        In units of an element of size 1.
+    of
+        (n,) int32: the mesh of each element.
+    keys
+        Under what each mesh lies in the store; none where they lie in none.
+    """
+
+    meshes: tuple[ShapeMesh, ...]
+    of: np.ndarray
+    keys: tuple[str, ...] = ()
+
+    @cached_property
+    def digest(self) -> str:
+        """Content digest."""
+        return digest_of("models", [mesh.digest for mesh in self.meshes], self.of)
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes that it holds."""
+        return self.of.nbytes + sum(mesh.nbytes for mesh in self.meshes)
+
+    def taken(self, rows: np.ndarray) -> Models:
+        """Of these elements only."""
+        return replace(self, of=self.of[rows])
+
+
+@dataclass(frozen=True)
 class Population:
     """One set of like elements.
 
@@ -205,6 +239,8 @@ class Population:
         The word of the thing of several parts that they are copies of; empty for a single shape.
     by_hand
         The names of the attributes that were painted.
+    models
+        The meshes that the elements came with; None where they came with none.
     """
 
     kind: str
@@ -214,6 +250,7 @@ class Population:
     standing: Standing | None = None
     shape: str = ""
     by_hand: frozenset[str] = frozenset()
+    models: Models | None = None
 
     @property
     def count(self) -> int:
@@ -223,8 +260,8 @@ class Population:
     @property
     def nbytes(self) -> int:
         """Bytes that it holds."""
-        standing = self.standing.nbytes if self.standing else 0
-        return self.elements.nbytes + self.form.nbytes + standing
+        more = sum(part.nbytes for part in (self.standing, self.models) if part is not None)
+        return self.elements.nbytes + self.form.nbytes + more
 
     def painted(self, columns: Mapping[str, Attribute]) -> Population:
         """The same with columns that were painted onto the elements."""
@@ -240,9 +277,9 @@ class Population:
     @cached_property
     def digest(self) -> str:
         """Content digest of the whole."""
-        standing = [self.standing.digest] if self.standing else []
+        more = [part.digest for part in (self.standing, self.models) if part is not None]
         return digest_of(
-            self.kind, self.elements.digest, self.form.digest, *standing, *([self.shape] if self.shape else [])
+            self.kind, self.elements.digest, self.form.digest, *more, *([self.shape] if self.shape else [])
         )
 
 

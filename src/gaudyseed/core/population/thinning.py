@@ -26,8 +26,9 @@ def thinned(population: Population, every: int) -> Population:
         )
         own = {name: a.taken(rows) for name, a in elements.own.items()}
         standing = population.standing and population.standing.taken(rows)
+        models = population.models and population.models.taken(rows)
         return replace(population, elements=replace(elements, count=len(rows), own=own, owners=owners),
-                       standing=standing)  # fmt: skip
+                       standing=standing, models=models)  # fmt: skip
     return _of_strands(population, form, every) if isinstance(form, Curves) else population
 
 

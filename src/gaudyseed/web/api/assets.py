@@ -17,7 +17,8 @@ from ...core.document import Document
 from ...core.errors import BadInput
 from ...core.formats.pictures import read_picture
 from ...core.formats.shape_files import read_shape
-from ...core.geometry.shapes import SHAPES, shape_mesh
+from ...core.geometry.packed_shapes import drawable
+from ...core.geometry.shapes import MOST_TRIANGLES, SHAPES, shape_mesh
 from ...core.look.material import ElementPicture
 from ...core.look.model import Asset
 from ...core.made_pictures import PICTURES
@@ -126,7 +127,7 @@ def get_shape(word: str) -> Response:
     if word in SHAPES:
         mesh = shape_mesh(word)
     elif re.fullmatch("[0-9a-f]{32}", word):
-        mesh = workshop().kept.mesh(Asset(name=word, kind="mesh", digest=word), "word")
+        mesh = drawable(workshop().kept.mesh(Asset(name=word, kind="mesh", digest=word), "word"), MOST_TRIANGLES)
     else:
         raise BadInput(f"There is no shape {word[:40]!r}; there are {', '.join(SHAPES)}.", place="word")
     arrays = {"positions": mesh.vertices, "normals": mesh.normals, "uv": mesh.uv, "faces": mesh.faces}

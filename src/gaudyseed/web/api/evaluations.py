@@ -13,11 +13,13 @@ from pydantic import Field
 
 from ...core.census import packed
 from ...core.channels import CHANNELS
+from ...core.colour.documents import written
 from ...core.colour.spaces import encode_srgb, parse_hex, to_hex
 from ...core.colour.vision import Vision, simulated
 from ...core.digest import digest_of
 from ...core.document import Document
 from ...core.errors import BadInput, Overtaken, never_overtaken
+from ...core.formats.shapes import OWN
 from ...core.look.evaluate import Evaluation
 from ...core.look.material import ElementPicture, Finish
 from ...core.look.model import MOST_POPULATIONS
@@ -123,8 +125,13 @@ def _moment(run: SceneRun) -> dict[str, Any]:
     given, (dials, markers) = run.given, run.surroundings.keyed
     return {
         "markers": {name: given.markers[name].tolist() for name in markers},
-        "dials": {name: given.dials[name].value for name in dials},
+        "dials": {name: _written(given.dials[name].value) for name in dials},
     }
+
+
+def _written(value: float | str) -> float | str:
+    """A dial's value as people read it."""
+    return written(value) if isinstance(value, str) else value
 
 
 def _told_after(
@@ -268,7 +275,8 @@ def _finish(finish: Finish) -> dict[str, Any]:
     """A finish as numbers; colours as levels of the display."""
     found: dict[str, Any] = {"name": finish.name}
     for channel in CHANNELS.values():
-        if channel.of_finish:
+        # The base colour comes with its lane.
+        if channel.of_finish and channel.word != "base_colour":
             value = finish.of(channel)
             shown = value if value is None or channel.sent != "display" else encode_srgb(value)
             found[channel.word] = None if shown is None else [round(float(v), 6) for v in shown]
@@ -277,11 +285,14 @@ def _finish(finish: Finish) -> dict[str, Any]:
 
 def _shapes(run: SceneRun, name: str, evaluation: Evaluation) -> list[dict[str, Any]]:
     """The shapes of clones: under what key each is asked for, its size, and the picture on it."""
-    look = evaluation.look
+    look, own, models = evaluation.look, run.presence(name).shape, evaluation.population.models
+    if own == OWN and models is not None and not look.shapes:
+        lying = None if look.picture is None else _picture(run, evaluation, look.picture)
+        return [{"key": key, "size": 1.0, "picture": lying} for key in models.keys]
     entries = look.shapes or (None,)
     found = []
     for k, shape in enumerate(entries):
-        key: str = run.presence(name).shape if shape is None else shape.shape
+        key: str = shape.shape if shape is not None else "sequin" if own == OWN else own
         if shape is not None and shape.mesh is not None:
             run.asset_mesh(shape.mesh, f"shapes[{k}].mesh")
             key = next(a.digest for a in run.scene.assets if a.name == shape.mesh and a.kind == "mesh")
@@ -299,11 +310,11 @@ def _picture(run: SceneRun, evaluation: Evaluation, picture: ElementPicture) -> 
     named = picture.picture or next(iter(evaluation.scope.surroundings.pictures), "moon")
     source = next((a.digest for a in run.scene.assets if a.name == named and a.kind == "picture"), named)
     into = within(picture.shift, picture.size, float(picture.turn))
-    still = picture.model_dump(mode="json", exclude={"shift", "size", "turn", "threshold", "picture"})
+    still = picture.model_dump(mode="json", exclude={"shift", "size", "turn", "threshold", "picture", "through"})
     return {
         "key": digest_of("element picture", source, still), "source": source, "picture": still,
         "into": [*into[0, :2].tolist(), float(into[0, 3]), *into[1, :2].tolist(), float(into[1, 3])],
-        "cut": picture.cut != "none", "threshold": picture.threshold,
+        "cut": picture.cut != "none", "threshold": picture.threshold, "through": picture.through,
     }  # fmt: skip
 
 

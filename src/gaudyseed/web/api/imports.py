@@ -2,17 +2,25 @@
 
 from __future__ import annotations
 
+import base64
+import io
 import re
 from typing import Any
 
 from flask import Blueprint, request
+from PIL import Image
 from pydantic import BaseModel, Field
 
 from ...core.document import Document
 from ...core.errors import BadInput
 from ...core.formats import Thing, Wish, read_things
+from ...core.look.first import carried_colour, first_look, groups_of
+from ...core.look.material import DrawnAs
+from ...core.look.model import Look
+from ...core.population import Population
 from ...core.population.makers.imported import ImportedMaker, store_columns
 from ...core.population.makers.sequence import MOST_FRAMES, SequenceFrame, SequenceMaker, sequence_of
+from ...core.thumbnail import picture_of
 from ..openapi import operation
 from ..workshop import unless_gone, workshop
 from .populations import described
@@ -21,6 +29,8 @@ blueprint = Blueprint("imports", __name__)
 
 #: Things of one file whose attributes are described in a preview; of others their name and count.
 _DESCRIBED = 24
+#: Those of which a small picture is drawn.
+_PICTURED = 6
 
 
 #: What can be asked for in the address, by its word.
@@ -40,6 +50,9 @@ class ThingPreview(BaseModel):
     frames: tuple[float, float] | None
     levels: list[dict[str, Any]]
     attributes: list[dict[str, Any]]
+    colours: str = Field("", description="The colours that it brings, by name; empty for none.")
+    groups: list[tuple[str, int]] = Field([], description="Columns of few values, which can have one colour each.")
+    picture: str = Field("", description="A small PNG of it as it would arrive, as a data address.")
 
 
 class ImportPreview(BaseModel):
@@ -55,6 +68,8 @@ class Imported(BaseModel):
     name: str
     kind: str
     maker: ImportedMaker
+    look: Look = Field(description="Its first look.")
+    shape: DrawnAs = Field(description="What it is drawn as.")
 
 
 class ImportAnswer(BaseModel):
@@ -97,21 +112,49 @@ def _chosen(things: list[Thing]) -> list[Thing]:
 def preview_import() -> ImportPreview:
     """What a file (the request's body) holds.
 
-    ``?repeated=parts`` takes meshes that stand there many times as parts, not as clones; ``?copies=clones`` real
-    copies as clones; ``?each=part`` each part of each clone as an element; ``?frame=`` a moment.
+    ``?colours=`` says how the things are coloured: ``own``, ``chance`` or ``each:NAME``, one colour for each value of a
+    column. ``?repeated=parts`` takes meshes that stand there many times as parts, not as clones; ``?copies=clones``
+    real copies as clones; ``?each=part`` each part of each clone as an element; ``?frame=`` a moment.
     """
     things, name = _uploaded()
-    return ImportPreview(file=name, things=[_preview(thing, k < _DESCRIBED) for k, thing in enumerate(things)])
+    return ImportPreview(file=name, things=[_preview(thing, k) for k, thing in enumerate(things)])
 
 
-def _preview(thing: Thing, whole: bool) -> ThingPreview:
+def _colours() -> str:
+    """How things are coloured at first."""
+    colours = request.args.get("colours", "own")[:300]
+    if colours not in ("own", "chance") and not colours.startswith("each:"):
+        raise BadInput(f"{colours[:40]!r} is none of own, chance and each:NAME.", place="colours")
+    return colours
+
+
+def _first_look(population: Population) -> Look:
+    """The first look of a thing; those that have no such column are coloured by what they have."""
+    colours = _colours()
+    named = colours.removeprefix("each:")
+    each = colours.startswith("each:") and named not in dict(groups_of(population))
+    return first_look(population, "own" if each else colours)
+
+
+def _preview(thing: Thing, number: int) -> ThingPreview:
     population = thing.population
-    if whole:
-        return ThingPreview(name=thing.name, becomes=thing.becomes, frames=thing.frames, **described(population))
+    if number < _DESCRIBED:
+        picture = "" if number >= _PICTURED else _picture(population)
+        return ThingPreview(
+            name=thing.name, becomes=thing.becomes, frames=thing.frames, colours=carried_colour(population),
+            groups=groups_of(population), picture=picture, **described(population),
+        )  # fmt: skip
     return ThingPreview(
         name=thing.name, becomes=thing.becomes, kind=population.kind, count=population.count,
         notes=list(population.notes), frames=thing.frames, levels=[], attributes=[],
     )  # fmt: skip
+
+
+def _picture(population: Population) -> str:
+    """A small picture as a data address."""
+    file = io.BytesIO()
+    Image.fromarray(picture_of(population, _first_look(population))).save(file, "PNG")
+    return f"data:image/png;base64,{base64.b64encode(file.getvalue()).decode()}"
 
 
 class SequenceRequest(Document):
@@ -137,12 +180,17 @@ def make_sequence(body: SequenceRequest) -> SequenceAnswer:
 
 @operation(blueprint, "/imports", method="post", result=ImportAnswer)
 def import_file() -> ImportAnswer:
-    """Store what a file (the request's body) holds; ``?only=0,2`` some of its things."""
+    """Store what a file (the request's body) holds; ``?only=0,2`` some of its things.
+
+    ``?colours=`` says how they are coloured at first, as for a preview.
+    """
     things, name = _uploaded()
     makers, columns = [], {}
     for thing in _chosen(things):
         maker, more = store_columns(thing.population, name)
-        makers.append(Imported(name=thing.name, kind=thing.population.kind, maker=maker))
+        shape: DrawnAs = "ball" if thing.population.models is None else "own"
+        look = _first_look(thing.population)
+        makers.append(Imported(name=thing.name, kind=thing.population.kind, maker=maker, look=look, shape=shape))
         columns.update(more)
     workshop().store.put_columns(columns)
     return ImportAnswer(file=name, things=makers)

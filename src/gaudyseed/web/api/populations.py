@@ -58,6 +58,10 @@ def _instances(population: Population) -> dict[str, np.ndarray]:
     """Places, turns and sizes."""
     orientations, sizes = standing(population)
     found = {"orientations": orientations, "sizes": sizes, **_parts(population)}
+    if population.models is not None:
+        found["models"] = population.models.of
+        if population.elements.find("copy_position") is not None:
+            found["places"] = population.elements.attribute("copy_position").readable
     if not population.shape:
         return found
     shape = thing(population.shape)

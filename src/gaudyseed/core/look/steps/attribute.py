@@ -8,6 +8,7 @@ from typing import Annotated, Any, ClassVar, Literal
 import numpy as np
 from pydantic import Field
 
+from ...colour.documents import HexColour
 from ...colour.spaces import parse_hex
 from ...digest import digest_of
 from ...errors import BadInput, Fix
@@ -20,12 +21,14 @@ from ...references import Names
 from ...vectors import lengths
 from ..follow import FollowDial
 from ..scope import Scope
-from .base import Advisory, Context, HexColour, Outcome, Plan, Step, Value, Wide, put
+from .base import Advisory, Context, Outcome, Plan, Step, Value, Wide, put
 
 
 class Attribute(Step):
     """A named attribute: numbers as they are, one component of a vector, a colour in linear light.
 
+    By *order* each value gives its place among all that there are, texts by their alphabet: 0.5/m for the first of m
+    different ones, 1.5/m for the next, so that a palette of m has a swatch for each.
     Missing values (NaN, infinities) read as 0, or as what stands for what is missing; with that a population that lacks
     the attribute is told, not refused. Points, directions and normals can be read in the scene's space.
     """
@@ -38,7 +41,7 @@ class Attribute(Step):
     name: Annotated[str, Names("attribute")] = Field(
         min_length=1, max_length=200, title="Name", json_schema_extra={"control": "attribute"}
     )
-    component: Literal["whole", "x", "y", "z", "length"] = Field("whole", title="Component")
+    component: Literal["whole", "x", "y", "z", "length", "order"] = Field("whole", title="Component")
     space: Literal["own", "scene"] = Field(
         "own", title="Space", description="That of the population, or of the scene where it was moved, turned or sized."
     )
@@ -53,10 +56,19 @@ class Attribute(Step):
 
     def _column(self, scope: Scope, place: str) -> Column:
         column = scope.attribute(self.name, f"{place}.name")
+        if self.component == "order":
+            if column.kind in ("vector", "colour"):
+                raise BadInput(
+                    f"{self.name!r} holds {column.kind}s, which have no order. Read the whole, or a component.",
+                    place=f"{place}.component", code="wrong_kind",
+                )  # fmt: skip
+            return column
         if column.kind == "text":
             raise BadInput(
-                f"{self.name!r} holds texts. Read it with a random step per {self.name!r} to give each text a number.",
+                f"{self.name!r} holds texts. Read their order, or a random step per {self.name!r}, to give each text a "
+                "number.",
                 place=f"{place}.name", code="wrong_kind",
+                fix=Fix("Read their order", [put(f"{pointer(place)}/component", "order")]),
             )  # fmt: skip
         if self.component != "whole" and column.kind != "vector":
             raise BadInput(
@@ -77,7 +89,7 @@ class Attribute(Step):
     def far_from(self, scope: Scope) -> str:
         """Its name where the numbers that it reads have too many digits."""
         column = scope.elements.find(self.name)
-        if column is None or self.component == "length" or column.kind == "text":
+        if column is None or self.component in ("length", "order") or column.kind == "text":
             return ""
         lost = column.beyond[AXES[self.component]] if self.component in AXES else any(column.beyond)
         return self.name if lost else ""
@@ -107,6 +119,8 @@ class Attribute(Step):
         if self._lacks(context.scope):
             return Plan(whole=np.broadcast_to(self._stand_in(), context.kind.shape(context.elements.count)).copy())
         column = self._column(context.scope, context.place)
+        if self.component == "order":
+            return Plan(whole=self._ordered(column))
         values = column.readable
         if self.space == "scene" and column.role:
             values = moved(values, column.role, context.scope.placement)
@@ -120,6 +134,15 @@ class Attribute(Step):
         far = context.kind == NUMBER and self.far_from(context.scope)
         exact = column.precise(AXES.get(self.component, 0)) if far else None
         return Plan(whole=np.ascontiguousarray(values, np.float32), exact=exact)
+
+    def _ordered(self, column: Column) -> np.ndarray:
+        """(n,) float32: the place of each value among the different ones that are there; what is missing reads as 0."""
+        values = column.ranks if column.kind == "text" else column.values
+        there = np.ones(len(values), bool) if column.absent is None else ~column.absent
+        different, places = np.unique(values[there], return_inverse=True)
+        found = np.full(len(values), 0.0 if self.otherwise is None else self._stand_in(), np.float32)
+        found[there] = (places + 0.5) / max(len(different), 1)
+        return found
 
     def _stand_in(self) -> np.ndarray:
         """The number, or (3,) linear colour, that stands for what is missing."""

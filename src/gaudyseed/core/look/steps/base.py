@@ -12,7 +12,7 @@ from pydantic import BaseModel, Field
 from pydantic.fields import FieldInfo
 
 from ...buffers import empty
-from ...colour.spaces import HEX_PATTERN, parse_hex
+from ...colour.spaces import parse_hex
 from ...digest import digest_of
 from ...errors import BadInput, Fix
 from ...kernels.parallel import CHUNK, over
@@ -40,7 +40,6 @@ MOST_STEPS = 128
 #: Common limits of numbers.
 Share = Annotated[float, Field(ge=0, le=1)]
 Wide = Annotated[float, Field(ge=-1e9, le=1e9)]
-HexColour = Annotated[str, Field(pattern=HEX_PATTERN)]
 SeedNumber = Annotated[int, Field(ge=0, le=2**32 - 1)] | FollowDial
 Seed = Field(title="Seed", json_schema_extra={"control": "seed"})
 

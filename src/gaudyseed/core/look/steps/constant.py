@@ -7,6 +7,7 @@ from typing import ClassVar, Literal
 import numpy as np
 from pydantic import Field, field_validator
 
+from ...colour.documents import Text
 from ...colour.spaces import parse_hex
 from ...kinds import COLOUR, NUMBER, Kind
 from ...population.attribute import loses_digits
@@ -23,7 +24,7 @@ class Constant(Step):
     summary: ClassVar[str] = "one number or colour for all"
 
     step: Literal["constant"]
-    value: float | str | FollowDial = Field(
+    value: float | Text | FollowDial = Field(
         0.5, title="Value", description="A number, or a colour as #rrggbb.", union_mode="left_to_right",
         json_schema_extra={"control": "number_or_colour"},
     )  # fmt: skip

@@ -120,7 +120,9 @@ class Falloff(Placing):
         outer, spiral = np.float32(self.outer), np.float32(self.spiral * self._radius(context.scope, where))
 
         def fill(a: int, b: int, out: np.ndarray) -> None:
-            kernels.falloff(*where.columns(a, b), affine, shape, spiral, outer, inverse, profile, self.flip, out)
+            kernels.falloff(
+                *where.columns(a, b), affine.rows, affine.centre, shape, spiral, outer, inverse, profile, self.flip, out
+            )
 
         return Plan(fill)
 

@@ -10,10 +10,11 @@ from pydantic import Field
 
 from ...errors import Fix
 from ...kernels import grading as kernels
-from ...kinds import COLOUR, Kind, Word
+from ...kinds import COLOUR, NUMBER, Kind, Word
 from ...paths import pointer
 from ...sampling import grey_part
 from ..follow import Follow
+from ..scope import Scope
 from .base import Advisory, Context, Numbers, Outcome, Plan, Share, Step, Value, put
 
 _Factor = Annotated[float, Field(ge=0, le=16)]
@@ -32,14 +33,16 @@ class Grade(Step):
     monochrome mixes with Rec. 709 luma. Value moves HSV value and keeps hue and
     saturation. Gamma is ``v ** (1 / gamma)``. ASC CDL v1.2: ``(v * slope + offset) ** power`` for
     each channel, then saturation about Rec. 709 luma; not limited to 1.
+    Of numbers only brightness, contrast and gamma: ``v * brightness``, contrast about the pivot, then
+    ``pivot * (v / pivot) ** (1 / gamma)``; not limited.
     """
 
     title: ClassVar[str] = "Grade"
     noun: ClassVar[str] = "a grade"
     group: ClassVar = "correct"
-    takes: ClassVar[tuple[Word, ...]] = ("colour",)
+    takes: ClassVar[tuple[Word, ...]] = ("colour", "number")
     gives: ClassVar[Kind] = COLOUR
-    summary: ClassVar[str] = "one colour correction over all"
+    summary: ClassVar[str] = "one correction over all colours or numbers"
 
     step: Literal["grade"]
     gain: _Factor | Follow = Field(1.0, title="Gain", description="Multiplies linear light.")
@@ -67,12 +70,19 @@ class Grade(Step):
 
     def advisories(self, outcome: Outcome, census: Mapping[str, Any]) -> Iterator[Advisory]:
         """Hue turned on greys."""
-        if self.hue_turn != 0 and outcome.incoming is not None and grey_part(outcome.incoming.array) > 0.999:
+        incoming = outcome.incoming
+        if incoming is None or incoming.kind != COLOUR:
+            return
+        if self.hue_turn != 0 and grey_part(incoming.array) > 0.999:
             yield Advisory(
                 "hue_turn_of_greys", outcome.place,
                 "Every incoming colour is a grey, so turning the hue changes nothing.",
                 (Fix("Leave the hue", [put(f"{pointer(outcome.place)}/hue_turn", 0.0)]),),
             )  # fmt: skip
+
+    def result_kind(self, scope: Scope, place: str, incoming: Kind | None = None) -> Kind:
+        """What comes in."""
+        return incoming or COLOUR
 
     @property
     def alone(self) -> bool:
@@ -80,8 +90,10 @@ class Grade(Step):
         return True
 
     def plan(self, context: Context, incoming: Value | None) -> Plan:
-        """(n, 3) linear float32, not below 0."""
+        """(n, 3) linear float32, not below 0; or (n,) float32."""
         assert incoming is not None
+        if incoming.kind == NUMBER:
+            return self._of_numbers(context, incoming.array)
         colours = incoming.array
         names = ("saturation", "monochrome", "value", "brightness", "contrast", "pivot", "gain", "gamma")
         settings = [context.numbers(self, name) for name in names]
@@ -104,5 +116,13 @@ class Grade(Step):
                 does, cdl, *(tuple(of(a, b) for of in triple) for triple in triples), bends,
                 last(a, b), out.reshape(-1),
             )  # fmt: skip
+
+        return Plan(fill)
+
+    def _of_numbers(self, context: Context, numbers: np.ndarray) -> Plan:
+        settings = [context.numbers(self, name) for name in ("brightness", "contrast", "pivot", "gamma")]
+
+        def fill(a: int, b: int, out: np.ndarray) -> None:
+            kernels.grade_numbers(numbers[a:b], *(of(a, b) for of in settings), out)
 
         return Plan(fill)

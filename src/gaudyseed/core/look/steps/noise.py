@@ -58,6 +58,15 @@ class Noise(Measured, Keyed):
     low: Dialled[Share] = Field(0.0, title="Clip from", json_schema_extra={"unit": "share"})
     high: Dialled[Share] = Field(1.0, title="to", json_schema_extra={"unit": "share"})
     contrast: Dialled[Annotated[float, Field(ge=0, le=64)]] = Field(1.0, title="Contrast")
+    bias: Dialled[Annotated[float, Field(ge=0.01, le=0.99)]] = Field(
+        0.5, title="Bias", description="What a half becomes: above it there is more of the noise, below it less."
+    )
+    warp: Dialled[Annotated[float, Field(ge=0, le=16)]] = Field(
+        0.0, title="Warp", description="How far another noise moves the places, in patches."
+    )
+    warp_size: Dialled[Annotated[float, Field(ge=0.05, le=100)]] = Field(
+        2.0, title="Warp size", description="Of that noise's patches, beside these."
+    )
     result: Literal["number", "colour"] = Field("number", title="Gives")
     octaves: Count | None = Field(
         None, title="Octaves", description="Left out, four for patches and one for cells.",
@@ -138,17 +147,17 @@ class Noise(Measured, Keyed):
         """(n,) float32 in 0..1, or (n, 3) linear colours."""
         where = self.where_of(context)
         settings = self._settings(self._moved(context.scope))
-        affine = where.affine(self._into(where))
+        frame = noising.framed(self._into(where) @ where.space, *where.own_box, settings.finest)
         colour, heads = self.result == "colour", where
 
         def fill(a: int, b: int, out: np.ndarray) -> None:
-            places = noising.placed(heads.columns(a, b), affine)
+            places = frame.placed(heads.columns(a, b))
             if not colour:
-                settings.fill(places, 0, out)
+                settings.fill(places, 0, out, frame.far)
                 return
             one = np.empty(b - a, np.float32)
             for channel in range(3):
-                settings.fill(places, channel, one)
+                settings.fill(places, channel, one, frame.far)
                 out[:, channel] = one
             out[:] = decode_srgb(out)
 
@@ -169,6 +178,7 @@ class Noise(Measured, Keyed):
             gain=float(self.gain), lacunarity=float(self.lacunarity), fold=self.fold, measure=self.measure,
             irregularity=float(self.irregularity), softness=float(self.softness), moves=self.motion != "still",
             at=at, period=int(period), low=self.low, high=self.high, contrast=float(self.contrast),
+            bias=float(self.bias), warp=float(self.warp), warp_size=float(self.warp_size),
         )  # fmt: skip
 
     def census(self, outcome: Outcome) -> dict[str, Any]:
@@ -206,7 +216,7 @@ class Noise(Measured, Keyed):
         if self.result == "colour" or (after is not None and after.group == "shape"):
             return
         low, high = (float(v) for v in np.percentile(values[:: max(1, len(values) // 8192)], [2, 98]))
-        if high - low < _BUNCHED and high > low:
+        if high - low < _BUNCHED and high > low and self.bias == 0.5:
             yield Advisory(
                 "noise_bunched", outcome.place,
                 f"Most values lie between {low:.2f} and {high:.2f}, so a ramp after this is used only there.",
@@ -218,9 +228,11 @@ class Noise(Measured, Keyed):
 
     def _fitting(self, values: np.ndarray) -> dict[str, float]:
         """The clip that brings all but the last 2 % at either end of some values onto 0 to 1."""
-        assert isinstance(self.contrast, float)
+        assert isinstance(self.contrast, float) and isinstance(self.bias, float)
         ends = np.percentile(values[:: max(1, len(values) // 65536)], [2, 98])
-        raw = (ends - 0.5) / max(self.contrast, 1e-3) + 0.5
+        raw = np.clip((ends - 0.5) / max(self.contrast, 1e-3) + 0.5, 0, 1)
+        # The inverse of a bias is that of 1 less it.
+        raw = raw / ((1 / (1 - self.bias) - 2) * (1 - raw) + 1)
         low, high = np.clip(self.low + raw * (self.high - self.low), 0, 1)
         low = min(math.floor(1000 * low) / 1000, 0.999)
         return {"low": low, "high": max(min(1.0, math.ceil(1000 * high) / 1000), low + 0.001), "contrast": 1.0}

@@ -17,7 +17,7 @@ from ...picture import within
 from ...population import Polygons
 from ...references import Names
 from ..follow import Placed
-from ..measured import TRIPLE, Extent, Placing, Where
+from ..measured import TRIPLE, Affine, Extent, Placing, Where
 from ..scope import Scope
 from .base import Advisory, Context, Outcome, Plan, Value, put
 
@@ -137,8 +137,7 @@ class Picture(Placing):
 
         def fill(a: int, b: int, out: np.ndarray) -> None:
             x, y, z = where.columns(a, b)
-            us = affine[0, 0] * x + affine[0, 1] * y + affine[0, 2] * z + affine[0, 3]
-            vs = affine[1, 0] * x + affine[1, 1] * y + affine[1, 2] * z + affine[1, 3]
+            us, vs = affine.row(0, x, y, z), affine.row(1, x, y, z)
             found = at(np.clip(us, -1e6, 1e6), np.clip(vs, -1e6, 1e6))
             if self.part in _PARTS:
                 out[:] = found[:, _PARTS.index(self.part)]
@@ -187,18 +186,18 @@ class Picture(Placing):
             )  # fmt: skip
 
 
-def _inside(where: Where, affine: np.ndarray) -> float:
+def _inside(where: Where, affine: Affine) -> float:
     """The part of the elements that lie within the picture, by up to 4,096 of them."""
     some = where.values[:: max(1, len(where.values) // 4096), :3]
     sample = np.zeros((len(some), 3))
     sample[:, : some.shape[1]] = some
-    at = sample @ affine[:2, :3].T + affine[:2, 3]
+    at = sample @ affine.matrix[:2, :3].T + affine.matrix[:2, 3]
     return float(((at >= 0) & (at <= 1)).all(axis=1).mean()) if len(at) else 0.0
 
 
-def _between(where: Where, affine: np.ndarray, texels: Texels) -> float:
+def _between(where: Where, affine: Affine, texels: Texels) -> float:
     """About how many texels lie between neighbours: their distance times the texels of a unit."""
-    linear = affine[:2, :3].astype(np.float64) * [[texels.width], [texels.height]]
+    linear = affine.matrix[:2, :3] * [[texels.width], [texels.height]]
     # What a plane is looked at along does not count: the two greatest of the three stretches of the map.
     stretches = np.linalg.svd(linear @ np.linalg.inv(where.space[:3, :3]), compute_uv=False)
     return float(where.spacing * math.sqrt(stretches[0] * stretches[1]))

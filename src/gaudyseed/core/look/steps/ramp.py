@@ -12,7 +12,8 @@ import numpy as np
 from pydantic import Field, field_validator
 
 from ... import census
-from ...colour.spaces import HEX_PATTERN, parse_hex, to_hexes
+from ...colour.documents import HexColour
+from ...colour.spaces import parse_hex, to_hexes
 from ...document import Document, parse
 from ...errors import BadInput
 from ...kernels.encoding import LARGEST
@@ -40,7 +41,6 @@ from .base import (
 )
 
 MOST_STOPS = 256
-Colour = Annotated[str, Field(pattern=HEX_PATTERN)]
 
 
 class Stop(Document):
@@ -51,7 +51,7 @@ class Stop(Document):
     """
 
     at: Share | Follow = Field(title="At")
-    colour: Colour | FollowColour = Field(title="Colour")
+    colour: HexColour | FollowColour = Field(title="Colour")
     intensity: Annotated[float, Field(ge=0, le=1000)] | Follow = Field(1.0, title="Intensity")
     hold: bool = Field(False, title="Hold until the next")
     locked: bool = Field(False, title="Lock the share")

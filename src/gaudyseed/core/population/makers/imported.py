@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
+from dataclasses import replace
 from typing import Annotated, ClassVar, Literal
 
 import numpy as np
@@ -12,13 +13,14 @@ from ...digest import digest_of
 from ...document import Document
 from ...errors import BadInput
 from ...geometry.cubics import Basis, Wrap
+from ...geometry.packed_shapes import packed, unpacked
 from ...geometry.placing import Role
 from ...look.follow import Dialled
 from ..attribute import Attribute, Light
 from ..attribute import Field as Column
 from ..derive import with_derived
 from ..meshes import PART, Subdivision, check_polygons, of_polygons, subdivided, subdivided_count
-from ..population import Curves, Polygons, Population, of_points
+from ..population import Curves, Models, Polygons, Population, of_points
 from ..strands import curves_of, of_curves, of_strands
 from .base import ALONE, ColumnSource, MakerModel, Makings
 from .rooting import rooted
@@ -72,6 +74,13 @@ class ImportedCurves(Document):
     of_strands: tuple[ImportedAttribute, ...] = Field((), max_length=256)
 
 
+class ImportedModels(Document):
+    """The meshes that clones came with, and which of them each is, <i4, by content."""
+
+    meshes: tuple[Annotated[str, Field(pattern=_DIGEST)], ...] = Field(min_length=1, max_length=1024)
+    of: str = Field(pattern=_DIGEST)
+
+
 class ImportedMaker(MakerModel):
     """Columns that were imported, stored once, by content."""
 
@@ -84,6 +93,7 @@ class ImportedMaker(MakerModel):
     attributes: tuple[ImportedAttribute, ...] = Field(min_length=1, max_length=512)
     faces: ImportedFaces | None = Field(None, description="Of a mesh; others have none.")
     curves: ImportedCurves | None = Field(None, description="Of strands; others have none.")
+    models: ImportedModels | None = Field(None, description="Of clones that came with meshes of their own.")
     subdivision: Subdivision = Field(
         0, title="Subdivision", description="Each level has about four times the vertices of the one below."
     )
@@ -127,7 +137,8 @@ class ImportedMaker(MakerModel):
             on = self.stands_on
             return strands if on is None else rooted(strands, on, self.reach, makings)
         if self.faces is None:
-            return with_derived(of_points(self.count, table))
+            models = None if self.models is None else self._models(self.models, columns)
+            return replace(with_derived(of_points(self.count, table)), models=models)
         form = self._polygons(self.faces, columns)
         return subdivided(of_polygons(table, form), self.subdivision, self.smooth, makings.check)
 
@@ -135,6 +146,18 @@ class ImportedMaker(MakerModel):
         sizes = self._indices(curves.sizes, curves.count, columns)
         form = curves_of(sizes, self.count, "maker.curves", curves.basis, curves.wrap)
         return of_curves(table, form, self._table(curves.of_strands, curves.count, columns))
+
+    def _models(self, models: ImportedModels, columns: ColumnSource) -> Models:
+        of = self._indices(models.of, self.count, columns)
+        try:
+            meshes = tuple(unpacked(columns.column(digest)) for digest in models.meshes)
+        except (KeyError, ValueError):
+            raise BadInput(
+                f"The meshes of {self.file} are not in this store. Import the file again.", place="maker.models"
+            ) from None
+        if of.min() < 0 or of.max() >= len(meshes):
+            raise BadInput("The meshes of these clones are others. Import the file again.", place="maker.models")
+        return Models(meshes, of, models.meshes)
 
     def _table(
         self, attributes: tuple[ImportedAttribute, ...], count: int, columns: ColumnSource
@@ -160,7 +183,8 @@ class ImportedMaker(MakerModel):
             data = b""
         if len(data) != 4 * count:
             raise BadInput(
-                f"The faces or strands of {self.file} are not in this store. Import the file again.", place="maker"
+                f"The faces, strands or meshes of {self.file} are not in this store. Import the file again.",
+                place="maker",
             )
         return np.frombuffer(data, "<i4")
 
@@ -265,9 +289,13 @@ def store_columns(population: Population, file: str) -> tuple[ImportedMaker, dic
             vertices=keep(form.corners.astype("<i4").tobytes()),
             of_faces=listed(form.of_faces), of_corners=listed(form.of_corners),
         )  # fmt: skip
+    models = population.models and ImportedModels(
+        meshes=tuple(keep(packed(mesh)) for mesh in population.models.meshes),
+        of=keep(population.models.of.astype("<i4").tobytes()),
+    )
     maker = ImportedMaker(
         maker="import", file=file[:200], count=population.count, attributes=listed(population.elements.own),
-        faces=faces, curves=curves,
+        faces=faces, curves=curves, models=models,
     )  # fmt: skip
     return maker, blobs
 

@@ -1,0 +1,104 @@
+"""A small picture of a population, drawn with points alone: what a file looks like before it is added.
+
+Not what the view shows: elements are dots of one size, faces are covered with points, the light is one lamp.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from .colour.spaces import display_bytes
+from .geometry.placing import matrix
+from .look.evaluate import Evaluator
+from .look.model import Look
+from .population import Curves, Points, Polygons, Population
+from .population.thinning import thinned
+
+#: Points that are drawn at most.
+_MOST = 60_000
+#: How far it is drawn larger than it is shown, so that edges are smooth.
+_FINER = 2
+_TURN = (0.0, 0.0, -35.0), (-62.0, 0.0, 0.0)
+_LAMP = np.array([-0.35, -0.55, 0.76])
+
+
+def picture_of(population: Population, look: Look, width: int = 240, height: int = 150) -> np.ndarray:
+    """(height, width, 4) uint8: levels of the display and alpha, seen from above and aside.
+
+    Examples
+    --------
+    >>> from gaudyseed.core.look.first import first_look
+    >>> from gaudyseed.core.population.makers.scatter import ScatterMaker
+    >>> dots = ScatterMaker(maker="scatter", surface="ball", count=50).make(None)
+    >>> picture_of(dots, first_look(dots)).shape
+    (150, 240, 4)
+    """
+    shown = thinned(population, -(-population.count // _MOST)) if population.count > _MOST else population
+    colours = Evaluator().evaluate(shown, look).colours
+    places, colours, normals = _points(shown, colours)
+    seen = places @ (matrix((0, 0, 0), _TURN[1], 1.0) @ matrix((0, 0, 0), _TURN[0], 1.0))[:3, :3].T
+    across, down = width * _FINER, height * _FINER
+    low, high = seen.min(axis=0), seen.max(axis=0)
+    scale = 0.9 / max(float((high[0] - low[0]) / across), float((high[1] - low[1]) / down), 1e-30)
+    x = (seen[:, 0] - (low[0] + high[0]) / 2) * scale + across / 2
+    y = down / 2 - (seen[:, 1] - (low[1] + high[1]) / 2) * scale
+    lit = 0.55 + 0.45 * np.abs(normals @ _LAMP) if normals is not None else np.ones(len(places))
+    levels = display_bytes(np.ascontiguousarray(np.clip(colours * lit[:, None], 0, 1), np.float32))
+    radius = _radius(shown, len(places), across * down)
+    drawn = _splatted(x, y, seen[:, 2], levels, radius, across, down)
+    return _shrunk(drawn, width, height)
+
+
+def _points(population: Population, colours: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray | None]:
+    """Places (m, 3), colours (m, 3) and normals (m, 3) of what is drawn; a mesh is covered with points."""
+    places = population.elements.attribute("position").readable.astype(np.float64)
+    form = population.form
+    if not isinstance(form, Polygons):
+        return places, colours, None
+    corners = form.triangles
+    a, b, c = (places[corners[:, k]] for k in range(3))
+    square = np.cross(b - a, c - a)
+    area = np.linalg.norm(square, axis=1)
+    if not area.sum() > 0:
+        return places, colours, None
+    rng = np.random.default_rng(1)
+    of = np.searchsorted(np.cumsum(area), rng.random(_MOST) * area.sum()).clip(0, len(area) - 1)
+    weights = rng.dirichlet((1, 1, 1), _MOST)
+    at = corners[of]
+    mixed = np.einsum("nk,nkc->nc", weights, colours[at])
+    normals = square[of] / np.maximum(area[of], 1e-30)[:, None]
+    return np.einsum("nk,nkc->nc", weights, places[at]), mixed, normals
+
+
+def _radius(population: Population, points: int, pixels: int) -> int:
+    """Of a dot in pixels: small where there are many."""
+    if isinstance(population.form, Points):
+        return int(np.clip(np.sqrt(pixels / max(points, 1)) * 0.5, 1, 14))
+    return 1 if isinstance(population.form, Curves) else 2
+
+
+def _splatted(
+    x: np.ndarray, y: np.ndarray, depth: np.ndarray, levels: np.ndarray, radius: int, width: int, height: int
+) -> np.ndarray:
+    """(height, width, 4) uint8: dots, the nearest in front."""
+    order = np.argsort(depth, kind="stable")
+    column, row = np.rint(x[order]).astype(np.int64), np.rint(y[order]).astype(np.int64)
+    nearest = np.full(width * height, -1, np.int64)
+    for dx in range(-radius, radius + 1):
+        for dy in range(-radius, radius + 1):
+            if dx * dx + dy * dy > radius * radius + 1:
+                continue
+            inside = np.flatnonzero((column + dx >= 0) & (column + dx < width) & (row + dy >= 0) & (row + dy < height))
+            np.maximum.at(nearest, (row[inside] + dy) * width + column[inside] + dx, inside)
+    out = np.zeros((width * height, 4), np.uint8)
+    there = nearest >= 0
+    out[there, :3], out[there, 3] = levels[order][nearest[there]], 255
+    return out.reshape(height, width, 4)
+
+
+def _shrunk(drawn: np.ndarray, width: int, height: int) -> np.ndarray:
+    """The mean of squares of pixels, colours weighed by their alpha."""
+    blocks = drawn.reshape(height, _FINER, width, _FINER, 4).astype(np.float64)
+    alpha = blocks[..., 3:].sum(axis=(1, 3))
+    colours = (blocks[..., :3] * blocks[..., 3:]).sum(axis=(1, 3)) / np.maximum(alpha, 1)
+    return np.concatenate([colours, alpha / _FINER**2], axis=2).astype(np.uint8)
