@@ -6,24 +6,32 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Any
+from types import UnionType
+from typing import Annotated, Any, Union, get_args, get_origin
 
 from pydantic import BaseModel
 
 import gaudyseed.core.look.steps  # noqa: F401 - first, since what steps share imports them
 from gaudyseed.core.look.curved import CurvePoint
-from gaudyseed.core.look.material import ElementPicture, Finish, Shape, Version
+from gaudyseed.core.look.follow import Follow, FollowColour, FollowDial, FollowMarker
+from gaudyseed.core.look.material import ElementPicture, Finish, Output, Shape, Version
+from gaudyseed.core.look.model import Dial, DialKey, Lane, Layer, Marker, MarkerKey, Signal
 from gaudyseed.core.look.steps import STEPS
 from gaudyseed.core.look.steps.ramp import Stop
 from gaudyseed.core.palette import Swatch
+from gaudyseed.core.timeline import Timeline
 from gaudyseed.web.api.steps import controls
 
 PAGE = Path(__file__).resolve().parent.parent / "docs" / "look-format.md"
 _BEGIN, _END = "<!-- parameters: written by tools/look_format.py -->\n", "<!-- end -->"
-_FOLLOWS = {"signal": "signal or dial", "colour": "signal or dial", "dial": "dial"}
-_PARTS = {
+#: What a parameter may follow, by the documents that its type allows.
+_FOLLOWS = ((Follow, "signal or dial"), (FollowColour, "signal or dial"), (FollowMarker, "dial or marker"),
+            (FollowDial, "dial"))  # fmt: skip
+_PARTS: dict[str, type[BaseModel]] = {
     "a stop": Stop, "a point of a curve": CurvePoint, "a swatch": Swatch, "a finish": Finish, "a shape": Shape,
-    "a picture on elements": ElementPicture, "its versions": Version,
+    "a picture on elements": ElementPicture, "its versions": Version, "a lane": Lane, "a layer": Layer,
+    "a signal": Signal, "an output": Output, "a dial": Dial, "a key of a dial": DialKey, "a marker": Marker,
+    "a key of a marker": MarkerKey, "the timeline": Timeline,
 }  # fmt: skip
 
 
@@ -41,11 +49,43 @@ def _rows(name: str, model: type[BaseModel]) -> list[str]:
         if key in ("step", "enabled"):
             continue
         default = f"`{_text(given['default'])}`" if "default" in given else "wanted"
-        follows = _FOLLOWS.get(given.get("follow", ""), "") or (
-            "each: signal or dial" if "Follow" in str(given) else ""
-        )
-        rows.append(f"| {name} | `{key}` | {default} | {_values(given)} | {follows} |")
+        rows.append(f"| {name} | `{key}` | {default} | {_taken(model, key, given)} | {follows(model, key)} |")
     return rows
+
+
+def _taken(model: type[BaseModel], key: str, given: dict[str, Any]) -> str:
+    """What a parameter takes, in words: documents of its own, one of several kinds, or plain values."""
+    parts = [part for part in _parts_of(model.model_fields[key].annotation) if part is not type(None)]
+    own = [p for p in parts if isinstance(p, type) and issubclass(p, BaseModel) and p.__name__[:6] != "Follow"]
+    if own:
+        return f"a document: {', '.join(f'`{name}`' for name in own[0].model_fields)}"
+    plain = [part for part in parts if part in (bool, float, str)]
+    if len(plain) > 1:
+        words = {bool: "true or false", float: "a number", str: "`#rrggbb`"}
+        return ", ".join(words[part] for part in plain)
+    return _values(given)
+
+
+def follows(model: type[BaseModel], key: str) -> str:
+    """What a parameter may follow, from its type; empty for nothing. Of tuples each number does."""
+    parts = _parts_of(model.model_fields[key].annotation)
+    for document, words in _FOLLOWS:
+        if any(part is document for part in parts):
+            return words
+    inner = [_parts_of(part) for whole in parts if get_origin(whole) is tuple for part in get_args(whole)]
+    for document, words in _FOLLOWS:
+        if any(part is document for of in inner for part in of):
+            return f"each: {words}"
+    return ""
+
+
+def _parts_of(kind: Any) -> list[Any]:
+    """The types of a union, without what is annotated beside them."""
+    if get_origin(kind) is Annotated:
+        return _parts_of(get_args(kind)[0])
+    if get_origin(kind) in (Union, UnionType):
+        return [part for of in get_args(kind) for part in _parts_of(of)]
+    return [kind]
 
 
 def _text(value: Any) -> str:
@@ -80,11 +120,13 @@ def _plain(item: dict[str, Any]) -> dict[str, Any]:
 
 
 def _limits(number: dict[str, Any], given: dict[str, Any]) -> str:
-    low, high = number.get("minimum", given.get("minimum")), number.get("maximum", given.get("maximum"))
+    low, high = (number.get(end, given.get(end)) for end in ("minimum", "maximum"))
+    if low is None and number.get("exclusiveMinimum") is not None:
+        return f"above {_figure(number['exclusiveMinimum'])}, to {_figure(high)}"
     unit = given.get("unit", "")
     suffix = "°" if unit == "°" else ""
     if low is None or high is None:
-        return "a number or `#rrggbb`"
+        return "a number"
     return f"{_figure(low)} to {_figure(high)}{suffix}"
 
 

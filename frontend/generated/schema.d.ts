@@ -175,6 +175,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/exports/losses": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What would be lost of a population in each format. */
+        post: operations["export_losses"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/harmonies": {
         parameters: {
             query?: never;
@@ -2895,6 +2912,30 @@ export interface components {
             look: components["schemas"]["Look"];
         };
         /**
+         * Losses
+         * @description By the word of a format, what it cannot hold of a population, in sentences; those that hold all are left out.
+         */
+        Losses: {
+            /** Losses */
+            losses: {
+                [key: string]: string[];
+            };
+        };
+        /**
+         * LossesRequest
+         * @description A population to be written.
+         */
+        LossesRequest: {
+            scene: components["schemas"]["Scene"];
+            /** Population */
+            population: string;
+            /**
+             * Frame
+             * @default null
+             */
+            frame: number | null;
+        };
+        /**
          * MakerDescription
          * @description One maker, and whether it is offered as something new.
          */
@@ -5613,6 +5654,39 @@ export interface operations {
                 };
                 content: {
                     "application/octet-stream": string;
+                };
+            };
+            /** @description Refused */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    export_losses: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LossesRequest"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Losses"];
                 };
             };
             /** @description Refused */

@@ -10,6 +10,7 @@ import { duplicatePopulation } from "./rooms/gather/fresh";
 import { newScatter } from "./rooms/gather/GatherRoom";
 import { openStates } from "./rooms/EarlierStates";
 import { download } from "./rooms/publish/PublishRoom";
+import { saveScene } from "./rooms/publish/save";
 import { addDial, addLayer, addSignal, copyLook, layerLibrary, lookLibrary, pasteLayer, pasteLook, reuseAsSignal } from "./state/actions";
 import { makeOwn, shareLook } from "./chain/Wears";
 import { chainAt, laneStack, paintOf, placeOf, signalOf, withChain, withStep } from "./state/edits";
@@ -143,6 +144,7 @@ export function commands(): Command[] {
     list.push({ name: `${shown ? "Hide" : "Show"} ${p.name}`, run: () => setShown(p.id, !shown) });
   }
   list.push({ name: "New scene", run: () => void newScene() });
+  list.push({ name: "Save the scene's document", run: saveScene });
   list.push({ name: "Duplicate the scene", run: () => void duplicateScene() });
   list.push({ name: "Delete the scene", run: () => void deleteScene() });
   list.push({ name: "Earlier states of the scene", run: () => void openStates() });

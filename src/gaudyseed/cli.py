@@ -68,34 +68,37 @@ def _print_census(evaluation: Any, groups: Any) -> None:
 
 
 @main.command()
-@click.argument("points", type=click.Path(path_type=Path))
-@click.option("--look", "look_file", required=True, type=click.Path(path_type=Path), help="A look file (JSON).")
+@click.argument("points", type=click.Path(path_type=Path), required=False)
+@click.option("--look", "look_file", type=click.Path(path_type=Path), help="A look file (JSON).")
 @click.option("--out", type=click.Path(path_type=Path), help="Where to write: .ply, .obj, .glb, .usd, .csv or .mtlx.")
 @click.option("--ascii", "ascii_text", is_flag=True, help="Write PLY as text.")
 @click.option("--parts", is_flag=True, help="Write CSV of the parts, not of the elements.")
-@click.option("--population", "name", default="", help="Which one, where the file holds several.")
-@click.option("--frame", type=float, help="Of the timeline, and of a file in which something moves; else the first.")
+@click.option("--population", "name", default="", help="Which one, where the file or the scene holds several.")
+@click.option("--frame", type=float, help="A whole frame, of the timeline and of a file that moves; else the first.")
 @click.option("--frames", metavar="A-B", help="Write a numbered file for each of these frames.")
 @click.option("--census", is_flag=True, help="Print how many elements each colour got.")
 @click.option("--dial", "dials", multiple=True, metavar="NAME=VALUE", help="A dial that the look follows; repeatable.")
 @click.option("--marker", "markers", multiple=True, metavar="NAME=X,Y,Z", help="A marker of the look; repeatable.")
 @click.option("--picture", "pictures", multiple=True, metavar="NAME=FILE", help="A picture of the look; repeatable.")
 @click.option("--mesh", "meshes", multiple=True, metavar="NAME=FILE", help="A mesh of the look's shapes; repeatable.")
-@click.option("--shape", default="sequin", help="What clones are, where the look says nothing of shapes.")
+@click.option("--shape", help="What clones are, where the look says nothing of shapes; else as they came, or sequins.")
 @click.option(
     "--scene",
     "scene_file",
     type=click.Path(path_type=Path),
-    help="A scene file (JSON), whose dials, markers and timeline the look follows.",
+    help="A scene's document (JSON): its populations, dials, markers and timeline.",
 )
+@click.option("--data", type=click.Path(path_type=Path), help="The data file with what the scene imported or painted.")
 def colour(
-    points: Path, look_file: Path, out: Path | None, ascii_text: bool, parts: bool, name: str, frame: float | None,
-    frames: str | None, census: bool, dials: tuple[str, ...], markers: tuple[str, ...], pictures: tuple[str, ...],
-    meshes: tuple[str, ...], shape: str, scene_file: Path | None,
+    points: Path | None, look_file: Path | None, out: Path | None, ascii_text: bool, parts: bool, name: str,
+    frame: float | None, frames: str | None, census: bool, dials: tuple[str, ...], markers: tuple[str, ...],
+    pictures: tuple[str, ...], meshes: tuple[str, ...], shape: str | None, scene_file: Path | None, data: Path | None,
 ) -> None:  # fmt: skip
-    """Colour the elements of POINTS (PLY, OBJ, GLB, USD or CSV) with a look.
+    """Colour the elements of POINTS (PLY, OBJ, GLB, USD or CSV) with a look, or a population of a scene.
 
     POINTS may be one of several numbered files, such as smoke.0001.ply: each frame is then read from its own file.
+    Without POINTS the scene makes its population itself; with POINTS but no look, the file's elements take the place of
+    those of the scene's population.
     """
     from .colouring import Colouring, framed
 
@@ -103,14 +106,13 @@ def colour(
         if out is None and not census:
             raise BadInput("Say where to write with --out, or ask for the shares with --census.")
         form = _format_of(out, ascii_text, parts) if out else None
-        work = Colouring(points, look_file, scene_file, name, dials, markers, pictures, meshes, shape)
+        work = Colouring(points, look_file, scene_file, name, dials, markers, pictures, meshes, shape, data)
         for number in work.asked(frame, frames, out):
-            evaluation, advisories = work.evaluated(number, form)
-            for sentence in advisories:
+            evaluation, written, sentences = work.coloured(number, form)
+            for sentence in sentences:
                 click.echo(sentence, err=True)
             if out and form:
-                to = framed(out, number) if frames else out
-                write_file(to, work.written(evaluation, form))
+                write_file(framed(out, number) if frames else out, written)
             if census:
                 _print_census(evaluation, work.reporter.groups(evaluation))
 

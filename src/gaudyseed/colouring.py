@@ -1,64 +1,145 @@
-"""Colouring files from the command line: what a look follows there, and one frame after another."""
+"""Colouring from the command line: a file with a look, or populations of a scene; one frame after another.
+
+What is read becomes a population of a scene, so that the page and the command line compute the same bytes.
+"""
 
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 
+from .core.cache import ResultCache
 from .core.digest import digest_of
 from .core.document import LARGEST_DOCUMENT, parse, parse_json
 from .core.errors import BadInput
 from .core.formats import LARGEST_FILE, Format, Wish, read_points
+from .core.formats.losses import losses
 from .core.formats.pictures import LARGEST_PICTURE, read_picture
 from .core.formats.sequences import numbered
 from .core.formats.shape_files import LARGEST_MESH, read_shape
+from .core.formats.shapes import OWN
 from .core.geometry.shapes import SHAPES, ShapeMesh
 from .core.look.evaluate import Evaluation, Evaluator
-from .core.look.model import Dial, Look, Marker, Scene
-from .core.look.scope import Surroundings
-from .core.picture import Picture, shipped
+from .core.look.follow import followers_of
+from .core.look.model import Asset, Dial, Look, Marker, PopulationDocument, Scene
+from .core.names import nearest
+from .core.painting import NOTHING_KEPT, Kept
+from .core.picture import Picture
 from .core.population import Population
+from .core.population.makers import Order
+from .core.population.makers.imported import ImportedMaker, store_columns
 from .core.report import Reporter
-from .core.sending import sent
+from .core.scene import SceneRun
 from .core.timeline import LAST_FRAME, checked_frame
 from .files import read_file
+from .store import Keeper, Store
 
 #: Frames of one run.
 MOST_FRAMES = 10_000
+#: The id of what was read from a file, in a scene of its own.
+_READ = "file"
+_MADE_BYTES = 2 * 1024 * 1024 * 1024
+_ON, _OFF = ("on", "true", "yes"), ("off", "false", "no")
 
 
 class Colouring:
-    """Files to be coloured with a look, and all that the look follows."""
+    """A population to be coloured: out of a file, out of a scene, or a scene's with the elements of a file.
+
+    Parameters
+    ----------
+    points
+        The file; None to take what the scene makes.
+    look_file
+        In place of the look that the scene's population wears; wanted where there is no scene.
+    population
+        The name of what is meant in the file, and the id or name of the scene's population.
+    data
+        The data file that keeps what the scene imported, painted and shows.
+    """
 
     def __init__(
-        self, points: Path, look_file: Path, scene_file: Path | None, population: str, dials: tuple[str, ...],
-        markers: tuple[str, ...], pictures: tuple[str, ...], meshes: tuple[str, ...] = (), shape: str = "sequin",
+        self, points: Path | None, look_file: Path | None, scene_file: Path | None, population: str,
+        dials: tuple[str, ...], markers: tuple[str, ...], pictures: tuple[str, ...], meshes: tuple[str, ...] = (),
+        shape: str | None = None, data: Path | None = None,
     ) -> None:  # fmt: skip
-        self._points, self._look_file, self._population = points, look_file, population
-        self._look = _document(Look, look_file)
-        self._scene = _document(Scene, scene_file) if scene_file else Scene()
-        self._dials = {d.name: d for d in (*self._scene.dials, *map(_dial, dials))}
-        self._markers = {m.name: m for m in (*self._scene.markers, *map(_marker, markers))}
-        self._pictures = dict(map(_picture, pictures))
-        self._meshes = dict(map(_mesh, meshes))
-        if shape not in SHAPES:
+        self._points, self._look_file, self._scene_file, self._population = points, look_file, scene_file, population
+        look = _document(Look, look_file) if look_file else None
+        scene = _document(Scene, scene_file) if scene_file else Scene()
+        if points is None and scene_file is None:
+            raise BadInput("Say what is to be coloured: a file, or --scene with a scene's document.", place="POINTS")
+        if look is None and scene_file is None:
+            raise BadInput("Say how it is to be coloured with --look.", place="--look")
+        if shape is not None and shape not in SHAPES:
             raise BadInput(f"{shape[:40]!r} is no shape. There are: {', '.join(SHAPES)}.", place="--shape")
         self._shape = shape
+        self._store = _opened(data) if data else None
+        self._kept = _Given(Keeper(self._store) if self._store else NOTHING_KEPT, data is not None)
+        self._columns = _Columns(self._store)
+        self._made = ResultCache(_MADE_BYTES)
         self._evaluator = Evaluator()
         self.reporter = Reporter(self._evaluator)
         self._read: tuple[Path, float | None, Population] | None = None
         self._told: set[str] = set()
+        scene = self._given(scene, look, dials, markers, pictures, meshes)
+        self._id, self._scene = self._chosen(scene, look)
+
+    # What is coloured
+
+    def _given(
+        self, scene: Scene, look: Look | None, dials: tuple[str, ...], markers: tuple[str, ...],
+        pictures: tuple[str, ...], meshes: tuple[str, ...],
+    ) -> Scene:  # fmt: skip
+        """The scene with the dials, markers, pictures and meshes that the command gives, by their names."""
+        before = {dial.name: dial for dial in scene.dials}
+        turned = {d.name: d for d in (_dial(text, before, look or scene) for text in dials)}
+        moved = {m.name: m for m in map(_marker, markers)}
+        shown = {name: self._kept.add(name, "picture", picture) for name, picture in map(_picture, pictures)}
+        shown |= {name: self._kept.add(name, "mesh", mesh) for name, mesh in map(_mesh, meshes)}
+        return scene.model_copy(
+            update={
+                "dials": _replaced(scene.dials, turned),
+                "markers": _replaced(scene.markers, moved),
+                "assets": _replaced(scene.assets, shown),
+            }
+        )
+
+    def _chosen(self, scene: Scene, look: Look | None) -> tuple[str, Scene]:
+        """The id of what is coloured, and the scene with the look in place."""
+        if self._points is not None and self._look_file is not None:
+            name = (self._population or self._points.stem)[:100] or "file"
+            held = Look() if look is None else look
+            taken = {p.id for p in scene.populations}
+            fresh = next(f"{_READ}{k or ''}" for k in range(len(taken) + 1) if f"{_READ}{k or ''}" not in taken)
+            document = PopulationDocument(id=fresh, name=name, maker=_NOTHING, look=held)
+            return fresh, scene.model_copy(update={"populations": (*scene.populations, document)})
+        document = self._of_scene(scene)
+        if look is not None:
+            document = document.model_copy(update={"look": look, "wears": None})
+        if self._shape is not None:
+            document = document.model_copy(update={"shape": self._shape})
+        others = tuple(document if p.id == document.id else p for p in scene.populations)
+        return document.id, scene.model_copy(update={"populations": others})
+
+    def _of_scene(self, scene: Scene) -> PopulationDocument:
+        """The population that is meant; BadInput lists them."""
+        wanted = self._population
+        found = [p for p in scene.populations if wanted in (p.id, p.name)] if wanted else list(scene.populations)
+        if len(found) == 1:
+            return found[0]
+        listed = ", ".join(repr(p.name) for p in scene.populations[:12]) or "none"
+        what = f"has no population {wanted!r}" if wanted and not found else "has several populations"
+        raise BadInput(f"The scene {what}. Choose one with --population: {listed}.", place="--population")
+
+    # Frames
 
     def asked(self, frame: float | None, frames: str | None, out: Path | None) -> Iterator[float | None]:
-        """The frames to be coloured, one after another; None for the file as it is. BadInput for wrong ones."""
+        """The frames to be coloured, one after another; None for the first. BadInput for what is no whole frame."""
         if frames is None:
-            if frame is not None and self._follows_time:
-                checked_frame(frame, "--frame")
-            yield frame
+            yield None if frame is None else float(checked_frame(frame, "--frame"))
             return
         if frame is not None:
             raise BadInput("Give --frame or --frames, not both.", place="--frames")
@@ -74,59 +155,168 @@ class Colouring:
         for number in range(first, last + 1):
             yield float(number)
 
-    @property
-    def _follows_time(self) -> bool:
-        """Whether the frame is one of a timeline, not only a time of the file."""
-        return any(d.keys for d in self._dials.values()) or any(m.keys for m in self._markers.values())
-
-    def evaluated(self, frame: float | None, form: Format | None) -> tuple[Evaluation, list[str]]:
-        """The results at a frame, and the sentences that have not been told before."""
-        population = self._elements(frame)
+    def coloured(self, frame: float | None, form: Format | None) -> tuple[Evaluation, bytes, list[str]]:
+        """The results at a frame, the file (empty without a format), and the sentences not told before."""
+        run = self._run(frame)
+        said = [f"note: {note}" for note in run.notes]
+        population = run.scene.population(self._id)
         if form and population.kind not in form.kinds:
             raise BadInput(f"{form.title} holds no {population.kind}. Write another format.", place=form.ending)
         try:
-            evaluation = self._evaluator.evaluate(
-                population, self._look, surroundings=self._around(frame), shared=self._scene.signals
-            )
+            evaluation = run.scene.evaluation(self._id)
+            written = form.write(*run.scene.sent(self._id)) if form else b""
         except BadInput as error:
-            place = f"{self._look_file.name}, {error.place}"
-            raise BadInput(error.sentence, place=place, code=error.code) from None
-        said = [f"note: {note}" for note in population.notes]
+            sentence = error.sentence + _GIVEN.get(error.code, "")
+            raise BadInput(sentence, place=f"{self._where}, {error.place}", code=error.code) from None
+        said += [f"note: {note}" for note in (losses(form, population) if form else [])]
         said += [f"advisory: {a['place']}: {a['sentence']}" for a in self.reporter.advisories(evaluation)]
-        fresh = [sentence for sentence in said if sentence not in self._told]
+        fresh = [sentence for sentence in dict.fromkeys(said) if sentence not in self._told]
         self._told.update(fresh)
-        return evaluation, fresh
+        return evaluation, written, fresh
 
-    def written(self, evaluation: Evaluation, form: Format) -> bytes:
-        """The coloured elements in a format."""
-        name = self._population or self._points.stem
-        population, results, about = sent(evaluation, name, self._shape, mesh_of=self._mesh_of)
-        return form.write(population, results, about)
+    @property
+    def _where(self) -> str:
+        """The file that has the look."""
+        named = self._look_file or self._scene_file
+        return named.name if named else ""
+
+    def _run(self, frame: float | None) -> _Run:
+        """The scene at a frame, with what was read in its place."""
+        scene, notes = self._scene, []
+        if self._points is not None:
+            read = self._elements(frame)
+            notes = list(read.notes)
+            scene = self._standing_in(scene, read)
+        timeline = scene.timeline
+        moment = timeline.moment(timeline.first if frame is None else frame)
+        made = SceneRun(scene, self._evaluator, self._population_of, moment=moment, final=True, kept=self._kept)
+        return _Run(made, notes)
+
+    def _standing_in(self, scene: Scene, read: Population) -> Scene:
+        """The scene with the elements of the file as those of the population."""
+        maker, columns = store_columns(read, self._points.name if self._points else "")
+        self._columns.fresh = columns
+        before = next(p for p in scene.populations if p.id == self._id)
+        update: dict[str, Any] = {"maker": maker}
+        if self._look_file is not None:
+            update["shape"] = self._shape or ("sequin" if read.models is None else OWN)
+        elif isinstance(before.maker, ImportedMaker):
+            kept = {"on": before.maker.on, "reach": before.maker.reach, "smooth": before.maker.smooth}
+            update["maker"] = maker.model_copy(update={**kept, "subdivision": before.maker.subdivision})
+        document = before.model_copy(update=update)
+        return scene.model_copy(
+            update={"populations": tuple(document if p.id == self._id else p for p in scene.populations)}
+        )
+
+    def _population_of(self, order: Order) -> Population:
+        found: Population | None = self._made.get(order.key)
+        if found is None:
+            found = order.make(self._columns)
+            self._made.put(order.key, found, found.nbytes)
+        return found
 
     def _elements(self, frame: float | None) -> Population:
+        assert self._points is not None
         path = numbered(self._points, frame) if frame is not None else self._points
         if self._read is None or self._read[:2] != (path, frame):
             data = read_file(path, LARGEST_FILE)
             # Of a file for each frame the only moment counts.
             wish = Wish(frame=frame if path == self._points else None)
-            self._read = path, frame, read_points(data, path.name, wish=wish, population=self._population)
+            named = self._population if self._look_file is not None else ""
+            self._read = path, frame, read_points(data, path.name, wish=wish, population=named)
         return self._read[2]
 
-    def _around(self, frame: float | None) -> Surroundings:
-        moment = self._scene.timeline.moment(self._scene.timeline.first if frame is None else frame)
-        dials = {name: dial.at(moment.frame) for name, dial in self._dials.items()}
-        markers = {name: marker.at(moment.frame) for name, marker in self._markers.items()}
-        return Surroundings(dials, moment, markers, assets=self._asset, pictures=tuple(self._pictures))
 
-    def _mesh_of(self, name: str, place: str) -> ShapeMesh:
-        found = self._meshes.get(name)
-        if found is None:
-            raise BadInput(f"The look draws a mesh {name!r}. Give it with --mesh {name}=FILE.", place=place)
-        return found
+class _Run:
+    """A scene at a frame, and what was noted when its file was read."""
 
-    def _asset(self, name: str, place: str) -> Picture:
-        found = self._pictures.get(name)
-        return shipped(name, place) if found is None else found
+    def __init__(self, scene: SceneRun, notes: list[str]) -> None:
+        self.scene, self.notes = scene, notes
+
+
+class _Columns:
+    """Imported columns: of the file that was read, and of the data file."""
+
+    def __init__(self, store: Store | None) -> None:
+        self.fresh: dict[str, bytes] = {}
+        self._store = store
+
+    def column(self, digest: str) -> bytes:
+        """The bytes of a column; KeyError where there is none."""
+        if digest in self.fresh or self._store is None:
+            return self.fresh[digest]
+        return self._store.column(digest)
+
+
+class _Given:
+    """Pictures and meshes that the command gives, beside what the data file keeps."""
+
+    def __init__(self, kept: Kept, stored: bool) -> None:
+        self._kept, self._stored = kept, stored
+        self._held: dict[str, Picture | ShapeMesh] = {}
+
+    def add(self, name: str, kind: str, held: Picture | ShapeMesh) -> Asset:
+        """Hold one, and what stands for it in the scene."""
+        self._held[held.digest] = held
+        return parse(Asset, {"name": name, "kind": kind, "digest": held.digest}, f"--{kind} {name}")
+
+    def column(self, digest: str, place: str) -> bytes:
+        """A painted column."""
+        self._check("What was painted", place)
+        return self._kept.column(digest, place)
+
+    def picture(self, asset: Asset, place: str) -> Picture:
+        """A picture."""
+        held = self._held.get(asset.digest)
+        if isinstance(held, Picture):
+            return held
+        self._check(f"The picture {asset.name!r}", place, f" or the picture with --picture {asset.name}=FILE")
+        return self._kept.picture(asset, place)
+
+    def mesh(self, asset: Asset, place: str) -> ShapeMesh:
+        """A small mesh."""
+        held = self._held.get(asset.digest)
+        if isinstance(held, ShapeMesh):
+            return held
+        self._check(f"The mesh {asset.name!r}", place, f" or the mesh with --mesh {asset.name}=FILE")
+        return self._kept.mesh(asset, place)
+
+    def _check(self, what: str, place: str, otherwise: str = "") -> None:
+        if not self._stored:
+            raise BadInput(f"{what} lies in the data file. Give that with --data{otherwise}.", place=place)
+
+
+#: How the command is given what a look names and nothing here has.
+_GIVEN = {
+    "unknown_mesh": " Give it with --mesh NAME=FILE.", "unknown_picture": " Give it with --picture NAME=FILE.",
+    "unknown_dial": " Give it with --dial NAME=VALUE.", "unknown_marker": " Give it with --marker NAME=X,Y,Z.",
+}  # fmt: skip
+
+#: What stands in a scene until the file is read.
+_NOTHING = parse(
+    ImportedMaker,
+    {
+        "maker": "import", "file": "", "count": 1,
+        "attributes": [
+            {"name": "position", "kind": "vector", "dtype": "<f4", "width": 3, "digest": "0" * 32, "fields": []},
+        ],
+    },
+)  # fmt: skip
+
+
+def _opened(data: Path) -> Store:
+    if not data.exists():
+        raise BadInput(f"There is no data file {data}.", place="--data")
+    store = Store(data)
+    store.migrate()
+    return store
+
+
+def _replaced(items: tuple[Any, ...], given: Mapping[str, Any]) -> tuple[Any, ...]:
+    """Named items, those that are given in the place of those of the same name."""
+    kept = tuple(given.get(item.name, item) for item in items)
+    there = {item.name for item in items}
+    return (*kept, *(item for name, item in given.items() if name not in there))
 
 
 def framed(path: Path, frame: float | None) -> Path:
@@ -149,14 +339,41 @@ def _named(text: str, option: str, example: str) -> tuple[str, str]:
     return name, value
 
 
-def _dial(text: str) -> Dial:
-    """A dial from ``name=value``: a number, or a colour as #rrggbb."""
+def _dial(text: str, before: Mapping[str, Dial], followed: Look | Scene) -> Dial:
+    """A dial from ``name=value``: as the scene's dial of that name, else as what follows it wants it."""
     name, value = _named(text, "--dial", "name=0.5 or --dial name=#d8452f")
+    place = f"--dial {name}"
+    given = before.get(name)
+    ways = list(followers_of(followed, name)) if given is None else []
+    words = given.choices if given else next((w for w, _ in ways if w), ())
+    switch = isinstance(given.value, bool) if given else any(s for _, s in ways)
+    if words:
+        return parse(Dial, {"name": name, "choices": list(words), "value": _word(value, words, place)}, place)
+    if switch or value.lower() in (*_ON, *_OFF):
+        if value.lower() not in (*_ON, *_OFF, "0", "1"):
+            raise BadInput(f"The dial {name!r} is a switch: {value[:40]!r} is neither on nor off.", place=place)
+        return parse(Dial, {"name": name, "value": value.lower() in (*_ON, "1")}, place)
     try:
         number: float | str = float(value)
     except ValueError:
         number = value
-    return parse(Dial, {"name": name, "value": number}, f"--dial {name}")
+    if given is not None and isinstance(number, str) != isinstance(given.value, str):
+        raise BadInput(f"The dial {name!r} is {given.said}, which {value[:40]!r} is not.", place=place)
+    return parse(Dial, {"name": name, "value": number}, place)
+
+
+def _word(value: str, words: tuple[str, ...], place: str) -> int:
+    """The number of a word, which may stand there as itself; BadInput names the ways."""
+    folded = [word.lower() for word in words]
+    if value.lower() in folded:
+        return folded.index(value.lower())
+    if re.fullmatch(r"\d{1,4}", value) and int(value) < len(words):
+        return int(value)
+    raise BadInput(
+        f"{value[:40]!r} is none of {', '.join(words)}. {nearest(value, words)[0]} A number from 0 to {len(words) - 1} "
+        "does too.",
+        place=place,
+    )  # fmt: skip
 
 
 def _marker(text: str) -> Marker:

@@ -132,7 +132,7 @@ class Channels(CommandLine):
         self.assertEqual(plain.returncode, 0, plain.stderr)
         self.assertIn(b'"rosette"', (self.folder / "a.usda").read_bytes())
         wrong = {
-            "--mesh knob=FILE": (),
+            "--mesh NAME=FILE": (),
             "is no mesh": ("--mesh", "knob"),
             "no faces": ("--mesh", f"knob={self.points}"),
             "is no shape": ("--shape", "egg"),

@@ -12,13 +12,19 @@ import json
 import sys
 import unittest
 from hashlib import blake2b
+from typing import Annotated
 
 import numpy as np
+from pydantic import TypeAdapter, ValidationError
 
+from gaudyseed.core import noising
 from gaudyseed.core.colour.spaces import display_bytes
 from gaudyseed.core.document import parse
 from gaudyseed.core.look.evaluate import Evaluator
 from gaudyseed.core.look.model import Dial, Look
+from gaudyseed.core.look.scope import Surroundings
+from gaudyseed.core.look.steps import STEPS
+from gaudyseed.core.picture import Picture
 from gaudyseed.core.population import Attribute, Field, of_points
 from gaudyseed.core.population.derive import with_derived
 from tests.core.golden import DIALS, POPULATIONS, RECORD
@@ -188,10 +194,51 @@ def cell_noise(at, words, step, channel):
         k = 4 / max(softness, 1 / 8)
         weight = np.where(d < 1, np.maximum(np.exp(-k * d) - np.exp(-k), 0), 0)
         if measure == "value":
+            bare = np.maximum(1 - weight.sum(0) / np.exp(-k), 0) ** 2
+            weight = weight + bare * np.maximum(np.exp(-k * d) - np.exp(-2 * k), 0)
             return (weight * v).sum(0) / weight.sum(0)
         return np.clip(-np.log(np.exp(-k) + weight.sum(0)) / k, 0, 1)
     found = {"nearest": near[0], "second": near[1] / 1.5, "border": near[1] - near[0]}
     return v[d.argmin(0), np.arange(len(at))] if measure == "value" else found[measure]
+
+
+#: A picture of made-up tones: linear light, row 0 at the top.
+PICTURE = np.random.default_rng(9).random((23, 37, 3)) * np.linspace(0, 1, 37)[None, :, None]
+
+
+def shrunk(texels, count, axis):
+    """The means of the parts that an axis falls into, cells counted by how much of them lies within."""
+    edges = np.arange(count + 1) * texels.shape[axis] / count
+    sums = np.insert(np.cumsum(texels, axis=axis), 0, 0, axis=axis)
+    low = np.floor(edges).astype(int)
+    part = np.reshape(edges - low, [-1 if k == axis else 1 for k in range(3)])
+    at = np.take(sums, low, axis) + part * (
+        np.take(sums, np.minimum(low + 1, texels.shape[axis]), axis) - np.take(sums, low, axis)
+    )
+    return np.diff(at, axis=axis) / (texels.shape[axis] / count)
+
+
+def bilinear(texels, uv, edge):
+    """Between the middles of texels; the first number goes to the right, the second up."""
+    rows, columns = texels.shape[:2]
+    x, y = uv[:, 0] * columns - 0.5, (1 - uv[:, 1]) * rows - 0.5
+    i, j = np.floor(x).astype(int), np.floor(y).astype(int)
+    a, b = (x - i)[:, None], (y - j)[:, None]
+
+    def inside(k, n):
+        if edge == "repeat":
+            return k % n
+        return (
+            np.where(k % (2 * n) < n, k % (2 * n), 2 * n - 1 - k % (2 * n))
+            if edge == "mirror"
+            else np.clip(k, 0, n - 1)
+        )
+
+    def at(dx, dy):
+        return texels[inside(j + dy, rows), inside(i + dx, columns)]
+
+    top, bottom = at(0, 0) * (1 - a) + at(1, 0) * a, at(0, 1) * (1 - a) + at(1, 1) * a
+    return top * (1 - b) + bottom * b
 
 
 def turned(degrees):
@@ -317,6 +364,11 @@ class Plain:
 
     def attribute(self, _, step):
         values, part = self.table[step["name"]], step.get("component", "whole")
+        if part == "order":
+            labels = self.labels.get(step["name"])
+            texts = [labels[code] for code in values] if labels else values.tolist()
+            different = sorted(set(texts))
+            return (np.array([different.index(text) for text in texts]) + 0.5) / len(different)
         if part == "length":
             return np.linalg.norm(values, axis=1)
         return values if part == "whole" else values[:, "xyz".index(part)]
@@ -335,14 +387,22 @@ class Plain:
         p = np.asarray(self.table[step.get("by", "position")], float)
         low, high = p.min(0), p.max(0)
         half = (high - low) / 2
-        half = np.where(half > 1e-4 * half.max(), half, half.max())
-        return p, (low + high) / 2, half, float((high - low).max())
+        half = np.where(half > 1e-4 * half.max(), half, half.max() or 1)
+        return p, (low + high) / 2, half, float((high - low).max()) or 1.0
 
     def noise(self, _, step):
         p, _, _, longest = self.placed(step)
         size = step.get("size") or longest / 6
         q = (p - step.get("offset", [0, 0, 0])) @ turned(step.get("turn", [0, 0, 0])) / size
         q = q / step.get("stretch", [1, 1, 1])
+        if step.get("warp", 0):
+            at = q / step.get("warp_size", 2)
+            moved = []
+            for channel in (3, 4, 5):
+                words = [int(w) for w in pcg3d(step["seed"], 0, 0x4E4F4953 + channel)]
+                start = [int(w) / 2**32 for w in pcg3d(step["seed"], 0, 0x4E4F4953 + 16 + channel)]
+                moved.append(patch_noise(at + start, words))
+            q = q + step["warp"] * np.stack(moved, -1)
         if step.get("result") == "colour":
             return decode(np.stack([self.noised(q, step, c) for c in range(3)], -1))
         return self.noised(q, step, 0)
@@ -363,7 +423,7 @@ class Plain:
             elif not moving:
                 n = patch_noise(at, words)
             else:
-                period = max(2, round(step.get("speed", 0.5) * step["loop"] / 24))
+                period = max(2, round(step.get("speed", 0.5) * step["loop"] / 24))  # Python rounds halves to even
                 a = o * 0.381966
                 a += 0.17 * np.sin(2 * np.pi * a) / (2 * np.pi)
                 below = int(np.floor(a))
@@ -379,6 +439,7 @@ class Plain:
             t = 0.5 + t / 6 if fold == "plain" else t / 3 if fold == "billow" else 1 - t / 3
         low, high = step.get("low", 0), step.get("high", 1)
         t = np.clip((np.clip(t, 0, 1) - low) / (high - low), 0, 1)
+        t = t / ((1 / step.get("bias", 0.5) - 2) * (1 - t) + 1)
         return np.clip((t - 0.5) * step.get("contrast", 1) + 0.5, 0, 1)
 
     def falloff(self, _, step):
@@ -405,6 +466,39 @@ class Plain:
         profile = step.get("profile", "smooth")
         t = {"straight": t, "smooth": t * t * (3 - 2 * t), "full": t * (2 - t), "hollow": t * t}[profile]
         return 1 - t if step.get("flip") else t
+
+    def picture(self, _, step):
+        """A picture by uv, or on a plane that is fitted to the elements; bilinear, averaged where it is fine."""
+        rows, columns = PICTURE.shape[:2]
+        if step.get("on") == "uv":
+            uv, stretch, p = self.table["uv"].astype(float), np.array([columns, rows], float), self.table["uv"]
+        else:
+            p, middle, half, _ = self.placed(step)
+            low, high = p.min(0), p.max(0)
+            facing = int((high - low).argmin())
+            across, up = ((1, 2), (0, 2), (0, 1))[facing]
+            tall = max(half[up], half[across] * rows / columns)
+            size = step.get("size", [tall * columns / rows, tall])
+            turn = step.get("turn", [0, 0, 0])
+            if "centre" not in step and "size" not in step and not np.any(turn):
+                turn = ((90, 0, 90), (90, 0, 0), (0, 0, 0))[facing]
+            u = (p - step.get("centre", middle)) @ turned(turn) / [*size, 1]
+            uv = u[:, :2] / 2 + 0.5
+            stretch = np.array([columns / size[0], rows / size[1]]) / 2
+        # The median of up to 32 elements' distances to the nearest other place.
+        some = np.unique(np.linspace(0, self.n - 1, min(self.n, 32)).astype(int))
+        apart = np.linalg.norm(p[some, None].astype(float) - p[None], axis=2)
+        nearest = np.median(np.where(apart > 0, apart, np.inf).min(1))
+        between = nearest * np.sqrt(np.prod(stretch))
+        level = max(np.log2(between) - 0.5, 0) if between > 1 else 0.0
+        pyramid = [PICTURE]
+        while max(pyramid[-1].shape[:2]) > 1:
+            r, c = (max(1, side // 2) for side in pyramid[-1].shape[:2])
+            pyramid.append(shrunk(shrunk(pyramid[-1], r, 0), c, 1))
+        level = min(level, len(pyramid) - 1)
+        one, two = pyramid[int(level)], pyramid[min(int(level) + 1, len(pyramid) - 1)]
+        found = [bilinear(of, uv, step.get("edge", "hold")) for of in (one, two)]
+        return found[0] + (level - int(level)) * (found[1] - found[0])
 
     def extent(self, _, step):
         v = self.placed(step)[0][:, "xyz".index(step.get("axis", "z"))]
@@ -675,6 +769,13 @@ class Plain:
         def get(key, default, low, high):
             return np.reshape(np.broadcast_to(self.given(step, key, default, low, high), self.n), (-1, 1))
 
+        if c.ndim == 1:
+            pivot = get("pivot", 0.5, 0, 1)[:, 0]
+            v = (c * get("brightness", 1, 0, 16)[:, 0] - pivot) * get("contrast", 1, 0, 16)[:, 0] + pivot
+            about = np.where(pivot > 0, pivot, 1)
+            bent = about * (np.maximum(v, 0) / about) ** (1 / get("gamma", 1, 0.01, 16)[:, 0])
+            return np.where(v > 0, bent, v)
+
         def triple(key, default, low, high):
             three = [self.number(x, low, high) for x in step.get(key, [default] * 3)]
             return np.stack([np.broadcast_to(x, self.n) for x in three], -1)
@@ -887,6 +988,17 @@ def families() -> dict[str, list[list[dict]]]:
             [{"step": "attribute", "name": "position", "component": "length"}, {"step": "range", "own": True}, GREYS],
             [{"step": "signal", "name": "tint"}],
             [{"step": "attribute", "name": "glaze"}],
+            *([{"step": "attribute", "name": name, "component": "order"}, GREYS] for name in ("plate", "id")),
+        ],
+        "pictures": [
+            [{"step": "picture", "picture": "tones"}],
+            [{"step": "picture", "picture": "tones", "size": [0.4, 0.3], "edge": "mirror", "turn": [20, 30, 40]}],
+            [{"step": "picture", "picture": "tones", "centre": [0.2, 0, 0.1], "edge": "repeat"}],
+            [{"step": "picture", "picture": "tones", "on": "uv", "edge": "repeat"}],
+        ],
+        "grades of numbers": [
+            [RANDOM, {"step": "grade", "brightness": 1.3, "contrast": 1.6, "gamma": 2.0, "pivot": 0.4}, GREYS],
+            [RANDOM, {"step": "grade", "contrast": {"signal": "wear", "high": 3}, "gamma": 0.6, "pivot": 0}, GREYS],
         ],
         "shaping": [
             [
@@ -1056,9 +1168,15 @@ def families() -> dict[str, list[list[dict]]]:
                     {"pattern": "cells", "measure": "border"},
                     {"pattern": "cells", "measure": "nearest", "softness": 0.5},
                     {"pattern": "cells", "softness": 0.3},
+                    {"pattern": "cells", "softness": 0.2, "size": 3},
+                    {"bias": 0.8},
+                    {"bias": 0.2, "contrast": 2, "low": 0.3},
+                    {"warp": 1.5},
+                    {"warp": 0.6, "warp_size": 0.7, "pattern": "cells"},
                 )
             ),
             [{"step": "noise", "seed": 8, "result": "colour"}],
+            [{"step": "noise", "seed": 8, "result": "colour", "warp": 2, "bias": 0.7}],
             [{"step": "noise", "seed": 8, "result": "colour", "pattern": "cells"}],
             *([{"step": "falloff", "shape": shape}, DUSK] for shape in ("line", "ball", "box", "plane")),
             *(
@@ -1087,6 +1205,15 @@ def families() -> dict[str, list[list[dict]]]:
     }
 
 
+def accepted(annotation, metadata, value):
+    """Whether a field of that type takes a value."""
+    try:
+        TypeAdapter(Annotated[annotation, *metadata] if metadata else annotation).validate_python(value)
+    except ValidationError:
+        return False
+    return True
+
+
 class LookFormat(unittest.TestCase):
     @classmethod
     def setUpClass(cls):
@@ -1097,8 +1224,9 @@ class LookFormat(unittest.TestCase):
             "id": (rng.permutation(9000)[:n] - 400).astype(np.int64),
             "plate": rng.integers(0, 4, n).astype(np.int32),
             "glaze": rng.random((n, 3)).astype(np.float32) * 1.4 - 0.2,
+            "uv": rng.random((n, 2)).astype(np.float32) * 3 - 1,
         }
-        kinds = {"position": "vector", "id": "integer", "plate": "text", "glaze": "colour"}
+        kinds = {"position": "vector", "id": "integer", "plate": "text", "glaze": "colour", "uv": "vector"}
         attributes = {
             name: Attribute(
                 name, kinds[name], values, labels=labels if name == "plate" else (), fields=(Field(name, "<f4"),)
@@ -1113,9 +1241,11 @@ class LookFormat(unittest.TestCase):
         table = {**self.table, "glaze": np.maximum(self.table["glaze"].astype(float), 0)}
         wanted = Plain(table, self.labels, {"night": 0.3}).look(document)
         look = parse(Look, json.loads(json.dumps(document)))
-        found = (
-            Evaluator().evaluate(self.population, look, dials=[parse(Dial, {"name": "night", "value": 0.3})]).colours
+        texels = np.concatenate([PICTURE, np.ones((*PICTURE.shape[:2], 1))], axis=2).astype(np.float32)
+        around = Surroundings(
+            {"night": parse(Dial, {"name": "night", "value": 0.3})}, assets=lambda _n, _p: Picture("tones", texels)
         )
+        found = Evaluator().evaluate(self.population, look, surroundings=around).colours
         levels = np.floor(255 * encode(np.clip(wanted, 0, 1)) + 0.5)
         np.testing.assert_allclose(display_bytes(found), levels, atol=1, err_msg=f"{what}: {json.dumps(layers)}")
 
@@ -1123,6 +1253,101 @@ class LookFormat(unittest.TestCase):
         for family, chains in families().items():
             for chain in chains:
                 self.compare([{"name": "A", "paint": chain}], family)
+
+    def test_ramps_whose_hues_are_equal_or_missing(self):
+        """Random ramps in which neighbours share a hue or are greys: rounding decides nothing about the way round."""
+        rng = np.random.default_rng(4)
+        tones = ["#74c65c", "#9cc5ea", "#808080", "#202020", "#c8553d", "#3a7bd5", "#ffffff"]
+        chains = [[RANDOM, stops((0, "#74c65c"), (0.5, "#9cc5ea"), (1, "#9cc5ea"), interpolation="soft", mix_in="hsv",
+                                 hue="longer")]]  # fmt: skip
+        for k in range(120):
+            count = int(rng.integers(2, 6))
+            chosen = rng.choice(tones, count)
+            chosen[int(rng.integers(1, count))] = chosen[0]
+            places = np.sort(rng.choice(np.arange(20), count, replace=False)) / 20
+            kind = ("straight", "eased", "through", "soft")[k % 4]
+            more = {
+                "interpolation": kind,
+                "mix_in": ("hsv", "oklch")[k // 4 % 2],
+                "hue": ("longer", "shorter")[k % 3 > 1],
+            }
+            chains.append([RANDOM, stops(*zip(places.tolist(), chosen.tolist(), strict=True), **more)])
+        for chain in chains:
+            self.compare([{"name": "A", "paint": chain}], "hues")
+
+    def test_places_far_from_zero(self):
+        """Noise and falloffs at 900,000 units, and over a hundred thousand: as float32 places have them."""
+        rng, n = np.random.default_rng(3), 300
+        near = rng.random((n, 3))
+        for places in (near + 9e5, near * [1, 1, 30] + [1e5, -3e5, 20], rng.random((n, 3)) * 1e5):
+            held = places.astype(np.float32)
+            population = with_derived(
+                of_points(n, {"position": Attribute("position", "vector", held, fields=(Field("x", "<f4"),) * 3)})
+            )
+            middle = held[0].astype(float)
+            for step in (
+                {"step": "noise", "seed": 3, "size": 1},
+                {"step": "noise", "seed": 3, "size": 1, "pattern": "cells", "measure": "nearest"},
+                {"step": "noise", "seed": 3, "size": 1, "motion": "loop", "loop": 48, "speed": 2, "octaves": 2},
+                {"step": "falloff", "centre": (middle + 0.25).tolist(), "size": [1, 1, 1], "profile": "straight"},
+                {
+                    "step": "falloff",
+                    "shape": "angle",
+                    "centre": middle.tolist(),
+                    "size": [1, 2, 1],
+                    "turn": [10, 20, 30],
+                },
+                {
+                    "step": "falloff",
+                    "shape": "line",
+                    "centre": middle.tolist(),
+                    "end": np.add(middle, (1, 2, 3)).tolist(),
+                },
+            ):
+                plain = Plain({"position": held}, {}, {})
+                wanted = getattr(plain, step["step"])(None, step)
+                document = {"gaudyseed": 2, "lanes": {"roughness": {"layers": [{"paint": [step]}]}}}
+                found = Evaluator().evaluate(population, parse(Look, document)).lanes["roughness"].values
+                apart = np.abs(found - wanted)
+                # Where the angle falls from 1 to 0 the last bit decides.
+                self.assertLess(float(np.minimum(apart, 1 - apart).max()), 1 / 255, (step, middle))
+
+    def test_soft_cells_have_no_jump(self):
+        """Along lines through places where no point of a cell is near, values change no faster than elsewhere."""
+        rng = np.random.default_rng(5)
+        starts, steps = rng.random((400, 3)) * 60, np.linspace(0, 2, 600)
+        ways = rng.normal(size=(400, 3))
+        ways /= np.linalg.norm(ways, axis=1)[:, None]
+        places = (starts[:, None] + ways[:, None] * steps[None, :, None]).reshape(-1, 3).astype(np.float32)
+        settings = noising.Settings(True, 3, 1, 0.5, 2.0, "plain", "value", 1.0, 0.2, False, 0.0, 0, 0.0, 1.0, 1.0)
+        out = np.empty(len(places), np.float32)
+        settings.fill(tuple(np.ascontiguousarray(places[:, k]) for k in range(3)), 0, out)
+        jumps = np.abs(np.diff(out.reshape(400, -1), axis=1))
+        self.assertLess(float(jumps.max()), 0.06)
+        self.assertNotIn(0.5, out)
+
+    def test_the_table_says_what_may_follow(self):
+        """Each cell of *follows* against the documents themselves: what it names is taken, all else is refused."""
+        from look_format import _PARTS, follows
+
+        forms = {"signal": {"signal": "s"}, "dial": {"dial": "d"}, "marker": {"marker": "m"}}
+        checked = 0
+        for model in [*STEPS.values(), *_PARTS.values()]:
+            for key in model.model_fields:
+                said = follows(model, key)
+                words = said.removeprefix("each: ").split(" or ") if said else []
+                count = 2 if key in ("shift", "scale", "size") and model.__name__ == "Picture" else 3
+                if "drift" in model.__name__.lower():
+                    count = 2
+                if model.__name__ == "CurvePoint":
+                    count = 2
+                for word, form in forms.items():
+                    value = [form] * count if said.startswith("each") else form
+                    whole, field = model.__pydantic_fields__, key
+                    taken = accepted(whole[field].annotation, whole[field].metadata, value)
+                    self.assertEqual(taken, word in words, (model.__name__, key, word))
+                    checked += 1
+        self.assertGreater(checked, 300)
 
     def test_random_looks(self):
         """Thirty of those that ``tests/core/golden.py`` recorded."""

@@ -1,7 +1,8 @@
 /** The painted columns of the chosen population, and the brush. */
 import { Brush as BrushIcon, Paintbrush, Palette, Trash2 } from "lucide-react";
 import { type Brush, json, type Painted, type Scene } from "../api/client";
-import { addPainted, chosenPopulation, edit, editPopulation, NONE, pickBrush, useStore } from "../state/store";
+import { addColumn, addPainted, chosenPopulation, edit, editPopulation, NONE, pickBrush, useStore } from "../state/store";
+import { type Action, ActionMenu } from "../widgets/ActionMenu";
 import { Button, IconButton } from "../widgets/Button";
 import { Choice } from "../widgets/Choice";
 import { ColourField } from "../widgets/ColourField";
@@ -32,13 +33,14 @@ export function PaintedColumns() {
           <IconButton label="Paint new colours" onClick={() => addPainted("colour")}>
             <Palette size={13} />
           </IconButton>
+          <ActionMenu label="Columns of your own" dots items={OWN} />
         </span>
       </div>
       <ul>
         {columns.map((p) => (
-          <li key={p.name} className={`flex items-center gap-1 rounded px-1.5 ${p.name === column ? "bg-well outline outline-ink" : ""}`}>
+          <li key={p.name} className={`flex flex-wrap items-center gap-1 rounded px-1.5 ${p.name === column ? "bg-well outline outline-ink" : ""}`}>
             <NameField label={`Name of the painted column ${p.name}`} name={p.name} className="quiet min-w-0 grow basis-8" onRename={(wanted) => rename(p.name, wanted)} />
-            <span className="text-[11px] text-soft">{p.kind === "number" ? "weight" : p.kind}</span>
+            <span className="text-[11px] text-soft">{p.role || (p.kind === "number" ? "weight" : p.kind)}</span>
             {p.kind !== "vector" && (
               <IconButton label={p.name === column ? "Put the brush away" : `Paint ${p.name}`} aria-pressed={p.name === column} onClick={() => (p.name === column ? useStore.setState({ tool: null }) : pickBrush(p.name, p.kind))}>
                 <BrushIcon size={12} />
@@ -47,12 +49,43 @@ export function PaintedColumns() {
             <IconButton label={`Remove the painted column ${p.name}`} onClick={() => editPopulation(`Remove ${p.name}`, (of) => ({ ...of, painted: of.painted.filter((q) => q.name !== p.name) }))}>
               <Trash2 size={12} />
             </IconButton>
+            {p.digest === "" && p.name !== column && <Fill of={p} />}
           </li>
         ))}
         {columns.length === 0 && <li className="px-1.5 py-0.5 text-[11px] text-soft">A weight or colours by hand, with a brush in the view.</li>}
       </ul>
       {column !== null && <BrushSettings column={column} />}
     </section>
+  );
+}
+
+/** Columns that are the same for all until they are painted, and stand in where what was brought has gaps. */
+const OWN: Action[] = [
+  { label: "A number for all", run: () => void addColumn("value", { kind: "number", fill: 1, role: "" }) },
+  { label: "A colour for all", run: () => void addColumn("tint", { kind: "colour", fill: "#c8553d", role: "" }) },
+  { label: "A point", run: () => void addColumn("point", { kind: "vector", fill: [0, 0, 0], role: "point" }) },
+  { label: "A direction", run: () => void addColumn("direction", { kind: "vector", fill: [0, 0, 1], role: "direction" }) },
+];
+
+/** What an unpainted column has for all, and where a column of its name has gaps. */
+function Fill({ of: p }: { of: Painted }) {
+  const set = (fill: Painted["fill"]) => editPopulation(`Change ${p.name}`, (of) => ({ ...of, painted: of.painted.map((q) => (q.name === p.name ? { ...q, fill } : q)) }));
+  if (typeof p.fill === "string") return <ColourField label={`${p.name} for all`} value={p.fill} onDraft={() => undefined} onCommit={set} />;
+  if (p.kind !== "vector") return <NumberField label={`${p.name} for all`} hideLabel value={p.fill as number} width="w-[56px]" onCommit={set} />;
+  const three = (Array.isArray(p.fill) ? p.fill : [p.fill, p.fill, p.fill]) as [number, number, number];
+  return (
+    <span className="flex basis-full gap-1 pb-1">
+      {["x", "y", "z"].map((axis, k) => (
+        <NumberField
+          key={axis}
+          label={`${p.name} ${axis}`}
+          hideLabel
+          value={three[k]!}
+          width="w-[56px]"
+          onCommit={(v) => set(three.map((old, i) => (i === k ? v : old)) as [number, number, number])}
+        />
+      ))}
+    </span>
   );
 }
 

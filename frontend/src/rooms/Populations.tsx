@@ -36,7 +36,7 @@ const Row = memo(function Row({ of: p, removable, several }: { of: PopulationDoc
     <li className={`panel relative ${chosen ? "border-2 border-ink" : "m-px"} ${shown ? "" : "border-dashed"}`}>
       <button type="button" aria-pressed={chosen} className="block w-full cursor-pointer px-2.5 py-2 text-left" onClick={() => choosePopulation(p.id)}>
         {/* As much room as the buttons beside the name take. */}
-        <span className="block truncate text-[13px] font-semibold" style={{ paddingRight: 26 * (1 + Number(several) + 2 * Number(removable ?? false)) - 4 }}>
+        <span className="block truncate text-[13px] font-semibold" style={{ paddingRight: 26 * (1 + Number(several) + Number(removable ?? false)) - 4 }}>
           {p.name}
         </span>
         <span className="mb-1.5 block text-soft tabular">
@@ -66,13 +66,9 @@ const Row = memo(function Row({ of: p, removable, several }: { of: PopulationDoc
             items={[
               { label: "Duplicate", icon: Copy, run: () => duplicatePopulation(p.id, true) },
               { label: "Duplicate without its look", icon: Copy, run: () => duplicatePopulation(p.id, false) },
+              { label: "Remove", icon: Trash2, run: () => removePopulation(p.id) },
             ]}
           />
-        )}
-        {removable && (
-          <IconButton label={`Remove ${p.name}`} onClick={() => removePopulation(p.id)}>
-            <Trash2 size={13} />
-          </IconButton>
         )}
       </span>
     </li>

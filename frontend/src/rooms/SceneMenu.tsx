@@ -1,11 +1,12 @@
 /** The scene's name: type over it, look at earlier states; open, duplicate or delete scenes, begin a new one. */
 import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
-import { ChevronDown, Copy, History, Plus, Trash2, Undo2 } from "lucide-react";
+import { ChevronDown, Copy, FileDown, History, Plus, Trash2, Undo2 } from "lucide-react";
 import type { SceneListed } from "../api/client";
 import { deleteScene, duplicateScene, edit, listScenes, newScene, NONE, openScene, restoreScene, useStore } from "../state/store";
 import { Button } from "../widgets/Button";
 import { NameField } from "../widgets/NameField";
 import { openStates } from "./EarlierStates";
+import { saveScene } from "./publish/save";
 
 export function SceneMenu() {
   const name = useStore((s) => s.scene?.name ?? "");
@@ -36,6 +37,17 @@ export function SceneMenu() {
               >
                 <History size={13} aria-hidden />
                 Earlier states…
+              </Button>
+              <Button
+                className="col-span-2"
+                title="For the command line: colour --scene FILE"
+                onClick={() => {
+                  close();
+                  saveScene();
+                }}
+              >
+                <FileDown size={13} aria-hidden />
+                Save the scene’s document
               </Button>
               <Button onClick={() => void duplicateScene()}>
                 <Copy size={13} aria-hidden />

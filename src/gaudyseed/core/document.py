@@ -115,7 +115,9 @@ def from_validation(error: ValidationError, model: type[BaseModel], value: Any, 
     first = listed[0]
     if first["type"].endswith("_type") and isinstance(first.get("input"), dict):
         # A parameter that follows: what is wrong lies in the object, not in its not being a number.
-        first = next((e for e in listed if set(e["loc"]) & _FOLLOWING), first)
+        meant = {"FollowMarker"} if "marker" in first["input"] else _FOLLOWING - {"FollowMarker"}
+        branches = [e for e in listed if set(e["loc"]) & meant] or [e for e in listed if set(e["loc"]) & _FOLLOWING]
+        first = next(iter(branches), first)
     cause = first.get("ctx", {}).get("error")
     if isinstance(cause, BadInput) and cause.place:  # found by a reader of a part, which knows the place
         return cause
@@ -140,8 +142,14 @@ def _sentence(error: Any, model: type[BaseModel]) -> str:
     kind, given, context = error["type"], error.get("input"), error.get("ctx", {})
     last = str(error["loc"][-1]) if error["loc"] else "document"
     shown = repr(given)[:60]
+    if kind == "extra_forbidden" and last in ("low", "high") and set(error["loc"]) & {"FollowDial", "FollowMarker"}:
+        what = "marker" if "FollowMarker" in error["loc"] else "dial"
+        return (
+            f"Here the {what}'s own value counts, so {last!r} has no place. Remove low and high, and give the {what} "
+            "the value that is wanted."
+        )
     if kind == "extra_forbidden":
-        near = difflib.get_close_matches(last, _known_keys(model), n=2, cutoff=0.6)
+        near = [n for n in difflib.get_close_matches(last, _known_keys(model), n=3, cutoff=0.6) if n != last][:2]
         hint = f" Nearest: {', '.join(near)}." if near else ""
         return f"{last!r} is not a key here.{hint} Remove it or correct it."
     if kind == "missing":

@@ -199,6 +199,27 @@ class Formula:
                 return n.col_offset + 1
         return 1
 
+    def counted_off(self, most: int) -> tuple[int, tuple[int, int]] | None:
+        """The least n of ``index % n`` or ``id % n`` in it, up to so many, and where that stands; None where none does.
+
+        >>> parse_formula("index % 3 / 3").counted_off(64)
+        (3, (0, 9))
+        """
+        found = []
+        for node in ast.walk(self.tree):
+            pair: tuple[ast.expr, ast.expr] | None = None
+            if isinstance(node, ast.BinOp) and isinstance(node.op, ast.Mod):
+                pair = node.left, node.right
+            elif isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id == "modulo":
+                pair = node.args[0], node.args[1]
+            if pair is None or not isinstance(pair[0], ast.Name) or pair[0].id not in ("index", "id"):
+                continue
+            by = pair[1].value if isinstance(pair[1], ast.Constant) else None
+            if isinstance(by, int | float) and by == int(by) and 2 <= by <= most:
+                assert isinstance(node, ast.expr) and node.end_col_offset is not None
+                found.append((int(by), (node.col_offset, node.end_col_offset)))
+        return min(found, default=None)
+
     @property
     def far_constants(self) -> bool:
         """Whether it holds whole numbers that float32 would round."""

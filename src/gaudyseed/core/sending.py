@@ -174,7 +174,7 @@ def sent(
     texels = _texels(evaluation, look.picture) if mesh and look.picture else None
     about = About(
         name, shape, tuple(pieces), look.finishes, evaluation.chosen.finish, look.picture, texels,
-        threshold_of(evaluation),
+        threshold_of(evaluation), tuple(evaluation.outputs),
     )  # fmt: skip
     return population, evaluation.results, about
 

@@ -1,7 +1,7 @@
 /** Take the colours home: points with colours, the look, a picture. */
-import { Download, Image, X } from "lucide-react";
-import { useRef, useState } from "react";
-import { file, type Look } from "../../api/client";
+import { Download, Image, TriangleAlert, X } from "lucide-react";
+import { useEffect, useRef, useState } from "react";
+import { file, folded, json, type Look } from "../../api/client";
 import { type Desk, withPopulation } from "../../state/edits";
 import { chosenPopulation, editLook, useStore } from "../../state/store";
 import { view } from "../../view3d/current";
@@ -22,6 +22,29 @@ export async function download(format: string, progress?: (part: number) => void
 const LARGEST_SIDE = 8192;
 
 const NO_TABLES: Record<string, number> = {};
+const NO_LOSSES: Record<string, string[]> = {};
+
+/** By format, what it cannot hold of the chosen population; asked for anew when what it carries changes. */
+function useLosses(): Record<string, string[]> {
+  const population = useStore(chosenPopulation);
+  const made = useStore((s) => s.geometry[s.chosen]?.header.made);
+  const [losses, setLosses] = useState(NO_LOSSES);
+  const painted = population?.painted;
+  const id = population?.id;
+  useEffect(() => {
+    const { scene, frame } = useStore.getState();
+    if (!scene || !id || !made) return;
+    let over = false;
+    json<{ losses: Record<string, string[]> }>("POST", "/exports/losses", { scene: folded(scene), population: id, frame })
+      .then((answer) => over || setLosses(answer.losses))
+      // What is wrong with the population is told where it is made.
+      .catch(() => over || setLosses(NO_LOSSES));
+    return () => {
+      over = true;
+    };
+  }, [id, made, painted]);
+  return losses;
+}
 
 export function PublishLeft() {
   return (
@@ -65,6 +88,7 @@ export function PublishRight() {
   const header = useStore((s) => s.geometry[s.chosen]?.header);
   const formats = every.filter((f) => f.kinds.includes(header?.kind ?? "clones") && (f.name !== "csv_parts" || header?.levels.some((l) => l.name === "part")));
   const tables = useStore((s) => s.results[s.chosen]?.material.tables ?? NO_TABLES);
+  const losses = useLosses();
   const [busy, setBusy] = useState("");
   const [come, setCome] = useState(0);
   const stopper = useRef(new AbortController());
@@ -99,6 +123,12 @@ export function PublishRight() {
           <div className="min-w-0 grow">
             <h3 className="text-[13px] font-semibold">{title}</h3>
             <p className="text-soft">{text}</p>
+            {losses[format]?.map((sentence) => (
+              <p key={sentence} className="mt-0.5 flex items-baseline gap-1.5 text-[11.5px]">
+                <TriangleAlert size={11} className="flex-none translate-y-px" aria-hidden />
+                {sentence}
+              </p>
+            ))}
           </div>
           {busy === title && (
             <span role="status" className="text-soft tabular">

@@ -28,7 +28,7 @@ def advise(
     found: list[Advisory] = []
     for outcome, census in outcomes:
         found += values.of_step(outcome)
-        found += outcome.step.advisories(outcome, census)
+        found += [a for a in outcome.step.advisories(outcome, census) if not _again(a, found)]
         found += coarse.of_step(outcome)
     found += values.of_seeds(evaluation)
     found += values.of_still(evaluation)
@@ -41,6 +41,15 @@ def advise(
     found += material.of_material(evaluation)
     found += layers.of_groups(place, counts, evaluation)
     return found
+
+
+#: Told of one place of a look alone.
+_ONCE = ("neighbours_alike",)
+
+
+def _again(advisory: Advisory, found: Sequence[Advisory]) -> bool:
+    """Whether it was told of another place already, and once is enough."""
+    return advisory.code in _ONCE and any(other.code == advisory.code for other in found)
 
 
 def document(advisory: Advisory) -> dict[str, Any]:

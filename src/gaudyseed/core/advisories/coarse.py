@@ -13,6 +13,7 @@ import numpy as np
 
 from ..colour.spaces import linear_to_oklab
 from ..errors import Fix
+from ..look.measured import Measured
 from ..look.scope import Scope
 from ..look.steps import Context, Value, carried_out
 from ..look.steps.base import Advisory, Outcome
@@ -20,19 +21,31 @@ from ..population import Elements, Polygons, Population
 
 #: How far the value half-way may be from the mix: in OKLab for colours (several just noticeable steps), else in 0..1.
 NEAR_COLOUR, NEAR_NUMBER = 0.08, 0.08
+#: The same of a value that is read by place: what is smooth but fine is no edge.
+NEAR_READ = 0.2
 #: A mesh is told to be too coarse from so many vertices on, and at least this part of all.
 FEW, PART = 12, 0.002
 #: Edges that are looked at; of larger meshes every so many-th.
 _MOST_EDGES = 400_000
+#: The same for steps that read by place, which take longer.
+_MOST_READ = 40_000
 
 
 def of_step(outcome: Outcome) -> Iterator[Advisory]:
-    """Where a step that maps each element by itself gives too much between neighbours."""
+    """Where a step that maps each element by itself, or reads where it is, gives too much between neighbours."""
     population = outcome.scope.population
     form, step = population.form, outcome.step
-    if not isinstance(form, Polygons) or outcome.incoming is None or not step.details or step.reach != "element":
+    if not isinstance(form, Polygons) or step.reach != "element" or outcome.value.kind.word == "vector":
         return
-    if outcome.incoming.kind.word != "number" or outcome.value.kind.word == "vector":
+    if outcome.incoming is None:
+        # What a signal reads is seen where its value is mapped, or on others that stand there.
+        if (
+            not outcome.place.startswith("lanes.")
+            or not isinstance(step, Measured)
+            or not step.between_elements(outcome)
+        ):
+            return
+    elif not step.details or outcome.incoming.kind.word != "number":
         return
     found: dict[str, int] = outcome.cached("too coarse", lambda: _counted(outcome, population, form), 200)
     count = found["vertices"]
@@ -51,16 +64,16 @@ def of_step(outcome: Outcome) -> Iterator[Advisory]:
 def _counted(outcome: Outcome, population: Population, form: Polygons) -> dict[str, int]:
     """How many vertices have an edge along which the step does not run straight."""
     ends = form.edges(population.count).ends
-    every = max(1, -(-len(ends) // _MOST_EDGES))
+    reads = outcome.incoming is None
+    every = max(1, -(-len(ends) // (_MOST_READ if reads else _MOST_EDGES)))
     ends = ends[::every]
-    assert outcome.incoming is not None
-    half = _at_middles(outcome, ends)
+    half = _read_at_middles(outcome, ends) if reads else _at_middles(outcome, ends)
     straight = _mixed(_comparable(outcome.value), ends)
     apart = np.abs(_comparable(half) - straight)
     if outcome.value.kind.word == "colour":
-        too_far = np.sqrt((apart**2).sum(axis=1)) > NEAR_COLOUR
+        too_far = np.sqrt((apart**2).sum(axis=1)) > (NEAR_READ if reads else NEAR_COLOUR)
     else:
-        too_far = apart > NEAR_NUMBER
+        too_far = apart > (NEAR_READ if reads else NEAR_NUMBER)
     if every > 1:
         return {"vertices": min(population.count, int(too_far.sum()) * every)}
     marked = np.zeros(population.count, bool)
@@ -77,19 +90,45 @@ def _mixed(values: np.ndarray, ends: np.ndarray) -> np.ndarray:
     return found
 
 
+def _read_at_middles(outcome: Outcome, ends: np.ndarray) -> Value:
+    """What a step that reads by place gives half-way along edges."""
+    population, step = outcome.scope.population, outcome.step
+    assert isinstance(step, Measured)
+    table = {}
+    for name in step.attributes_read():
+        column = population.elements.find(name)
+        if column is not None:
+            table[name] = replace(column, values=_mixed(column.readable, ends).astype(np.float32), missing=None)
+    scope = Scope(
+        replace(population, elements=Elements(population.elements.level, len(ends), table), form=_NO_FACES),
+        outcome.scope.surroundings, outcome.scope.signals, outcome.scope.placement,
+    )  # fmt: skip
+    settled = step.settled(outcome)
+    return carried_out(
+        settled, Context(scope, outcome.place, lambda: None, outcome.value.kind, _signals(outcome, ends)), None
+    )
+
+
+def _signals(outcome: Outcome, ends: np.ndarray) -> Mapping[str, Value]:
+    """The signals that a step reads, half-way along edges."""
+    read = outcome.step.signals_read()
+    return {
+        name: Value(value.kind, np.ascontiguousarray(_mixed(value.array, ends), np.float32))
+        for name, value in outcome.signals.items()
+        if name in read
+    }
+
+
+_NO_FACES = Polygons(np.zeros(1, np.int64), np.empty(0, np.int32))
+
+
 def _at_middles(outcome: Outcome, ends: np.ndarray) -> Value:
     """What the step gives half-way along edges, from the mixes of what comes in and of the signals that it follows."""
     population = outcome.scope.population
     assert outcome.incoming is not None
     elements = Elements(population.elements.level, len(ends), {})
-    scope = Scope(replace(population, elements=elements, form=Polygons(np.zeros(1, np.int64), np.empty(0, np.int32))),
-                  outcome.scope.surroundings, outcome.scope.signals)  # fmt: skip
-    read = outcome.step.signals_read()
-    signals: Mapping[str, Value] = {
-        name: Value(value.kind, np.ascontiguousarray(_mixed(value.array, ends), np.float32))
-        for name, value in outcome.signals.items()
-        if name in read
-    }
-    context = Context(scope, outcome.place, lambda: None, outcome.value.kind, signals)
+    scope = Scope(replace(population, elements=elements, form=_NO_FACES), outcome.scope.surroundings,
+                  outcome.scope.signals)  # fmt: skip
+    context = Context(scope, outcome.place, lambda: None, outcome.value.kind, _signals(outcome, ends))
     incoming = Value(outcome.incoming.kind, np.ascontiguousarray(_mixed(outcome.incoming.array, ends), np.float32))
     return carried_out(outcome.step, context, incoming)

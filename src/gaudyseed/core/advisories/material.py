@@ -24,6 +24,9 @@ LEAK = 0.08
 BRIGHTEST = 3.0
 #: Below this roughness highlights are smaller than a pixel (common practice in renderers, which hold it there).
 SMOOTHEST = 0.02
+#: Below this share of opacity or density a colour is hardly seen; told from this part of the elements on (a choice of
+#: ours), and where its fix begins.
+FAINT, FAINT_PART, SEEN = 0.1, 0.4, 0.25
 #: Lift beyond so many spacings tears a surface apart.
 FAR = 10.0
 
@@ -195,6 +198,26 @@ def _opacity(evaluation: Evaluation, lane: LaneResult) -> Iterator[Advisory]:
     yield Advisory("opacity_hides", _at(lane), sentence, (fix,))
 
 
+def _hardly_seen(evaluation: Evaluation, lane: LaneResult) -> Iterator[Advisory]:
+    """Colours given to elements of which next to nothing is left."""
+    held = lane.channel.held(lane.values)
+    faint = float(((held > 0.5 / 255) & (held < FAINT)).mean())
+    if faint < FAINT_PART or threshold_of(evaluation) is not None or not evaluation.layers:
+        return
+    word = lane.channel.title.lower()
+    yield Advisory(
+        "hardly_seen", _at(lane),
+        f"{100 * faint:.0f} % of the elements have a {word} below {100 * FAINT:g} %, so the colours given to them are "
+        "hardly seen.",
+        (_fit(f"Begin at {100 * SEEN:g} %", lane, to_low=SEEN),),
+    )  # fmt: skip
+
+
+def _see_through(evaluation: Evaluation, lane: LaneResult) -> Iterator[Advisory]:
+    yield from _opacity(evaluation, lane)
+    yield from _hardly_seen(evaluation, lane)
+
+
 def _lift(evaluation: Evaluation, lane: LaneResult) -> Iterator[Advisory]:
     if evaluation.population.count < 2:
         return
@@ -209,5 +232,5 @@ def _lift(evaluation: Evaluation, lane: LaneResult) -> Iterator[Advisory]:
         )  # fmt: skip
 
 
-_OF = {"metalness": _metalness, "roughness": _roughness, "emission_strength": _strength, "opacity": _opacity,
-       "lift": _lift}  # fmt: skip
+_OF = {"metalness": _metalness, "roughness": _roughness, "emission_strength": _strength, "opacity": _see_through,
+       "density": _hardly_seen, "lift": _lift}  # fmt: skip

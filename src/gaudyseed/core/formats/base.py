@@ -102,6 +102,8 @@ class About:
         On every element of a mesh.
     threshold
         Below which opacity cuts out; None where elements are seen through.
+    outputs
+        The names of the attributes that the look sends beside its channels.
     """
 
     name: str = "population"
@@ -112,6 +114,7 @@ class About:
     picture: ElementPicture | None = None
     texels: np.ndarray | None = None
     threshold: float | None = None
+    outputs: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -137,6 +140,8 @@ class Format:
         Whether these bytes are of this format; None where only what no other format recognises is tried.
     as_text
         Whether it is the form in plain text of the format that has its ending.
+    lacks
+        What it cannot hold, in the words of ``losses``.
     """
 
     word: str
@@ -149,6 +154,7 @@ class Format:
     as_text: bool = False
     also: tuple[str, ...] = ()
     kinds: tuple[str, ...] = ("clones", "mesh")
+    lacks: tuple[str, ...] = ()
 
 
 #: Every format by its word.

@@ -316,7 +316,11 @@ def _cells(column: RawColumn, labels: list[bytes], a: int, b: int) -> Cells:
     """The cells of the rows a to b of a column."""
     values = column.values[a:b]
     cells = text_cells(labels, values) if labels else number_cells(values)
-    return cells if column.missing is None else cells.only(~column.missing[a:b])
+    there = np.ones(b - a, bool) if column.missing is None else ~column.missing[a:b]
+    if values.dtype.kind == "f":
+        # What is no number came as an empty cell, or stands for none.
+        there &= ~np.isnan(values)
+    return cells if there.all() else cells.only(there)
 
 
 def _quoted(text: str) -> bytes:
@@ -327,5 +331,15 @@ def _quoted(text: str) -> bytes:
 
 
 FORMATS.add(
-    "csv", Format("csv", "CSV", ".csv", "text/csv; charset=utf-8", write, read, kinds=("clones", "mesh", "strands"))
+    "csv",
+    Format(
+        "csv",
+        "CSV",
+        ".csv",
+        "text/csv; charset=utf-8",
+        write,
+        read,
+        kinds=("clones", "mesh", "strands"),
+        lacks=("polygons",),
+    ),
 )

@@ -598,4 +598,17 @@ def _is_glb(data: bytes) -> bool:
 
 
 _KINDS = ("clones", "mesh", "strands")
-FORMATS.add("glb", Format("glb", "GLB", ".glb", "model/gltf-binary", write, read, _is_glb, kinds=_KINDS))
+FORMATS.add(
+    "glb",
+    Format(
+        "glb",
+        "GLB",
+        ".glb",
+        "model/gltf-binary",
+        write,
+        read,
+        _is_glb,
+        kinds=_KINDS,
+        lacks=("gaps", "doubles", "wide", "faces"),
+    ),
+)

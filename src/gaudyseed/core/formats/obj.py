@@ -421,4 +421,7 @@ def _is_obj(data: bytes) -> bool:
     return seen > 0 and not data.startswith(b"ply")
 
 
-FORMATS.add("obj", Format("obj", "OBJ", ".obj", "model/obj", write, read, _is_obj, kinds=("mesh", "strands")))
+FORMATS.add(
+    "obj",
+    Format("obj", "OBJ", ".obj", "model/obj", write, read, _is_obj, kinds=("mesh", "strands"), lacks=("attributes",)),
+)

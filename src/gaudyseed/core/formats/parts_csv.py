@@ -16,7 +16,7 @@ LEVEL = "part"
 
 
 def write(population: Population, results: Results | None, about: About = About()) -> bytes:
-    """Number, name, size, area, middle and extent of each part, and the mean of each channel over its elements.
+    """Number, name, size, area, middle and extent of each part, and the means of each channel and output.
 
     BadInput where the elements have no parts, and where a name would be run by a spreadsheet as a formula.
     """
@@ -26,6 +26,10 @@ def write(population: Population, results: Results | None, about: About = About(
     check_results(results)
     owning = owning_of(population.elements, LEVEL)
     table = {name: _listed(a) for name, a in owners.attributes.items()}
+    for name in about.outputs:
+        sent = population.elements.attribute(name)
+        means_of = owning.of(np.ascontiguousarray(sent.readable, np.float32), "mean")
+        table[name] = _listed(Attribute(name, "vector" if sent.width > 1 else "number", means_of, (), sent.fields))
     means = {
         word: owning.of(np.ascontiguousarray(CHANNELS[word].held(values), np.float32), "mean")
         for word, values in (results or {}).items()

@@ -649,7 +649,12 @@ def _is_ply(data: bytes) -> bool:
     return data.startswith(b"ply") and data[3:4] in (b"\n", b"\r")
 
 
-FORMATS.add("ply", Format("ply", "PLY, binary", ".ply", "application/octet-stream", write, read, _is_ply))
 FORMATS.add(
-    "ply_ascii", Format("ply_ascii", "PLY, text", ".ply", "text/plain; charset=us-ascii", write_ascii, as_text=True)
+    "ply", Format("ply", "PLY, binary", ".ply", "application/octet-stream", write, read, _is_ply, lacks=("texts",))
+)
+FORMATS.add(
+    "ply_ascii",
+    Format(
+        "ply_ascii", "PLY, text", ".ply", "text/plain; charset=us-ascii", write_ascii, as_text=True, lacks=("texts",)
+    ),
 )

@@ -770,6 +770,23 @@ def _is_usd(data: bytes) -> bool:
 
 _KINDS = ("clones", "mesh", "strands")
 FORMATS.add(
-    "usd", Format("usd", "USD, text", ".usda", "model/vnd.usda", write, read, _is_usd, also=(".usd",), kinds=_KINDS)
+    "usd",
+    Format(
+        "usd",
+        "USD, text",
+        ".usda",
+        "model/vnd.usda",
+        write,
+        read,
+        _is_usd,
+        also=(".usd",),
+        kinds=_KINDS,
+        lacks=("gaps", "wide"),
+    ),
 )
-FORMATS.add("usdc", Format("usdc", "USD, binary", ".usdc", "application/octet-stream", write_crate, kinds=_KINDS))
+FORMATS.add(
+    "usdc",
+    Format(
+        "usdc", "USD, binary", ".usdc", "application/octet-stream", write_crate, kinds=_KINDS, lacks=("gaps", "wide")
+    ),
+)

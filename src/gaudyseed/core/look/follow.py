@@ -188,9 +188,31 @@ def _turned(
     )
     if words and dial.choice in words:
         return dial.choice
+    if words and dial.choices:
+        raise BadInput(
+            f"The dial {name!r} stands at {dial.choice!r}, but this parameter is one of {', '.join(words)}.",
+            place=place, code="wrong_kind",
+        )  # fmt: skip
     if switch and not coloured:
         return bool(value)
     return float(value) if isinstance(value, bool) else value
+
+
+def followers_of(document: BaseModel, dial: str) -> Iterator[tuple[tuple[str, ...], bool]]:
+    """Of each parameter anywhere in a document that follows a dial: the words that it may be, and whether a switch."""
+    for name in type(document).model_fields:
+        value = getattr(document, name)
+        if isinstance(value, FOLLOWING):
+            if getattr(value, "dial", None) == dial and isinstance(document, Document):
+                yield _typed(type(document), name)
+            continue
+        held = value.values() if isinstance(value, dict) else value if isinstance(value, tuple) else (value,)
+        for part in held:
+            if isinstance(part, FOLLOWING):
+                if getattr(part, "dial", None) == dial:
+                    yield (), False
+            elif isinstance(part, BaseModel):
+                yield from followers_of(part, dial)
 
 
 @cache

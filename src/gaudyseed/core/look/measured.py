@@ -20,7 +20,7 @@ from ..kernels.parallel import over
 from ..references import Names
 from .follow import Placed, marked
 from .scope import Scope
-from .steps.base import Context, Step, Value
+from .steps.base import Context, Outcome, Step, Value
 
 Coordinate = Placed[Annotated[float, Field(ge=-1e6, le=1e6)]]
 Degrees = Placed[Annotated[float, Field(ge=-36_000, le=36_000)]]
@@ -228,6 +228,14 @@ class Measured(Step):
         if column is None:
             return ["signal", self.by]
         return [column.digest, digest_of(self._space(scope, column.role))]
+
+    def between_elements(self, outcome: Outcome) -> bool:
+        """Whether its values between two elements are what a coarse mesh would miss."""
+        return False
+
+    def settled(self, outcome: Outcome) -> Step:
+        """The step with what was left to fit the elements written out, for other elements of the same place."""
+        return self
 
     def where(self, scope: Scope, signals: Mapping[str, Value]) -> Where:
         """What is measured."""

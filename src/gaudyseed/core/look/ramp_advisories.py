@@ -26,6 +26,8 @@ class Ramp(Protocol):
 
 LEAST_REACHED = 0.60
 MOST_CLIPPED = 0.05
+#: So many different values are no distribution, but a choice.
+FEW_VALUES = 8
 #: Stops nearer than this stand for an edge.
 HARD_EDGE = 0.005
 #: A share may differ from its band's width by this much.
@@ -118,17 +120,29 @@ def _of_bands(step: Ramp, place: str, ramp: dict[str, Any], total: int) -> Itera
 def _no_colour_out(step: Ramp, ramp: dict[str, Any]) -> bool:
     """Whether values that are few, such as one for each part or the points of strands, leave gaps but no colour out.
 
-    Every band has elements, or there are as many values as stops and they lie evenly.
+    Every band has elements; or there are few values, which all lie on stops; or there are as many values as stops and
+    they lie evenly.
     """
     counts = ramp["counts"]
     if step.interpolation == "steps":
         return min(counts) > 0.01 * sum(counts) / len(counts)
     bins = ramp["incoming"]["bins"]
     filled = np.flatnonzero(bins)
+    if 0 < len(filled) <= FEW_VALUES and _on_stops(step, filled / len(bins), (filled + 1) / len(bins), ramp["places"]):
+        return True
     if len(filled) < max(3, len(counts)):
         return False
     gaps = np.diff(filled) - 1
     return len(filled) + gaps[gaps < len(bins) / len(gaps)].sum() >= LEAST_REACHED * len(bins)
+
+
+def _on_stops(step: Ramp, low: np.ndarray, high: np.ndarray, places: Sequence[float]) -> bool:
+    """Whether each of some ranges of values has a stop in it, or lies where a stop's colour is held."""
+    at, holds = np.clip(np.array(places), 0, 1), np.array([stop.hold for stop in step.stops])
+    ends = np.append(at[1:], 1.0)
+    on = (at[None] >= low[:, None] - 1e-6) & (at[None] <= high[:, None] + 1e-6)
+    held = holds[None] & (low[:, None] >= at[None] - 1e-6) & (high[:, None] <= ends[None] + 1e-6)
+    return bool((on | held).any(axis=1).all())
 
 
 def _of_values(step: Ramp, place: str, ramp: dict[str, Any], total: int) -> Iterator[Advisory]:

@@ -6,12 +6,14 @@ import json
 import re
 
 from flask import Blueprint, Response
-from pydantic import Field
+from pydantic import BaseModel, Field
 
 from ...core.document import Document
 from ...core.errors import BadInput
 from ...core.formats import FORMATS
+from ...core.formats.losses import losses
 from ...core.look.model import Scene
+from ..drafts import Draft
 from ..openapi import BINARY, operation
 from ..workshop import unless_gone, workshop
 
@@ -48,6 +50,28 @@ def export(body: ExportRequest) -> Response:
         kinds = " or ".join(form.kinds)
         raise BadInput(f"{form.title} holds {kinds}, not {population.kind}. Choose another format.", place="format")
     return as_file(form.write(population, results, about), f"{stem}{form.ending}", form.mime)
+
+
+class Losses(BaseModel):
+    """By the word of a format, what it cannot hold of a population, in sentences; those that hold all are left out."""
+
+    losses: dict[str, list[str]]
+
+
+class LossesRequest(Document):
+    """A population to be written."""
+
+    scene: Draft
+    population: str = Field(max_length=40)
+    frame: float | None = None
+
+
+@operation(blueprint, "/exports/losses", method="post", body=LossesRequest, result=Losses)
+def export_losses(body: LossesRequest) -> Losses:
+    """What would be lost of a population in each format."""
+    population = workshop().run(body.scene, unless_gone(), frame=body.frame).population(body.population)
+    found = {word: losses(form, population) for word, form in FORMATS.items() if population.kind in form.kinds}
+    return Losses(losses={word: said for word, said in found.items() if said})
 
 
 def as_file(data: bytes, name: str, kind: str) -> Response:

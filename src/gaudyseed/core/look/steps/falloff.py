@@ -126,6 +126,18 @@ class Falloff(Placing):
 
         return Plan(fill)
 
+    def between_elements(self, outcome: Outcome) -> bool:
+        """A narrow one lies between them."""
+        return True
+
+    def settled(self, outcome: Outcome) -> Falloff:
+        """With its centre, size and end written out, in the space that it is measured in."""
+        centre, size, end = self.resting(outcome.scope, self.where(outcome.scope, outcome.signals))
+        update = {"marker": None, "centre": tuple(centre), "size": tuple(size), "space": self.measured_in}
+        if self.shape == "line":
+            update["end"] = tuple(end)
+        return self.model_copy(update=update)
+
     def _radius(self, scope: Scope, where: Where) -> float:
         """What a distance of 1 from the axis is in units: a spiral turns by units."""
         return float(self.resting(scope, where)[1][0])

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from typing import Any, ClassVar, Literal
 
 import numpy as np
@@ -11,13 +11,14 @@ from pydantic import Field, field_validator
 from ...errors import BadInput, Fix
 from ...formula import FUNCTIONS, LOOKED_UP, Lookup, parse_formula, renamed_in_formula
 from ...formula import Formula as Parsed
+from ...geometry.nearest import spacing
 from ...kernels import hashing
 from ...kinds import NUMBER, Kind, vector
 from ...names import nearest
-from ...paths import replacing
+from ...paths import pointer, replacing
 from ...population.attribute import WHOLE_FLOAT32, WHOLE_FLOAT64, loses_digits
 from ..scope import Scope
-from .base import Context, Plan, Step, Value
+from .base import Advisory, Context, Outcome, Plan, Step, Value, put
 
 #: Larger than usual: each part of a formula costs a call for each chunk.
 CHUNK = 1 << 17
@@ -25,6 +26,21 @@ _STREAM = np.uint32(0x464F524D)
 #: Names that are no attributes: the element's number from 0, how many there are, and time (still 0).
 TIMES = ("frame", "seconds")
 BUILT_IN = ("index", "count", *TIMES)
+
+
+#: Counting off by more than so many is no pattern that is found.
+_COUNTED_OFF = 64
+#: How many spacings elements that follow one another stand apart at most where they stand in rows.
+_BESIDE = 2.5
+
+
+def _in_rows(places: np.ndarray) -> bool:
+    """Whether most elements stand beside the ones before them."""
+    apart = spacing(places)
+    if not apart > 0:
+        return False
+    steps = np.linalg.norm(np.diff(places[:4096].astype(np.float64), axis=0), axis=1)
+    return float((steps < _BESIDE * apart).mean()) > 0.8
 
 
 class Formula(Step):
@@ -54,6 +70,24 @@ class Formula(Step):
     def renamed_texts(self, old: str, new: str) -> dict[str, Any]:
         """The formula with a name renamed."""
         return {"text": renamed_in_formula(self.text, old, new)}
+
+    def advisories(self, outcome: Outcome, census: Mapping[str, Any]) -> Iterator[Advisory]:
+        """That it counts off elements that stand in a row, which makes a pattern that the eye finds."""
+        found = parse_formula(self.text).counted_off(_COUNTED_OFF)
+        elements = outcome.scope.elements
+        position = elements.find("position")
+        if found is None or elements.count < 4 * found[0] or position is None or not _in_rows(position.readable):
+            return
+        n, (start, stop) = found
+        # Columns count in bytes of UTF-8.
+        line = self.text.encode()
+        other = (line[:start] + f"floor(random(1) * {n})".encode() + line[stop:]).decode()
+        yield Advisory(
+            "counted_off", outcome.place,
+            f"{line[start:stop].decode()!r} counts off elements that stand beside one another, which makes a pattern "
+            "that the eye finds.",
+            (Fix(f"Take a random one of {n}", [put(f"{pointer(outcome.place)}/text", other)]),),
+        )  # fmt: skip
 
     def attributes_read(self) -> tuple[str, ...]:
         """All its names."""

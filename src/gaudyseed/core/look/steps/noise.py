@@ -181,6 +181,14 @@ class Noise(Measured, Keyed):
             bias=float(self.bias), warp=float(self.warp), warp_size=float(self.warp_size),
         )  # fmt: skip
 
+    def between_elements(self, outcome: Outcome) -> bool:
+        """Its edges lie between them, where each element has a value of its own."""
+        return self.per == ELEMENT
+
+    def settled(self, outcome: Outcome) -> Noise:
+        """With its size written out."""
+        return self.model_copy(update={"size": self.patch(self.where(outcome.scope, outcome.signals))})
+
     def census(self, outcome: Outcome) -> dict[str, Any]:
         """The size of its patches, and how many lie across the longest side."""
         where = self.where(outcome.scope, outcome.signals)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from typing import Annotated, Any, ClassVar, Literal
 
 import numpy as np
@@ -11,16 +11,30 @@ from pydantic import Field
 from ... import census
 from ...buffers import empty
 from ...colour.spaces import to_hexes
-from ...errors import BadInput
+from ...errors import BadInput, Fix
 from ...kernels import palettes as kernels
 from ...kernels import ramps as ramp_kernels
 from ...kernels.parallel import over
 from ...kinds import COLOUR, Kind, Word
 from ...palette import MOST_SWATCHES, Swatch, linear_of
+from ...paths import pointer
 from ...picking import picker
+from ...population import Points
 from ..follow import FollowColour, FollowDial
 from ..scope import Scope
-from .base import Choices, Context, Outcome, Plan, Step, Value, mean_colour
+from .base import Advisory, Choices, Context, Outcome, Plan, Step, Value, mean_colour, put, whole_step
+
+#: Elements of a population that are seen one by one, and the part of them beside an equal one that is told.
+_SEEN_SINGLY, _ALIKE = 600, 0.15
+_SAMPLE = 256
+
+
+def _beside_alike(places: np.ndarray, swatches: np.ndarray) -> float:
+    """The part of up to 256 elements that have the swatch of their nearest neighbour."""
+    rows = np.unique(np.linspace(0, len(places) - 1, min(len(places), _SAMPLE)).astype(np.int64))
+    apart = np.linalg.norm(places[rows, None].astype(np.float64) - places[None], axis=2)
+    apart[np.arange(len(rows)), rows] = np.inf
+    return float((swatches[rows] == swatches[apart.argmin(axis=1)]).mean())
 
 
 class Palette(Step):
@@ -99,6 +113,25 @@ class Palette(Step):
         if outcome.incoming.kind.word == "number":
             found["incoming"] = census.histogram(outcome.incoming.array, 0.0, 1.0)
         return found
+
+    def advisories(self, outcome: Outcome, census: Mapping[str, Any]) -> Iterator[Advisory]:
+        """That chance put equal swatches side by side, where elements are few enough to be seen one by one."""
+        before, scope = outcome.before, outcome.scope
+        position = scope.elements.find("position")
+        if before is None or before.step.step != "random" or getattr(before.step, "per", "") != "element":
+            return
+        few = isinstance(scope.population.form, Points) and 12 <= scope.elements.count <= _SEEN_SINGLY
+        if not few or position is None or len(self.swatches) < 2:
+            return
+        alike = _beside_alike(position.readable, self.choices_of(outcome))
+        if alike < _ALIKE:
+            return
+        spread = whole_step("spread", by="ramp_bands", seed=1)
+        yield Advisory(
+            "neighbours_alike", outcome.place,
+            f"Chance gave {100 * alike:.0f} % of the elements the swatch of the one beside them.",
+            (Fix("Spread them", [put(pointer(outcome.place), spread)]),),
+        )  # fmt: skip
 
     def result_kind(self, scope: Scope, place: str, incoming: Kind | None = None) -> Kind:
         """A colour; of vectors two numbers are wanted."""

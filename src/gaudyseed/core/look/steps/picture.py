@@ -23,6 +23,8 @@ from .base import Advisory, Context, Outcome, Plan, Value, put
 
 #: Luma weights of linear light (ITU-R BT.709-6).
 _LUMA = np.array([0.2126, 0.7152, 0.0722], np.float32)
+#: Texels between two elements from which a picture is finer than these can show.
+_TOO_FINE = 4
 _PARTS = ("red", "green", "blue", "alpha")
 _Shift = Placed[Annotated[float, Field(ge=-1e6, le=1e6)]]
 _Scale = Placed[Annotated[float, Field(ge=1e-6, le=1e6)]]
@@ -147,7 +149,28 @@ class Picture(Placing):
                 out[:] = (found[:, :3] @ _LUMA)[:, None] if self.greyed else found[:, :3]
 
         facts = {"inside": _inside(where, affine), "texels": between, "level": max(level, 0.0)}
+        if self.on == "uv":
+            facts["span"] = _span(where, affine, texels)
         return Plan(fill, facts=facts)
+
+    def attributes_read(self) -> tuple[str, ...]:
+        """The vector that it lies by."""
+        return (self.uv if self.on == "uv" else self.by,)
+
+    def between_elements(self, outcome: Outcome) -> bool:
+        """Its edges lie between them; one that is much finer is told by itself."""
+        return (outcome.value.facts or {}).get("texels", 0.0) <= _TOO_FINE
+
+    def settled(self, outcome: Outcome) -> Picture:
+        """With its plane written out, in the space that it is measured in, as fine as it was read."""
+        level = (outcome.value.facts or {}).get("level", 0.0)
+        own = {"averaged": level > 0}
+        if self.on == "uv":
+            return self.model_copy(update=own)
+        scope = outcome.scope
+        centre, size, turn = self.resting(scope, self.where(scope, outcome.signals), self._texels(scope, ""))
+        update = {"marker": None, "centre": tuple(centre), "size": tuple(size), "turn": tuple(turn)}
+        return self.model_copy(update={**own, **update, "space": self.measured_in})
 
     def census(self, outcome: Outcome) -> dict[str, Any]:
         """The size of the picture, and where its plane stands."""
@@ -165,7 +188,7 @@ class Picture(Placing):
         """That it has more detail than the elements can show, or that it lies beside them."""
         facts = outcome.value.facts or {}
         population = outcome.scope.population
-        if facts.get("texels", 0) > 4 and len(outcome.value.array):
+        if facts.get("texels", 0) > _TOO_FINE and len(outcome.value.array):
             mesh = isinstance(population.form, Polygons)
             word = "vertices" if mesh else "elements"
             fixes = (Fix("Subdivide it once more", [], "subdivide"),) if mesh else ()
@@ -176,14 +199,36 @@ class Picture(Placing):
                 fixes,
             )  # fmt: skip
         values = outcome.value.array
+        at = pointer(outcome.place)
+        if self.on == "uv" and len(values) > 1:
+            if facts.get("span", 2.0) < 1:
+                yield Advisory(
+                    "picture_one_texel", outcome.place,
+                    f"All elements read one texel of the picture, because their {self.uv} hardly differs.",
+                    (Fix("Lay it on a plane", [put(f"{at}/on", "plane")]),),
+                )  # fmt: skip
+            elif self.edge == "hold" and facts.get("inside", 1.0) < 0.05:
+                yield Advisory(
+                    "picture_outside", outcome.place,
+                    f"{100 * (1 - facts['inside']):.0f} % of the elements have a {self.uv} outside 0 to 1, where the "
+                    "picture's edge goes on.",
+                    (Fix("Repeat the picture", [put(f"{at}/edge", "repeat")]),),
+                )  # fmt: skip
         if self.on == "plane" and self.edge == "hold" and len(values) > 1 and facts.get("inside") == 0:
-            at = pointer(outcome.place)
             fitted = [put(f"{at}/{name}", None) for name in ("marker", "centre", "size")]
             fitted.append(put(f"{at}/turn", [0.0, 0.0, 0.0]))
             yield Advisory(
                 "picture_misses", outcome.place, "No element lies within this picture: all get its edge.",
                 (Fix("Fit it to the population", fitted),),
             )  # fmt: skip
+
+
+def _span(where: Where, affine: Affine, texels: Texels) -> float:
+    """How many texels the elements reach over, along the wider of the picture's sides."""
+    low, high = where.own_box
+    corners = np.array([[(low, high)[b >> k & 1][k] for k in range(3)] for b in range(8)])
+    at = corners @ affine.matrix[:2, :3].T + affine.matrix[:2, 3]
+    return float((np.ptp(at, axis=0) * [texels.width, texels.height]).max())
 
 
 def _inside(where: Where, affine: Affine) -> float:
