@@ -6,6 +6,7 @@ import atexit
 import io
 import json
 import os
+import re
 import shutil
 import subprocess
 import sys
@@ -210,6 +211,12 @@ class BrowserCase(unittest.TestCase):
         self.page.mouse.move(x + 3, y + 8, steps=3)
         self.page.mouse.move(*to, steps=8)
         self.page.mouse.up()
+
+    def by_chance(self) -> None:
+        """In the dialogue of an import: not the colours that the file carries, but random ones."""
+        self.page.get_by_role("button", name=re.compile("^Colours at first: ")).click()
+        with self.page.expect_response(re.compile("/imports")):
+            self.page.get_by_role("option", name="By chance").click()
 
     def after(self, act) -> None:
         """Do something and wait until its colours are drawn and saved."""

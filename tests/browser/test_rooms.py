@@ -302,6 +302,7 @@ class HueAndLuma(BrowserCase):
         PlyData([PlyElement.describe(rows, "vertex")]).write(str(path))
         page.keyboard.press("Alt+1")
         page.get_by_label("File to import").set_input_files(str(path))
+        self.by_chance()
         page.get_by_role("button", name="Add to the scene").click()
         page.get_by_text("3,000 elements", exact=True).wait_for()
         self.settle()
@@ -438,7 +439,8 @@ class GatherAndPublish(BrowserCase):
         field.fill("0")
         field.press("Enter")
         page.get_by_text("1 elements", exact=True).wait_for()
-        page.get_by_label(re.compile("^Remove Scatter")).first.click()
+        page.get_by_role("button", name=re.compile("^More for Scatter")).first.click()
+        page.get_by_role("menuitem", name="Remove").click()
         page.get_by_text("12,000 elements", exact=True).wait_for()
 
     def test_the_table_of_all_elements(self):

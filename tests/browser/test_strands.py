@@ -364,6 +364,7 @@ class Groom(StrandCase):
         page.get_by_label("File to import").set_input_files(upload)
         dialog = page.get_by_role("dialog")
         dialog.get_by_text("points in 4 strands").wait_for()
+        self.by_chance()
         self.after(lambda: dialog.get_by_role("button", name="Add to the scene").click())
         page.get_by_role("region", name="Populations").get_by_role("button", name=re.compile("^groom")).first.wait_for()
         page.keyboard.press("Alt+2")

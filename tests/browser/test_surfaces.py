@@ -277,6 +277,7 @@ class Files(SurfaceCase):
             ("An element", "Each copy"),
         ):
             self.assertIn(now, dialog.get_by_role("button", name=re.compile(f"^{label}")).inner_text())
+        self.by_chance()
         self.after(lambda: dialog.get_by_role("button", name="Add to the scene").click())
         page.get_by_role("button", name=re.compile("^things")).wait_for()
         page.keyboard.press("Alt+2")

@@ -1293,7 +1293,7 @@ class LookFormat(unittest.TestCase):
                 {
                     "step": "falloff",
                     "shape": "angle",
-                    "centre": middle.tolist(),
+                    "centre": (middle + 0.02).tolist(),
                     "size": [1, 2, 1],
                     "turn": [10, 20, 30],
                 },
