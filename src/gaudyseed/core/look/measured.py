@@ -111,11 +111,16 @@ class Where:
         three[:, : self.values.shape[1]] = self.values[:, :3]
         return moved(three, "point", self.space)
 
-    def affine(self, into: np.ndarray) -> Affine:
-        """From own vectors into the space that a (4, 4) matrix leads to from the measured one."""
+    def affine(self, into: np.ndarray, near: np.ndarray) -> Affine:
+        """From own vectors into the space that a (4, 4) matrix leads to from the measured one.
+
+        Of all points that the matrix takes to 0, a plane of them for a line, the one beside ``near`` (3,), which is a
+        place of the measured space, is taken off first.
+        """
         matrix = into @ self.space
         linear, shift = matrix[:3, :3], matrix[:3, 3]
-        centre = np.clip(-np.linalg.pinv(linear) @ shift, -1e30, 1e30)
+        beside = np.linalg.pinv(self.space[:3, :3]) @ (near - self.space[:3, 3])
+        centre = np.clip(beside - np.linalg.pinv(linear) @ (linear @ beside + shift), -1e30, 1e30)
         high = centre.astype(np.float32)
         low = (centre - high).astype(np.float32)
         left = linear @ (high.astype(np.float64) + low) + shift

@@ -113,7 +113,7 @@ class Falloff(Placing):
     def plan(self, context: Context, incoming: Value | None) -> Plan:
         """(n,) float32 in 0..1."""
         where = self.where_of(context)
-        affine = where.affine(self._into(context.scope, where))
+        affine = where.affine(self._into(context.scope, where), self.resting(context.scope, where)[0])
         shape, profile = _SHAPES.index(self.shape), _PROFILES.index(self.profile)
         assert isinstance(self.inner, float) and isinstance(self.outer, float) and isinstance(self.spiral, float)
         inverse = np.float32(min(1 / max(self.outer - self.inner, 1e-12), 1e12))

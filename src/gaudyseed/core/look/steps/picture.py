@@ -132,7 +132,8 @@ class Picture(Placing):
         """(n, 3) linear colours, or (n,) float32; the facts tell how many texels lie between two elements."""
         texels = self._texels(context.scope, context.place)
         where = self._source().where_of(context)
-        affine = where.affine(self._into(context.scope, where, texels))
+        near = np.zeros(3) if self.on == "uv" else self.resting(context.scope, where, texels)[0]
+        affine = where.affine(self._into(context.scope, where, texels), near)
         between = _between(where, affine, texels)
         level = math.log2(between) - 0.5 if self.averaged and between > 1 else 0.0
         at = texels.filling(level, self.edge)
