@@ -18,6 +18,8 @@ import numpy as np
 from ..errors import BadInput, never_overtaken
 from ..kernels import lists, text
 from ..population import Attribute, Field, Polygons, Population
+from ..population.attribute import WHOLE_FLOAT64
+from ..population.elements import KEY
 from ..population.meshes import PART
 from .base import FORMATS, About, Format, Thing, Wish
 from .cells import BATCH, Batch, Check, is_number, runs_as_formula
@@ -109,7 +111,9 @@ def read(data: bytes, name: str, check: Check = never_overtaken, wish: Wish = Wi
         for k, e in enumerate(elements)
         if e is not vertex and e.count and k != face
     )
-    raw = [RawColumn(p.name, np.ascontiguousarray(v)) for p, v in zip(vertex.properties, values, strict=True)]
+    raw = [
+        _numbered(RawColumn(p.name, np.ascontiguousarray(v))) for p, v in zip(vertex.properties, values, strict=True)
+    ]
     stem = PurePath(name).stem
     if faces is None:
         return [Thing(stem, to_population(raw, name, "vertex", notes), "clones, one a vertex")]
@@ -119,6 +123,15 @@ def read(data: bytes, name: str, check: Check = never_overtaken, wish: Wish = Wi
 
 
 _INDICES = ("vertex_indices", "vertex_index")
+
+
+def _numbered(column: RawColumn) -> RawColumn:
+    """Ids beyond 32 bits, which PLY has no whole numbers for and which came as doubles, as what they are."""
+    values = column.values
+    if column.name != KEY or values.dtype.kind != "f" or values.dtype.itemsize < 8:
+        return column
+    whole = np.isfinite(values).all() and (np.abs(values) <= WHOLE_FLOAT64).all() and (values == np.rint(values)).all()
+    return RawColumn(column.name, values.astype("<i8")) if whole else column
 
 
 def _mesh(raw: list[RawColumn], faces: _Rows, name: str, notes: tuple[str, ...]) -> Population:

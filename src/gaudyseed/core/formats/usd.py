@@ -642,8 +642,9 @@ def _instancer(population: Population, results: Results | None, about: About) ->
         kinds[piece.rows] = k
     yield f'def PointInstancer "{name}"\n{{\n'
     yield from _array("point3f[] positions", places_of(population))
-    # Real part first; half floats are what the schema wants.
+    # Real part first. In half floats for readers that know nothing newer, whole for those that do.
     yield from _array("quath[] orientations", turns[:, [3, 0, 1, 2]])
+    yield from _array("quatf[] orientationsf", turns[:, [3, 0, 1, 2]].astype(np.float32))
     yield from _array("float3[] scales", np.repeat(sizes[:, None], 3, axis=1).astype(np.float32))
     yield from _array("int[] protoIndices", kinds)
     yield f"    rel prototypes = [{', '.join(f'</{name}/{word}>' for word in words)}]\n"

@@ -345,11 +345,13 @@ class Reader:
         kinds = self.get(instancer.GetProtoIndicesAttr())
         if kinds is None or len(kinds) == 0:
             return
-        self.note_motion(prim, [instancer.GetPositionsAttr(), instancer.GetOrientationsAttr()])
+        turns = [instancer.GetOrientationsAttr(), instancer.GetOrientationsfAttr()]
+        self.note_motion(prim, [instancer.GetPositionsAttr(), *turns])
         matrices = instancer.ComputeInstanceTransformsAtTime(
             self.time, self.time, UsdGeom.PointInstancer.IncludeProtoXform, UsdGeom.PointInstancer.IgnoreMask
         )
-        placed = self.matrix(prim) @ np.array([np.array(m).T for m in matrices]).reshape(-1, 4, 4)
+        # Rows times matrices there, matrices times columns here.
+        placed = self.matrix(prim) @ np.array(matrices).reshape(-1, 4, 4).transpose(0, 2, 1)
         targets = instancer.GetPrototypesRel().GetTargets()
         names = [target.name for target in targets]
         ids = self.values(self.get(instancer.GetIdsAttr()), "int64[]")
