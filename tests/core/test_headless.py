@@ -1,0 +1,165 @@
+"""The command line with whole scenes: several populations, a ground, what the data file keeps, dials of every kind."""
+
+from __future__ import annotations
+
+import json
+
+import numpy as np
+
+from gaudyseed.core.digest import digest_of
+from gaudyseed.core.document import parse
+from gaudyseed.core.formats import FORMATS, read_points
+from gaudyseed.core.look.evaluate import Evaluator
+from gaudyseed.core.look.model import Scene
+from gaudyseed.core.painting import Values
+from gaudyseed.core.scene import SceneRun
+from gaudyseed.store import Store
+from tests.core.test_cli import CommandLine
+from tests.support import FIVE, look_document, ramp
+
+RANDOM = {"step": "random", "seed": 42}
+BANDS = ramp([0, 0.5], FIVE[:2])
+
+
+class Scenes(CommandLine):
+    """A mesh, and sequins that stand on it and take its colours."""
+
+    def setUp(self) -> None:
+        mesh = {"maker": "mesh", "surface": "ring", "subdivision": 1}
+        scatter = {"maker": "scatter", "surface": "ring", "on": "ring", "count": 400}
+        read = [{"step": "ground"}]
+        self.scene = {
+            "gaudyseed": 2,
+            "populations": [
+                {"id": "ring", "name": "Ring", "maker": mesh, "look": look_document(RANDOM, BANDS)},
+                {"id": "dots", "name": "Dots", "maker": scatter, "look": look_document(*read)},
+            ],
+        }  # fmt: skip
+        self.file = self.written("scene.json", self.scene)
+
+    def written(self, name: str, document: dict):
+        path = self.folder / name
+        path.write_text(json.dumps(document))
+        return path
+
+    def test_populations_are_chosen_and_stand_on_one_another(self):
+        run = SceneRun(parse(Scene, self.scene), Evaluator(), lambda order: order.make(None))
+        for name, identity, count in (("Dots", "dots", 400), ("ring", "ring", None)):
+            done = self.run_it("--scene", self.file, "--population", name, "--out", "a.ply", "--census")
+            self.assertEqual(done.returncode, 0, done.stderr)
+            found = read_points((self.folder / "a.ply").read_bytes(), "a.ply")
+            wanted = FORMATS["ply"].write(*run.sent(identity))
+            self.assertEqual((self.folder / "a.ply").read_bytes(), wanted)
+            self.assertEqual(found.count, count or run.evaluation("ring").population.count)
+        levels = np.unique(run.evaluation("dots").colours, axis=0)
+        self.assertGreater(len(levels), 1)
+
+    def test_which_one_must_be_said_and_be_there(self):
+        for more, word in (((), "'Ring', 'Dots'"), (("--population", "Hills"), "'Hills'")):
+            done = self.run_it("--scene", self.file, "--out", "no.ply", *more)
+            self.assertEqual((done.returncode, done.stderr.count("\n")), (2, 1), done.stderr)
+            self.assertIn(word, done.stderr)
+        done = self.run_it("--out", "no.ply")
+        self.assertEqual(done.returncode, 2)
+        self.assertIn("--scene", done.stderr)
+
+    def test_a_file_takes_the_place_of_a_populations_elements(self):
+        done = self.run_it(self.points, "--scene", self.file, "--population", "Ring", "--out", "b.ply")
+        self.assertEqual(done.returncode, 0, done.stderr)
+        self.assertEqual(read_points((self.folder / "b.ply").read_bytes(), "b.ply").count, 300)
+
+    def test_what_lies_in_the_data_file(self):
+        data = self.folder / "kept.sqlite"
+        store = Store(data)
+        store.migrate()
+        count = SceneRun(parse(Scene, self.scene), Evaluator(), lambda o: o.make(None)).population("ring").count
+        painted = np.linspace(0, 1, count, dtype=np.float32)[:, None]
+        digest = digest_of(Values(painted).packed())
+        store.put_columns({digest: Values(painted).packed()})
+        store.close()
+        ring = self.scene["populations"][0]
+        ring["painted"] = [{"name": "worn", "digest": digest, "subdivision": 1}]
+        lane = {"layers": [{"paint": [{"step": "attribute", "name": "worn"}]}]}
+        ring["look"]["lanes"]["roughness"] = lane
+        file = self.written("painted.json", self.scene)
+        done = self.run_it("--scene", file, "--population", "Ring", "--out", "no.ply")
+        self.assertEqual((done.returncode, done.stderr.count("\n")), (2, 1), done.stderr)
+        self.assertIn("--data", done.stderr)
+        done = self.run_it("--scene", file, "--population", "Ring", "--data", data, "--out", "c.ply")
+        self.assertEqual(done.returncode, 0, done.stderr)
+        found = read_points((self.folder / "c.ply").read_bytes(), "c.ply").elements.attribute("roughness").readable
+        np.testing.assert_allclose(found, painted[:, 0], atol=1e-6)
+
+    def test_frames_are_whole_with_keys_and_without(self):
+        for scene in (self.scene, {**self.scene, "timeline": {"first": 1, "last": 48}}):
+            file = self.written("frames.json", scene)
+            arguments = ("--scene", file, "--population", "Ring", "--out", "no.ply")
+            done = self.run_it(*arguments, "--frame", "24.2")
+            self.assertEqual((done.returncode, done.stderr.count("\n")), (2, 1), done.stderr)
+            self.assertIn("24.2", done.stderr)
+            self.assertEqual(self.run_it(*arguments, "--frame", "24").returncode, 0)
+        done = self.run_it(self.points, "--look", self.look, "--out", "no.ply", "--frame", "24.2")
+        self.assertEqual(done.returncode, 2)
+
+    def test_what_is_lost_is_told(self):
+        table = self.folder / "kinds.csv"
+        table.write_text("x,y,z,kind\n0,0,0,fish\n1,0,0,fox\n")
+        done = self.run_it(table, "--look", self.look, "--out", "kinds.ply")
+        self.assertEqual(done.returncode, 0, done.stderr)
+        self.assertIn("The texts of kind go out as numbers", done.stderr)
+
+
+class Dials(CommandLine):
+    """Every kind of dial is turned by what it says, or by its value."""
+
+    SEASON = {"dials": [{"name": "season", "choices": ["ball", "card", "ring"], "value": 0}]}
+
+    def turned(self, document: dict, *dials: str, scene: dict | None = None):
+        """What the command said, and what it wrote."""
+        look = self.folder / "dialled.json"
+        look.write_text(json.dumps(document))
+        out = self.folder / "dialled.usda"
+        out.unlink(missing_ok=True)
+        arguments = [part for dial in dials for part in ("--dial", dial)]
+        if scene:
+            file = self.folder / "dials.json"
+            file.write_text(json.dumps({"gaudyseed": 2, **scene}))
+            arguments += ["--scene", str(file)]
+        done = self.run_it(self.points, "--look", look, "--out", out, *arguments)
+        return done, out.read_text() if out.exists() else ""
+
+    def refused(self, document: dict, dial: str, *words: str, scene: dict | None = None) -> None:
+        done, written = self.turned(document, dial, scene=scene)
+        self.assertEqual((done.returncode, done.stderr.count("\n"), written), (2, 1, ""), done.stderr)
+        for word in words:
+            self.assertIn(word, done.stderr)
+
+    def test_words_of_a_scenes_dial(self):
+        document = {**look_document(RANDOM, BANDS), "shapes": [{"shape": {"dial": "season"}}]}
+        for dials, shape in (((), "ball"), (("season=Card",), "card"), (("season=2",), "ring")):
+            done, written = self.turned(document, *dials, scene=self.SEASON)
+            self.assertEqual(done.returncode, 0, done.stderr)
+            self.assertIn(f'def Mesh "{shape}"', written)
+        for wrong in ("autumn", "3", "-1", "1.5"):
+            self.refused(document, f"season={wrong}", wrong, "ball, card, ring", "0 to 2", scene=self.SEASON)
+
+    def test_without_a_scene_the_words_are_those_of_what_follows(self):
+        document = {**look_document(RANDOM, BANDS), "shapes": [{"shape": {"dial": "season"}}]}
+        self.assertIn('def Mesh "rosette"', self.turned(document, "season=rosette")[1])
+        self.refused(document, "season=autumn", "rosette", "bead")
+
+    def test_switches(self):
+        document = look_document(RANDOM, BANDS, amount={"dial": "lit"})
+        scene = {"dials": [{"name": "lit", "value": True}]}
+        off, on = (self.turned(document, f"lit={word}", scene=scene)[1] for word in ("off", "on"))
+        self.assertTrue(off and on and off != on)
+        for word, same in (("true", on), ("1", on), ("No", off), ("0", off)):
+            self.assertEqual(self.turned(document, f"lit={word}", scene=scene)[1], same, word)
+        self.refused(document, "lit=perhaps", "neither on nor off", scene=scene)
+
+    def test_numbers_and_colours_of_a_scene_stay_what_they_are(self):
+        document = look_document(RANDOM, ramp([0, 0.5], ["#000000", {"dial": "glow"}]), amount={"dial": "much"})
+        scene = {"dials": [{"name": "glow", "value": "#102030"}, {"name": "much", "value": 1}]}
+        self.assertEqual(self.turned(document, "glow=#ff8800", "much=0.5", scene=scene)[0].returncode, 0)
+        self.refused(document, "glow=0.5", "a colour", scene=scene)
+        self.refused(document, "much=#ff8800", "a number", scene=scene)
