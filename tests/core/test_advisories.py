@@ -3,13 +3,18 @@
 from __future__ import annotations
 
 import unittest
+from dataclasses import replace
 
 import numpy as np
 
 from gaudyseed.core.document import parse
 from gaudyseed.core.look.evaluate import Evaluator
-from gaudyseed.core.look.model import Look
+from gaudyseed.core.look.model import Look, Scene
+from gaudyseed.core.population import Attribute, Field
+from gaudyseed.core.population.makers.grid import GridMaker
 from gaudyseed.core.report import Reporter
+from gaudyseed.core.scene import SceneRun
+from gaudyseed.demo import bench_scene, demo_scene, horse_scene, route_scene
 from tests.core.test_looks import apply_patch
 from tests.support import FIVE, look_document, points, ramp
 
@@ -71,6 +76,123 @@ class Ramps(Case):
         self.assertNotIn("ramp_underused", self.advised(look_document(RANDOM, five, mixed)))
         two = {"step": "quantise", "levels": 2}
         self.assertIn("ramp_underused", self.advised(look_document(RANDOM, two, even)))
+
+    def test_two_values_on_stops_of_a_mixed_ramp_are_no_fault(self):
+        """A formula of two values before a mixed ramp: both lie on stops, so nothing is left unused by mistake."""
+        two = {"step": "formula", "text": "floor(random(1) * 2) / 2"}
+        mixed = ramp([0, 0.5, 1], FIVE[:3], interpolation="straight")
+        self.assertNotIn("ramp_underused", self.advised(look_document(two, mixed)))
+        between = {"step": "formula", "text": "floor(random(1) * 2) / 10 + 0.2"}
+        self.assertIn("ramp_underused", self.advised(look_document(between, mixed)))
+
+
+class Patterns(unittest.TestCase):
+    """What the eye finds in elements that stand in rows, or are few."""
+
+    def advised(self, population, *paint: dict) -> dict[str, dict]:
+        evaluator = Evaluator()
+        evaluation = evaluator.evaluate(population, parse(Look, look_document(*paint)))
+        return {a["code"]: a for a in Reporter(evaluator).advisories(evaluation)}
+
+    def grid(self, columns: int = 20, rows: int = 20):
+        return GridMaker(maker="grid", columns=columns, rows=rows, layers=1).make(None)
+
+    def test_elements_that_are_counted_off_in_a_row(self):
+        for text in ("index % 3 / 3", "modulo(id, 4) / 4", "0.1 + index % 3 / 3"):
+            found = self.advised(self.grid(), {"step": "formula", "text": text}, BANDS)
+            self.assertIn("counted_off", found, text)
+            (fix,) = found["counted_off"]["fixes"]
+            whole = parse(Look, look_document({"step": "formula", "text": text}, BANDS)).model_dump(mode="json")
+            for operation in fix["operations"]:
+                apply_patch(whole, operation)
+            mended = whole["lanes"]["base_colour"]["layers"][0]["paint"][0]
+            self.assertIn("random(1)", mended["text"])
+            self.assertNotIn("counted_off", self.advised(self.grid(), mended, BANDS))
+            # Of as many values as before, by chance.
+            values = Evaluator().evaluate(self.grid(), parse(Look, whole)).steps[0].value.array
+            self.assertEqual(len(np.unique(values)), 3 if "3" in text else 4)
+        scattered = points(400)
+        for text, population in (
+            ("index % 3 / 3", scattered),
+            ("index / 400", self.grid()),
+            ("index % 90", self.grid()),
+        ):
+            self.assertNotIn("counted_off", self.advised(population, {"step": "formula", "text": text}, BANDS), text)
+
+    def test_equal_neighbours_where_a_palette_is_random(self):
+        palette = {"step": "palette", "swatches": [{"colour": c} for c in FIVE[:3]]}
+        found = self.advised(self.grid(10, 10), RANDOM, palette)
+        self.assertIn("neighbours_alike", found)
+        (fix,) = found["neighbours_alike"]["fixes"]
+        whole = parse(Look, look_document(RANDOM, palette)).model_dump(mode="json")
+        for operation in fix["operations"]:
+            apply_patch(whole, operation)
+        paint = whole["lanes"]["base_colour"]["layers"][0]["paint"]
+        self.assertEqual([s["step"] for s in paint], ["random", "spread", "palette"])
+        self.assertNotIn("neighbours_alike", self.advised(self.grid(10, 10), *paint))
+        # Not where nobody sees them one by one, nor where it was put in order on purpose.
+        self.assertNotIn("neighbours_alike", self.advised(self.grid(40, 40), RANDOM, palette))
+        ordered = {"step": "attribute", "name": "position", "component": "x"}
+        self.assertNotIn("neighbours_alike", self.advised(self.grid(10, 10), ordered, palette))
+
+
+class Pictures(unittest.TestCase):
+    """A picture read by uv: outside 0 to 1, on one texel, and as it should be."""
+
+    def advised(self, uv: np.ndarray, **settings) -> dict[str, dict]:
+        population = points(len(uv))
+        laid = Attribute("uv", "vector", uv.astype(np.float32), fields=(Field("u", "<f4"), Field("v", "<f4")))
+        population = replace(population, elements=population.elements.with_more({"uv": laid}))
+        step = {"step": "picture", "on": "uv", "edge": "hold", **settings}
+        evaluator = Evaluator()
+        evaluation = evaluator.evaluate(population, parse(Look, look_document(step)))
+        return {a["code"]: a for a in Reporter(evaluator).advisories(evaluation)}
+
+    def test_where_the_uv_lie(self):
+        uv = np.random.default_rng(2).random((400, 2))
+        self.assertEqual(set(self.advised(uv)) & {"picture_outside", "picture_one_texel"}, set())
+        outside = self.advised(uv + 3)
+        self.assertIn("100 %", outside["picture_outside"]["sentence"])
+        self.assertEqual(outside["picture_outside"]["fixes"][0]["operations"][0]["value"], "repeat")
+        self.assertNotIn("picture_outside", self.advised(uv + 3, edge="repeat"))
+        for one in (uv * 1e-5 + 0.5, np.full((400, 2), 0.25)):
+            told = self.advised(one)
+            self.assertIn("picture_one_texel", told)
+            self.assertEqual(told["picture_one_texel"]["fixes"][0]["operations"][0]["value"], "plane")
+
+
+class Faint(Case):
+    def test_an_opacity_at_which_colours_are_hardly_seen(self):
+        faint = {"step": "range", "to_low": 0, "to_high": 0.15}
+        whole = look_document(RANDOM, BANDS)
+        whole["lanes"]["opacity"] = {"layers": [{"paint": [RANDOM | {"seed": 5}, faint]}]}
+        found = self.advised(whole)
+        share = 100 * float(np.mean([0.5 / 255 < 0.15 * k / 4000 < 0.1 for k in range(4000)]))
+        told = float(found["hardly_seen"]["sentence"].split()[0])
+        self.assertAlmostEqual(told, share, delta=3)
+        self.mended(whole, "hardly_seen")
+        whole["lanes"]["opacity"]["layers"][0]["paint"][1]["to_high"] = 1
+        self.assertNotIn("hardly_seen", self.advised(whole))
+        # What is cut out is meant to be gone.
+        whole["lanes"]["opacity"]["layers"][0]["paint"][1]["to_high"] = 0.15
+        whole["lanes"]["opacity"]["threshold"] = 0.05
+        self.assertNotIn("hardly_seen", self.advised(whole))
+
+
+class Demo(unittest.TestCase):
+    NEW = {"counted_off", "hardly_seen", "picture_outside", "picture_one_texel", "neighbours_alike"}
+
+    def test_no_new_advisory_speaks_on_the_demo(self):
+        for make in (demo_scene, route_scene, bench_scene, horse_scene):
+            scene = parse(Scene, make())
+            evaluator = Evaluator()
+            run = SceneRun(scene, evaluator, lambda order: order.make(None))
+            for population in scene.populations:
+                evaluation = run.evaluation(population.id)
+                said = list(Reporter(evaluator).advisories(evaluation))
+                self.assertEqual([a for a in said if a["code"] in self.NEW], [], population.name)
+                read = [a for a in said if a["code"] == "too_coarse" and a["place"].endswith("paint[0]")]
+                self.assertEqual(read, [], population.name)
 
 
 class Colours(Case):

@@ -11,6 +11,9 @@ from gaudyseed.core.formats import FORMATS, read_points, read_things
 from gaudyseed.core.geometry.things import thing
 from gaudyseed.core.look.evaluate import Evaluator
 from gaudyseed.core.look.model import Look, Scene
+from gaudyseed.core.look.scope import Surroundings
+from gaudyseed.core.picture import Picture
+from gaudyseed.core.population.makers.surface import SurfaceMaker
 from gaudyseed.core.population.placed import placed
 from gaudyseed.core.population.thinning import thinned
 from gaudyseed.core.report import Reporter
@@ -218,6 +221,14 @@ class TooCoarse(unittest.TestCase):
         run = kept.run(mesh(*paint, surface=surface, subdivision=subdivision))
         return [a for a in Reporter(kept.evaluator).advisories(run.evaluation("ground")) if a["code"] == "too_coarse"]
 
+    def of_picture(self, step: dict, texels: np.ndarray) -> list[dict]:
+        """The same of a picture that is read."""
+        evaluator = Evaluator()
+        made = SurfaceMaker(maker="mesh", surface="mask", subdivision=0).make(None)
+        shown = Surroundings({}, assets=lambda name, place: Picture(name, texels.copy()), pictures=("squares",))
+        evaluation = evaluator.evaluate(made, parse(Look, look_document(step)), surroundings=shown)
+        return [a for a in Reporter(evaluator).advisories(evaluation) if a["code"] == "too_coarse"]
+
     def test_a_hard_edge_is_told_with_its_fix_and_a_soft_ramp_is_not(self):
         hard = ramp([0, 0.4, 0.8], FIVE[:3], interpolation="steps")
         told = self.advisories(*HEIGHT, hard)
@@ -238,6 +249,51 @@ class TooCoarse(unittest.TestCase):
         wanted = len(np.unique(ends[crossing]))
         (told,) = [a for a in Reporter(kept.evaluator).advisories(evaluation) if a["code"] == "too_coarse"]
         self.assertIn(f"{wanted:,} vertices", told["sentence"])
+
+    def test_what_is_read_by_place_is_told_too(self):
+        """A falloff narrower than an edge, a fine noise, a picture with hard borders; each wider or softer is not."""
+        narrow = {
+            "step": "falloff",
+            "shape": "plane",
+            "centre": [0, 0, 0.3],
+            "size": [1, 1, 0.05],
+            "profile": "straight",
+        }
+        fine = {"step": "noise", "size": 0.05, "seed": 1}
+        for step in (narrow, fine):
+            told = self.advisories(step, NIGHT)
+            self.assertEqual([a["fixes"][0]["action"] for a in told if a["place"].endswith("paint[0]")], ["subdivide"])
+        wide = {**narrow, "size": [1, 1, 2]}
+        for step in (wide, {**fine, "size": 3}):
+            self.assertEqual([a for a in self.advisories(step, NIGHT) if a["place"].endswith("paint[0]")], [], step)
+        count = [len(self.advisories(narrow, NIGHT, subdivision=k)) for k in (0, 3)]
+        self.assertEqual(count, [1, 0])
+        # Squares of a few texels: their borders lie between vertices.
+        texels = np.ones((24, 24, 4), np.float32)
+        texels[..., :3] = np.kron(np.indices((6, 6)).sum(axis=0) % 2, np.ones((4, 4)))[..., None]
+        squares = {"step": "picture", "picture": "squares", "centre": [0, 0, 0], "size": [1.5, 1.5], "turn": [90, 0, 0]}
+        self.assertEqual([a["fixes"][0]["action"] for a in self.of_picture(squares, texels)], ["subdivide"])
+        texels[..., :3] = 0.5
+        self.assertEqual(self.of_picture(squares, texels), [])
+
+    def test_half_way_along_an_edge_is_worked_out_there(self):
+        """By hand: a plane's weight at the middles of edges, against the mix of their ends."""
+        step = {"step": "falloff", "shape": "plane", "centre": [0, 0, 0.3], "size": [1, 1, 0.05], "profile": "straight"}
+        kept = Made()
+        run = kept.run(mesh(step, NIGHT, surface="mask", subdivision=0))
+        evaluation = run.evaluation("ground")
+        place = evaluation.population.elements.attribute("position").readable.astype(float)
+        ends = evaluation.population.form.edges(evaluation.population.count).ends
+
+        def weight(z: np.ndarray) -> np.ndarray:
+            return np.clip(1 - np.abs(z - 0.3) / 0.05, 0, 1)
+
+        z = place[:, 2]
+        middle = (z[ends[:, 0]] + z[ends[:, 1]]) / 2
+        apart = np.abs(weight(middle) - (weight(z)[ends[:, 0]] + weight(z)[ends[:, 1]]) / 2)
+        wanted = len(np.unique(ends[apart > 0.2]))
+        told = [a for a in Reporter(kept.evaluator).advisories(evaluation) if a["place"].endswith("paint[0]")]
+        self.assertIn(f"{wanted:,} vertices", told[0]["sentence"])
 
     def test_tiles_of_one_value_are_fine(self):
         hard = ramp([0, 0.4, 0.8], FIVE[:3], interpolation="steps")
