@@ -382,7 +382,56 @@ class Colourings(unittest.TestCase):
         self.assertEqual(again.computed, ["lanes.lift.layers[0].paint[1]"])
 
 
+class Blends(unittest.TestCase):
+    """Finishes mixed by one factor: whole, with their base colours, among those that are named."""
+
+    FINISHES = [
+        {"name": "wax", "roughness": 0.9, "metalness": 0, "base_colour": "#ff0000"},
+        {"name": "foil", "roughness": 0.1, "metalness": 1, "base_colour": "#0000ff", "emission_strength": 2},
+        {"name": "felt", "roughness": 0.5, "subsurface": 0.6},
+    ]
+
+    def found(self, factor: float, paint: list[dict] | None = None, **settings):
+        blend = lane({"step": "constant", "value": factor}, choose="blend", **settings)
+        lanes = {"base_colour": {"layers": [{"paint": paint, "blend": "multiply"}] if paint else []}, "finish": blend}
+        evaluation = evaluated(points(5), finishes=self.FINISHES, lanes=lanes)
+        return evaluation, {word: values[0] for word, values in evaluation.results.items()}
+
+    def test_base_colours_are_mixed_in_linear_light_and_painted_over(self):
+        _, found = self.found(0.25, among=["wax", "foil"])
+        np.testing.assert_allclose(found["base_colour"], [0.75, 0, 0.25], atol=1e-6)
+        grey = {"step": "constant", "value": "#808080"}
+        _, painted = self.found(0.25, [grey], among=["wax", "foil"])
+        np.testing.assert_allclose(painted["base_colour"], np.array([0.75, 0, 0.25]) * 0.2158605, atol=1e-6)  # sRGB 128
+        # One that says nothing is white.
+        _, white = self.found(1, among=["wax", "felt"])
+        np.testing.assert_allclose(white["base_colour"], [1, 1, 1], atol=1e-6)
+
+    def test_whole_finishes_by_one_factor_among_those_named(self):
+        for among, factor, roughness, metalness in (
+            (["felt", "foil"], 0.5, 0.3, 0.5), (["foil", "felt"], 0, 0.1, 1), (["foil", "felt", "wax"], 0.75, 0.7, 0),
+            (None, 0.5, 0.1, 1),
+        ):  # fmt: skip
+            evaluation, found = self.found(factor, **({} if among is None else {"among": among}))
+            for word, wanted in (("roughness", roughness), ("metalness", metalness)):
+                self.assertAlmostEqual(float(found[word]), wanted, places=6, msg=f"{among} {word}")
+            # Those behind it are still there, for shapes that name them.
+            self.assertEqual(len(evaluation.look.finishes), 3)
+
+    def test_what_among_must_name(self):
+        for among, word in ((["wax", "wool"], "wool"), (["wax", "wax"], "twice")):
+            with self.assertRaises(BadInput) as caught:
+                self.found(0.5, among=among)
+            self.assertIn(word, caught.exception.sentence)
+
+
 class Documents(unittest.TestCase):
+    def test_a_shape_of_its_own_finish_keeps_it_in_a_blend(self):
+        look = {"finishes": Blends.FINISHES, "shapes": [{"shape": "ball", "finish": "felt"}]}
+        blend = lane({"step": "constant", "value": 0.5}, choose="blend", among=["wax", "foil"])
+        found = evaluated(points(5), **look, lanes={"finish": blend}).results
+        self.assertEqual((float(found["roughness"][0]), float(found["subsurface"][0])), (0.5, np.float32(0.6)))
+
     def test_a_look_of_before_is_as_it_was(self):
         old = parse(Look, look_document(RANDOM, GREYS))
         self.assertEqual((old.finishes, old.shapes, old.picture, old.outputs), ((), (), None, ()))

@@ -280,6 +280,7 @@ uniform float cuts;
 uniform float cutBelow;
 // What light that goes through a picture is multiplied by.
 uniform float through;
+vec3 gone(vec3 colour) { return usesPicture > 0.5 ? min(colour * through, vec3(1.0)) : colour; }
 #ifdef SURFACE
 uniform highp sampler2D tables;
 uniform vec2 tableOf[${MAPPABLE.length}];
@@ -401,9 +402,10 @@ if (gUnder > 0.0) {
   vec3 lit = vec3(0.0);
 #if NUM_DIR_LIGHTS > 0
   float facing = dot(normal, directionalLights[0].direction);
-  lit = directionalLights[0].color * (clamp((facing + wrap) / ((1.0 + wrap) * (1.0 + wrap)), 0.0, 1.0) + 0.35 * deep * max(-facing, 0.0));
+  float before = clamp((facing + wrap) / ((1.0 + wrap) * (1.0 + wrap)), 0.0, 1.0), behind = 0.35 * deep * max(-facing, 0.0);
+  lit = directionalLights[0].color * (before * underColour + behind * gone(underColour));
 #endif
-  reflectedLight.directDiffuse = mix(reflectedLight.directDiffuse, lit * underColour * RECIPROCAL_PI, gUnder);
+  reflectedLight.directDiffuse = mix(reflectedLight.directDiffuse, lit * RECIPROCAL_PI, gUnder);
   reflectedLight.indirectDiffuse = mix(reflectedLight.indirectDiffuse, reflectedLight.indirectDiffuse / max(diffuseColor.rgb, vec3(1e-3)) * underColour, gUnder);
 }
 `;
@@ -437,8 +439,7 @@ if (gThrough > 0.0) {
   into_ = transformDirectionByInverseViewMatrix(normalize(into_), viewMatrix);
   behind = textureLod(envMap, envMapRotation * into_, roughnessToMip(max(gRough, 0.04))).rgb * envMapIntensity * 0.8 + 0.1;
 #endif
-  vec3 glass = usesPicture > 0.5 ? min(diffuseColor.rgb * through, vec3(1.0)) : diffuseColor.rgb;
-  totalDiffuse = mix(totalDiffuse, behind * glass, gThrough * (1.0 - gMetal));
+  totalDiffuse = mix(totalDiffuse, behind * gone(diffuseColor.rgb), gThrough * (1.0 - gMetal));
 }
 `;
 

@@ -93,6 +93,15 @@ def pictured(
     return levels
 
 
+def gone_through(shown: np.ndarray, through: float) -> np.ndarray:
+    """(n, 3) linear: the colour that light takes on its way through a picture; common practice for leaves is 1.7.
+
+    >>> gone_through(np.array([[0.2, 0.4, 0.8]]), 1.7).round(2).tolist()
+    [[0.34, 0.68, 1.0]]
+    """
+    return np.minimum(shown * through, 1.0)
+
+
 def on_picture(uv: np.ndarray, settings: ElementPicture) -> np.ndarray:
     """(n, 2): where on the picture places of an element's own uv lie; beyond its edges it repeats."""
     return lying(uv, within(settings.shift, settings.size, settings.turn))
