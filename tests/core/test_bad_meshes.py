@@ -1,5 +1,6 @@
 """Hostile and broken files of meshes: a sentence that says where and what to do, nothing half read."""
 
+import contextlib
 import io
 import json
 import os
@@ -9,6 +10,7 @@ import sys
 import tempfile
 import unittest
 import zipfile
+from dataclasses import replace
 from pathlib import Path
 from unittest import mock
 
@@ -17,10 +19,14 @@ import numpy as np
 from gaudyseed.core.document import parse
 from gaudyseed.core.errors import BadInput
 from gaudyseed.core.formats import FORMATS, read_points, read_things, usd
+from gaudyseed.core.geometry.packed_shapes import packed, unpacked
+from gaudyseed.core.geometry.shapes import shape_mesh
+from gaudyseed.core.population import Attribute, Field
 from gaudyseed.core.population.makers.imported import ImportedMaker, store_columns
 from gaudyseed.core.population.makers.surface import SurfaceMaker
 from tests.core.test_roundtrip import Memory
 from tests.reference.test_mesh_files import glb
+from tests.support import points
 
 SQUARE = ["v 0 0 0", "v 1 0 0", "v 1 1 0", "v 0 1 0"]
 
@@ -348,3 +354,67 @@ class Documents(unittest.TestCase):
 
 if __name__ == "__main__":
     unittest.main()
+
+
+class Shapes(unittest.TestCase):
+    """The bytes of a mesh in the store: cut anywhere, or with any byte changed, it is refused or still a mesh."""
+
+    def test_shapes_that_were_tampered_with(self):
+        whole = packed(shape_mesh("card"))
+        for cut in range(0, len(whole), 7):
+            with self.assertRaises(ValueError):
+                unpacked(whole[:cut])
+        rng = np.random.default_rng(2)
+        for _ in range(400):
+            broken = bytearray(whole)
+            broken[rng.integers(0, len(broken))] = rng.integers(0, 256)
+            with contextlib.suppress(ValueError):
+                mesh = unpacked(bytes(broken))
+                self.assertTrue(mesh.faces.min() >= 0 and mesh.faces.max() < len(mesh.vertices))
+                self.assertTrue(np.isfinite(mesh.vertices).all())
+        for head in (b"[]", b'{"vertices": 1e9, "faces": 1, "materials": []}', b'{"vertices": "4"}', b"{" * 2000):
+            with self.assertRaises(ValueError):
+                unpacked(b"gaudyseed shape\n" + head + b"\n" + bytes(64))
+
+
+class Extras(unittest.TestCase):
+    """What a GLB says of its arrays beside their numbers may be anything."""
+
+    def broken(self, change) -> str:
+        """What is said of a file of ours whose extras were changed; empty where it is read all the same."""
+        kinds = Attribute("kind", "text", np.arange(4, dtype="<i4") % 2, ("fish", "fox"), (Field("kind", "<i4"),))
+        ids = Attribute("id", "integer", np.array([2**24 + 1, 3, 2**31 - 1, 0], "<i4"), (), (Field("id", "<i4"),))
+        population = points(4)
+        population = replace(population, elements=population.elements.with_more({"kind": kinds, "id": ids}))
+        data = FORMATS["glb"].write(population, None)
+        size = int.from_bytes(data[12:16], "little")
+        document = json.loads(data[20 : 20 + size])
+        for accessor in document["accessors"]:
+            if "extras" in accessor:
+                change(accessor)
+        try:
+            read_points(glb(document, data[28 + size :]), "a.glb")
+        except BadInput as error:
+            return error.sentence
+        return ""
+
+    def test_extras_that_say_what_is_not_so(self):
+        def texts(accessor: dict) -> None:
+            if "texts" in accessor["extras"]:
+                accessor["extras"]["texts"] = ["fish"]
+
+        def whole(accessor: dict) -> None:
+            if "whole" in accessor["extras"]:
+                accessor["extras"]["whole"] = 64
+
+        self.assertIn("names texts", self.broken(texts))
+        self.assertIn("whole numbers of 64 bits", self.broken(whole))
+
+    def test_extras_of_any_shape_are_no_trouble(self):
+        for odd in ([], 7, None, "x", {"texts": 3}, {"texts": [1, 2]}, {"whole": "many"}, {"name": "n" * 10_000},
+                    {"stands_for": {}}, {"light": "candle"}, {"texts": ["a"] * 3, "whole": -1}):  # fmt: skip
+
+            def change(accessor: dict, odd=odd) -> None:
+                accessor["extras"] = odd
+
+            self.assertNotIn("Error", self.broken(change))

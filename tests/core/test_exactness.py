@@ -8,16 +8,19 @@ from unittest import mock
 import numpy as np
 from scipy.stats import rankdata
 
+from gaudyseed.core.colour.documents import written as written_colour
+from gaudyseed.core.colour.spaces import decode_srgb
 from gaudyseed.core.document import parse
 from gaudyseed.core.errors import BadInput
 from gaudyseed.core.look.evaluate import Evaluator
-from gaudyseed.core.look.model import Look
+from gaudyseed.core.look.model import Dial, Look, Scene
 from gaudyseed.core.look.steps import formula
 from gaudyseed.core.population import Attribute, Population, of_points
 from gaudyseed.core.preview import preview
 from gaudyseed.core.ramp import compile_ramp, edges_for_shares
 from gaudyseed.core.report import attribute_census
-from tests.support import FIVE, look, points, ramp
+from gaudyseed.core.scene import SceneRun
+from tests.support import FIVE, look, look_document, points, ramp
 
 GREYS = ramp([0, 1], ["#000000", "#ffffff"], interpolation="straight")
 BANDS = ramp([0, 0.2, 0.4, 0.6, 0.8], FIVE)
@@ -37,6 +40,42 @@ def read(name: str) -> dict:
 
 def written(text: str) -> dict:
     return {"step": "formula", "text": text}
+
+
+class Moving(unittest.TestCase):
+    """Colours between two keys are not rounded, whatever is made of them."""
+
+    def test_a_colour_between_two_keys_is_exact_through_a_strong_grade(self):
+        keys = [{"frame": 0, "value": "#050302", "to_next": "straight"}, {"frame": 24, "value": "#0a0c04"}]
+        dial = {"name": "glow", "value": "#050302", "keys": keys}
+        paint = [{"step": "constant", "value": {"dial": "glow"}}, {"step": "grade", "gain": 16}]
+        dots = {"maker": "grid", "columns": 2, "rows": 1}
+        entry = {"id": "p", "name": "P", "maker": dots, "look": look(*paint).model_dump(mode="json")}
+        scene = parse(Scene, {"dials": [dial], "populations": [entry]})
+        ends = [decode_srgb(np.array(levels) / 255) for levels in ([5, 3, 2], [10, 12, 4])]
+        for frame in (1, 7, 11, 17):
+            moment = scene.timeline.moment(float(frame))
+            run = SceneRun(scene, Evaluator(), lambda order: order.make(None), moment=moment)
+            t = frame / 24
+            wanted = 16 * (ends[0] * (1 - t) + ends[1] * t)
+            np.testing.assert_allclose(run.evaluation("p").colours[0], wanted, rtol=2e-6)
+        self.assertEqual(scene.dials[0].at(0).value, "#050302")
+
+    def test_what_people_read_is_in_hexadecimal(self):
+        between = parse(Dial, {"name": "a", "value": "#000000", "keys": [
+            {"frame": 0, "value": "#000000"}, {"frame": 2, "value": "#ffffff"}]}).at(1)  # fmt: skip
+        self.assertEqual(written_colour(between.value), "#bcbcbc")  # sRGB of half the light (IEC 61966-2-1)
+
+
+class Placements(unittest.TestCase):
+    def test_low_and_high_of_what_follows_in_a_placement(self):
+        """A helping sentence, not the name of the key that was given."""
+        for what in ({"dial": "far", "low": 0, "high": 3}, {"marker": "baton", "axis": "x", "low": 1}):
+            with self.assertRaises(BadInput) as caught:
+                parse(Look, look_document({"step": "falloff", "centre": [what, 0, 0], "size": [1, 1, 1]}))
+            for word in ("low and high", "dial" if "dial" in what else "marker"):
+                self.assertIn(word, caught.exception.sentence)
+            self.assertNotIn("Nearest", caught.exception.sentence)
 
 
 class Formulas(unittest.TestCase):

@@ -16,7 +16,8 @@ from gaudyseed.store import Store
 from gaudyseed.web import create_app
 from gaudyseed.web.security import Guard, Throttle
 from gaudyseed.web.workshop import Latest
-from tests.support import FIVE, beetle_scene, look_document, ply_text, ramp, unpack
+from tests.reference.test_kept import written
+from tests.support import FIVE, beetle_scene, look_document, ply_text, points, ramp, unpack
 
 POINTS = ply_text(
     ["0 0 0 0.1 255 0 0", "1 0 0 0.4 0 255 0", "0 1 0 0.9 0 0 255"],
@@ -229,6 +230,63 @@ class Imports(ServerCase):
                 self.refused(self.client.post(f"{url}?name={name}", data=data), 422)
         self.refused(self.client.post("/api/imports", data=POINTS), 422, "name")
         self.assertEqual(self.count_columns(), 0)
+
+    def test_how_things_are_coloured_at_first(self):
+        """Own colours, chance, one each: the look that comes with the maker, and a picture of it beforehand."""
+        rows = "x,y,z,red,green,blue,kind\n" + "".join(f"{k},0,0,{9 * k},80,90,{'abc'[k % 3]}\n" for k in range(20))
+        pictures = set()
+        for colours, steps in (
+            ("own", ["attribute"]), ("chance", ["random", "ramp"]), ("each:kind", ["attribute", "palette"]),
+        ):  # fmt: skip
+            asked = f"name=a.csv&colours={colours}"
+            thing = self.client.post(f"/api/imports/preview?{asked}", data=rows.encode()).json["things"][0]
+            self.assertEqual((thing["colours"], thing["groups"]), ("colour", [["kind", 3]]))
+            self.assertTrue(thing["picture"].startswith("data:image/png;base64,"))
+            pictures.add(thing["picture"])
+            made = self.client.post(f"/api/imports?{asked}", data=rows.encode()).json["things"][0]
+            paint = made["look"]["lanes"]["base_colour"]["layers"][0]["paint"]
+            self.assertEqual([step["step"] for step in paint], steps)
+        self.assertEqual(len(pictures), 3)
+        for url in ("/api/imports/preview", "/api/imports"):
+            for colours, word in (("blue", "own, chance"), ("each:x", "kind"), ("each:", "kind")):
+                answer = self.client.post(f"{url}?name=a.csv&colours={colours}", data=rows.encode())
+                self.refused(answer, 422, word)
+
+    def test_what_would_be_lost_is_told_before_a_file_is_written(self):
+        rows = b"x,y,z,kind,heat\n0,0,0,fish,1\n1,0,0,fox,\n"
+        thing = self.client.post("/api/imports?name=a.csv", data=rows).json["things"][0]
+        self.scene["populations"].append({"id": "a", "name": "A", "maker": thing["maker"], "look": thing["look"]})
+        told = self.client.post("/api/exports/losses", json={"scene": self.scene, "population": "a"}).json["losses"]
+        self.assertEqual(set(told), {"ply", "ply_ascii", "glb", "usd", "usdc"})
+        self.assertIn("kind", told["ply"][0])
+        self.assertIn("heat", told["glb"][0])
+        plain = self.client.post("/api/imports?name=three.ply", data=POINTS).json["things"][0]
+        self.scene["populations"].append({"id": "b", "name": "B", "maker": plain["maker"], "look": plain["look"]})
+        told = self.client.post("/api/exports/losses", json={"scene": self.scene, "population": "b"}).json["losses"]
+        self.assertEqual(told, {})
+        self.refused(self.client.post("/api/exports/losses", json={"scene": self.scene, "population": "no"}), 422)
+
+    def test_meshes_of_ones_own_are_drawn(self):
+        """A file of instances of two shapes: they come along, and the view fetches each once."""
+        data = written("glb", points(30), shapes=[{"shape": "ball"}, {"shape": "card", "size": 2}])
+        thing = self.client.post("/api/imports?name=two.glb", data=data).json["things"][0]
+        self.assertEqual(thing["shape"], "own")
+        entry = {"id": "two", "name": "Two", "maker": thing["maker"], "look": thing["look"], "shape": "own"}
+        self.scene["populations"].append(entry)
+        header, _ = unpack(self.client.post("/api/evaluations", json=self.asking(population="two")).data)
+        shapes = header["populations"]["two"]["material"]["shapes"]
+        self.assertEqual(len(shapes), 2)
+        for shape in shapes:
+            found, arrays = unpack(self.client.get(f"/api/shapes/{shape['key']}").data)
+            self.assertEqual(arrays["faces"].shape, (found["triangles"], 3))
+        self.refused(self.client.get("/api/shapes/" + "0" * 32), 422)
+        # Meshes that are others, or gone, are a sentence.
+        for models in (
+            {**thing["maker"]["models"], "meshes": ["0" * 32] * 2},
+            {**thing["maker"]["models"], "meshes": [thing["maker"]["models"]["of"]] * 2},
+            {**thing["maker"]["models"], "meshes": thing["maker"]["models"]["meshes"][:1]},
+        ):
+            self.refused(self.client.post("/api/populations", json=alone({**thing["maker"], "models": models})), 422)
 
     def test_a_maker_with_columns_that_are_not_there(self):
         maker = self.client.post("/api/imports?name=three.ply", data=POINTS).json["things"][0]["maker"]

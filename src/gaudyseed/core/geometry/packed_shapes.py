@@ -30,9 +30,12 @@ def unpacked(data: bytes) -> ShapeMesh:
     if not data.startswith(MAGIC):
         raise ValueError("no shape")
     end = data.index(b"\n", len(MAGIC))
-    head = json.loads(data[len(MAGIC) : end])
-    vertices, faces = int(head["vertices"]), int(head["faces"])
-    materials = tuple((str(name), int(count)) for name, count in head["materials"])
+    try:
+        head = json.loads(data[len(MAGIC) : end])
+        vertices, faces = int(head["vertices"]), int(head["faces"])
+        materials = tuple((str(name), int(count)) for name, count in head["materials"])
+    except (KeyError, TypeError, OverflowError, RecursionError) as error:
+        raise ValueError("no head") from error
     if not (0 < vertices <= LARGEST and 0 < faces <= LARGEST) or len(data) != end + 1 + 32 * vertices + 12 * faces:
         raise ValueError("cut off")
     floats = np.frombuffer(data, "<f4", 8 * vertices, end + 1)

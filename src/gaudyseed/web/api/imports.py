@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import base64
 import io
+import itertools
 import re
 from typing import Any
 
@@ -117,29 +118,27 @@ def preview_import() -> ImportPreview:
     real copies as clones; ``?each=part`` each part of each clone as an element; ``?frame=`` a moment.
     """
     things, name = _uploaded()
-    return ImportPreview(file=name, things=[_preview(thing, k) for k, thing in enumerate(things)])
+    return ImportPreview(file=name, things=list(map(_preview, things, _first_looks(things), itertools.count())))
 
 
-def _colours() -> str:
-    """How things are coloured at first."""
+def _first_looks(things: list[Thing]) -> list[Look]:
+    """How things are coloured at first, by ``?colours=``; those that have no such column by what they have."""
     colours = request.args.get("colours", "own")[:300]
-    if colours not in ("own", "chance") and not colours.startswith("each:"):
+    if colours in ("own", "chance"):
+        return [first_look(thing.population, colours) for thing in things]
+    if not colours.startswith("each:"):
         raise BadInput(f"{colours[:40]!r} is none of own, chance and each:NAME.", place="colours")
-    return colours
-
-
-def _first_look(population: Population) -> Look:
-    """The first look of a thing; those that have no such column are coloured by what they have."""
-    colours = _colours()
     named = colours.removeprefix("each:")
-    each = colours.startswith("each:") and named not in dict(groups_of(population))
-    return first_look(population, "own" if each else colours)
+    there = [named in dict(groups_of(thing.population)) for thing in things]
+    if things and not any(there):
+        first_look(things[0].population, colours)  # which says what there is
+    return [first_look(t.population, colours if k else "own") for t, k in zip(things, there, strict=True)]
 
 
-def _preview(thing: Thing, number: int) -> ThingPreview:
+def _preview(thing: Thing, look: Look, number: int) -> ThingPreview:
     population = thing.population
     if number < _DESCRIBED:
-        picture = "" if number >= _PICTURED else _picture(population)
+        picture = "" if number >= _PICTURED else _picture(population, look)
         return ThingPreview(
             name=thing.name, becomes=thing.becomes, frames=thing.frames, colours=carried_colour(population),
             groups=groups_of(population), picture=picture, **described(population),
@@ -150,10 +149,10 @@ def _preview(thing: Thing, number: int) -> ThingPreview:
     )  # fmt: skip
 
 
-def _picture(population: Population) -> str:
+def _picture(population: Population, look: Look) -> str:
     """A small picture as a data address."""
     file = io.BytesIO()
-    Image.fromarray(picture_of(population, _first_look(population))).save(file, "PNG")
+    Image.fromarray(picture_of(population, look)).save(file, "PNG")
     return f"data:image/png;base64,{base64.b64encode(file.getvalue()).decode()}"
 
 
@@ -186,10 +185,10 @@ def import_file() -> ImportAnswer:
     """
     things, name = _uploaded()
     makers, columns = [], {}
-    for thing in _chosen(things):
+    chosen = _chosen(things)
+    for thing, look in zip(chosen, _first_looks(chosen), strict=True):
         maker, more = store_columns(thing.population, name)
         shape: DrawnAs = "ball" if thing.population.models is None else "own"
-        look = _first_look(thing.population)
         makers.append(Imported(name=thing.name, kind=thing.population.kind, maker=maker, look=look, shape=shape))
         columns.update(more)
     workshop().store.put_columns(columns)
