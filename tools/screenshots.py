@@ -243,13 +243,20 @@ def elements(c: Camera) -> None:
 
 def imported(c: Camera) -> None:
     """A file that is offered."""
-    rng = np.random.default_rng(6)
-    rows = [f"{a:.3f},{b:.3f},{h:.3f},{k},{w:.3f}" for k, (a, b, h, w) in enumerate(rng.normal(size=(480, 4)))]
+    rng, n = np.random.default_rng(6), 900
+    turn, height = 2.399963 * np.arange(n), np.linspace(-1, 1, n)
+    wide = np.sqrt(1 - (0.85 * height) ** 2) * (1 + 0.1 * np.cos(5 * turn))
+    kind = ((turn / (2 * np.pi) * 5 + 2 * height) % 3).astype(int)
+    tones = np.array([[214, 150, 52], [36, 122, 104], [238, 226, 204]])[kind] + rng.integers(-14, 15, (n, 1))
+    rows = [
+        f"{w * np.cos(t):.3f},{w * np.sin(t):.3f},{h:.3f},{k},{r},{g},{b},{('amber', 'jade', 'shell')[i]}"
+        for k, (t, h, w, (r, g, b), i) in enumerate(zip(turn, height, wide, tones.clip(0, 255), kind, strict=True))
+    ]
     path = c.folder / "lantern-beads.csv"
-    path.write_text("x,y,z,id,wear\n" + "\n".join(rows) + "\n")
+    path.write_text("x,y,z,id,red,green,blue,kind\n" + "\n".join(rows) + "\n")
     c.page.keyboard.press("Alt+1")
     c.page.get_by_label("File to import").set_input_files(str(path))
-    c.page.get_by_role("dialog").get_by_text("480", exact=True).wait_for()
+    c.page.get_by_role("dialog").get_by_text("900", exact=True).wait_for()
 
 
 def publish(c: Camera) -> None:

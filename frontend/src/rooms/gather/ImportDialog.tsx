@@ -182,8 +182,8 @@ function Arriving({ thing, ways }: { thing: ThingPreview; ways: Ways }) {
       <img src={thing.picture} width={240} height={150} alt={`${thing.name} as it will arrive`} className="flex-none rounded-md border border-line bg-well" />
       <div className="flex min-w-0 flex-col gap-1 text-soft">
         <span>Colours at first</span>
-        <span className="text-ink">
-          <Choice label="Colours at first" value={options.some(({ value }) => value === ways.colours) ? ways.colours : "own"} options={options} onChange={change} />
+        <span className="-ml-1 text-ink">
+          <Choice label="Colours at first" plain value={options.some(({ value }) => value === ways.colours) ? ways.colours : "own"} options={options} onChange={change} />
         </span>
       </div>
     </div>
