@@ -99,9 +99,8 @@ class Falloff(Placing):
             spot = middle - along if end is None else end - 2 * along
         return spot, size, spot + 2 * along if end is None else end
 
-    def _into(self, scope: Scope, where: Where) -> np.ndarray:
+    def _into(self, centre: np.ndarray, size: np.ndarray, end: np.ndarray) -> np.ndarray:
         """(4, 4): from the measured space into that of the shape."""
-        centre, size, end = self.resting(scope, where)
         if self.shape != "line":
             return self.placement(centre, size)
         way = end - centre
@@ -113,11 +112,13 @@ class Falloff(Placing):
     def plan(self, context: Context, incoming: Value | None) -> Plan:
         """(n,) float32 in 0..1."""
         where = self.where_of(context)
-        affine = where.affine(self._into(context.scope, where), self.resting(context.scope, where)[0])
+        centre, size, end = self.resting(context.scope, where)
+        affine = where.affine(self._into(centre, size, end), centre)
         shape, profile = _SHAPES.index(self.shape), _PROFILES.index(self.profile)
         assert isinstance(self.inner, float) and isinstance(self.outer, float) and isinstance(self.spiral, float)
         inverse = np.float32(min(1 / max(self.outer - self.inner, 1e-12), 1e12))
-        outer, spiral = np.float32(self.outer), np.float32(self.spiral * self._radius(context.scope, where))
+        # A spiral turns by units, and a distance of 1 from the axis is one of its sizes.
+        outer, spiral = np.float32(self.outer), np.float32(self.spiral * size[0])
 
         def fill(a: int, b: int, out: np.ndarray) -> None:
             kernels.falloff(
@@ -137,10 +138,6 @@ class Falloff(Placing):
         if self.shape == "line":
             update["end"] = tuple(end)
         return self.model_copy(update=update)
-
-    def _radius(self, scope: Scope, where: Where) -> float:
-        """What a distance of 1 from the axis is in units: a spiral turns by units."""
-        return float(self.resting(scope, where)[1][0])
 
     def census(self, outcome: Outcome) -> dict[str, Any]:
         """Where the placement stands, for its handles: also where it was fitted."""
