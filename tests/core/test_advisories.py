@@ -77,6 +77,12 @@ class Ramps(Case):
         two = {"step": "quantise", "levels": 2}
         self.assertIn("ramp_underused", self.advised(look_document(RANDOM, two, even)))
 
+    def test_a_handful_of_elements_need_not_reach_a_whole_ramp(self):
+        mixed = look_document({"step": "attribute", "name": "low"}, ramp([0, 1], FIVE[:2], interpolation="straight"))
+        for count, told in ((5, False), (40, True)):
+            self.population = points(count, low=np.linspace(0.1, 0.4, count))
+            self.assertEqual("ramp_underused" in self.advised(mixed), told, count)
+
     def test_two_values_on_stops_of_a_mixed_ramp_are_no_fault(self):
         """A formula of two values before a mixed ramp: both lie on stops, so nothing is left unused by mistake."""
         two = {"step": "formula", "text": "floor(random(1) * 2) / 2"}

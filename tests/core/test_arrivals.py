@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import unittest
+from dataclasses import replace
 
 import numpy as np
 
@@ -10,11 +11,13 @@ from gaudyseed.core.colour.spaces import linear_to_oklab, parse_hex
 from gaudyseed.core.document import parse
 from gaudyseed.core.errors import BadInput
 from gaudyseed.core.formats import FORMATS, read_points
+from gaudyseed.core.geometry.shapes import shape_mesh
 from gaudyseed.core.look.evaluate import Evaluator
 from gaudyseed.core.look.first import carried_colour, first_look, groups_of
 from gaudyseed.core.look.model import Look, Painted
 from gaudyseed.core.painting import NOTHING_KEPT, Target, fill_of, with_painted
-from gaudyseed.core.population import Population
+from gaudyseed.core.population import Attribute, Models, Population, of_points
+from gaudyseed.core.population.derive import with_derived
 from gaudyseed.core.population.makers.surface import SurfaceMaker
 from gaudyseed.core.sending import sent
 from gaudyseed.core.thumbnail import picture_of
@@ -98,6 +101,24 @@ class FirstColours(unittest.TestCase):
         for count in (1, 2):
             few = points(count)
             self.assertGreater((picture_of(few, first_look(few))[..., 3] > 0).sum(), 0)
+
+    def test_the_small_picture_shows_the_meshes_that_clones_are(self):
+        """A rod that stands and the same laid down: as high, and as wide, as a rod is, not a dot."""
+        rod = shape_mesh("block")
+        rod = replace(rod, vertices=rod.vertices * np.float32([0.1, 0.1, 1]))
+        upright, laid = [0, 0, 0, 1.0], [0, np.sqrt(0.5), 0, np.sqrt(0.5)]
+        sides = []
+        for turn in (upright, laid):
+            one = with_derived(of_points(1, {
+                "position": Attribute("position", "vector", np.zeros((1, 3), "<f4")),
+                "orientation": Attribute("orientation", "vector", np.array([turn], "<f4")),
+                "size": Attribute("size", "number", np.ones(1, "<f4")),
+            }))  # fmt: skip
+            one = replace(one, models=Models((rod,), np.zeros(1, np.int32)))
+            rows, columns = np.nonzero(picture_of(one, first_look(one), 240, 240)[..., 3] > 128)
+            sides.append((np.ptp(rows), np.ptp(columns)))
+        self.assertGreater(sides[0][0], 2.5 * sides[0][1])
+        self.assertGreater(sides[1][1], 1.5 * sides[1][0])
 
 
 class OwnColumns(unittest.TestCase):

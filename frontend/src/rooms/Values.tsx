@@ -121,7 +121,7 @@ const AttributeRow = memo(function AttributeRow({ of: a, elements }: { of: Attri
           {a.census ? (
             <Distribution of={a.census} name={a.name} />
           ) : (
-            <span className="block text-right text-[11px] text-soft">{a.kind === "text" ? `${a.texts} texts` : "painted"}</span>
+            <span className="block text-right text-[11px] text-soft">{a.kind === "text" ? (a.texts === 1 ? "1 text" : `${a.texts} texts`) : "painted"}</span>
           )}
         </span>
       </Row>

@@ -8,10 +8,11 @@ from __future__ import annotations
 import numpy as np
 
 from .colour.spaces import display_bytes
-from .geometry.placing import matrix
+from .geometry.placing import matrix, rotations
 from .look.evaluate import Evaluator
 from .look.model import Look
-from .population import Curves, Points, Polygons, Population
+from .population import Curves, Models, Points, Polygons, Population
+from .population.derive import standing
 from .population.thinning import thinned
 
 #: Points that are drawn at most.
@@ -50,29 +51,65 @@ def picture_of(population: Population, look: Look, width: int = 240, height: int
 
 
 def _points(population: Population, colours: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray | None]:
-    """Places (m, 3), colours (m, 3) and normals (m, 3) of what is drawn; a mesh is covered with points."""
+    """Places (m, 3), colours (m, 3) and normals (m, 3) of what is drawn; meshes are covered with points."""
     places = population.elements.attribute("position").readable.astype(np.float64)
     form = population.form
+    if population.models is not None:
+        return _of_models(population, population.models, places, colours)
     if not isinstance(form, Polygons):
         return places, colours, None
-    corners = form.triangles
-    a, b, c = (places[corners[:, k]] for k in range(3))
+    covered = _covering(places, form.triangles, _MOST)
+    if covered is None:
+        return places, colours, None
+    at, weights, normals = covered
+    return _mixed(places, at, weights), _mixed(colours, at, weights), normals
+
+
+def _covering(
+    places: np.ndarray, triangles: np.ndarray, count: int
+) -> tuple[np.ndarray, np.ndarray, np.ndarray] | None:
+    """Points at random on triangles: their corners (m, 3), the weights of these, normals; None where all are flat."""
+    a, b, c = (places[triangles[:, k]] for k in range(3))
     square = np.cross(b - a, c - a)
     area = np.linalg.norm(square, axis=1)
     if not area.sum() > 0:
-        return places, colours, None
+        return None
     rng = np.random.default_rng(1)
-    of = np.searchsorted(np.cumsum(area), rng.random(_MOST) * area.sum()).clip(0, len(area) - 1)
-    weights = rng.dirichlet((1, 1, 1), _MOST)
-    at = corners[of]
-    mixed = np.einsum("nk,nkc->nc", weights, colours[at])
-    normals = square[of] / np.maximum(area[of], 1e-30)[:, None]
-    return np.einsum("nk,nkc->nc", weights, places[at]), mixed, normals
+    of = np.searchsorted(np.cumsum(area), rng.random(count) * area.sum()).clip(0, len(area) - 1)
+    return triangles[of], rng.dirichlet((1, 1, 1), count), square[of] / np.maximum(area[of], 1e-30)[:, None]
+
+
+def _mixed(values: np.ndarray, at: np.ndarray, weights: np.ndarray) -> np.ndarray:
+    found: np.ndarray = np.einsum("nk,nkc->nc", weights, values[at])
+    return found
+
+
+def _of_models(
+    population: Population, models: Models, places: np.ndarray, colours: np.ndarray
+) -> tuple[np.ndarray, np.ndarray, np.ndarray | None]:
+    """Clones as the meshes that they came with, as many points on each."""
+    turns, sizes = standing(population)
+    linear = rotations(turns) * sizes[:, None, None]
+    each = max(1, _MOST // max(population.count, 1))
+    at, tones, normals = [], [], []
+    for k, mesh in enumerate(models.meshes):
+        rows = np.flatnonzero(models.of == k)
+        covered = _covering(mesh.vertices.astype(np.float64), mesh.faces, each)
+        if covered is None or not len(rows):
+            continue
+        corners, weights, square = covered
+        on = _mixed(mesh.vertices, corners, weights)
+        at.append((places[rows, None] + np.einsum("nij,mj->nmi", linear[rows], on)).reshape(-1, 3))
+        normals.append(np.einsum("nij,mj->nmi", rotations(turns[rows]), square).reshape(-1, 3))
+        tones.append(np.repeat(colours[rows], each, axis=0))
+    if not at:
+        return places, colours, None
+    return np.concatenate(at), np.concatenate(tones), np.concatenate(normals)
 
 
 def _radius(population: Population, points: int, pixels: int) -> int:
     """Of a dot in pixels: small where there are many."""
-    if isinstance(population.form, Points):
+    if isinstance(population.form, Points) and population.models is None:
         return int(np.clip(np.sqrt(pixels / max(points, 1)) * 0.5, 1, 14))
     return 1 if isinstance(population.form, Curves) else 2
 

@@ -211,7 +211,7 @@ function Carried() {
                 {a.unreadable ? `, ${a.unreadable.toLocaleString("en-GB")} missing` : ""}
               </td>
               <td className="pr-2 text-soft tabular">
-                {a.census ? `${Number(a.census.least.toPrecision(3))} … ${Number(a.census.greatest.toPrecision(3))}` : `${a.texts} texts`}
+                {a.census ? `${Number(a.census.least.toPrecision(3))} … ${Number(a.census.greatest.toPrecision(3))}` : a.texts === 1 ? "1 text" : `${a.texts} texts`}
               </td>
               <td>{a.census && <Bars of={a.census} height={18} label={`Distribution of ${a.name}`} />}</td>
             </tr>

@@ -221,7 +221,7 @@ function Carried({ thing }: { thing: ThingPreview }) {
                   {a.derived ? ", derived" : ""}
                   {a.unreadable ? `, ${a.unreadable} missing` : ""}
                 </td>
-                <td>{a.census ? <Bars of={a.census} height={16} label={`Distribution of ${a.name}`} /> : `${a.texts} texts`}</td>
+                <td>{a.census ? <Bars of={a.census} height={16} label={`Distribution of ${a.name}`} /> : a.texts === 1 ? "1 text" : `${a.texts} texts`}</td>
               </tr>
             ))}
           </tbody>

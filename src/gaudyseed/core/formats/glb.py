@@ -17,7 +17,7 @@ from pydantic import BaseModel, ConfigDict, ValidationError
 from pydantic import Field as PydanticField
 
 from ..errors import BadInput, never_overtaken
-from ..geometry.placing import Role, affine, moved
+from ..geometry.placing import Role, affine, moved, rotations
 from ..geometry.shapes import ShapeMesh, of_faces
 from ..population import Attribute, Field
 from ..population.attribute import Kind, Light
@@ -443,7 +443,7 @@ class _Reader:
         matrices = np.broadcast_to(np.eye(4), (count, 4, 4)).copy()
         turns, scales = given.get("ROTATION"), given.get("SCALE")
         if turns is not None and turns.width == 4:
-            matrices[:, :3, :3] = _rotations(turns.values.astype(np.float64))
+            matrices[:, :3, :3] = rotations(turns.values.astype(np.float64))
         if scales is not None and scales.width == 3:
             matrices[:, :3, :3] *= scales.values[:, None, :].astype(np.float64)
         places = given.get("TRANSLATION")
@@ -572,19 +572,6 @@ def _moved(a: Attribute, matrix: np.ndarray) -> Attribute:
         return a
     values = moved(np.array(a.values), a.role, matrix)
     return Attribute(a.name, a.kind, values, a.labels, a.fields, a.missing, a.stands_for, a.light)
-
-
-def _rotations(q: np.ndarray) -> np.ndarray:
-    """(n, 3, 3) from quaternions (n, 4) x, y, z, w."""
-    x, y, z, w = (q / np.maximum(np.linalg.norm(q, axis=1, keepdims=True), 1e-12)).T
-    return np.stack(
-        [
-            np.stack([1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w)], -1),
-            np.stack([2 * (x * y + z * w), 1 - 2 * (x * x + z * z), 2 * (y * z - x * w)], -1),
-            np.stack([2 * (x * z - y * w), 2 * (y * z + x * w), 1 - 2 * (x * x + y * y)], -1),
-        ],
-        1,
-    )
 
 
 def _materials(codes: np.ndarray, names: list[str]) -> Attribute:

@@ -96,6 +96,23 @@ def quaternions(linear: np.ndarray) -> np.ndarray:
     return found / np.linalg.norm(found, axis=1, keepdims=True)
 
 
+def rotations(q: np.ndarray) -> np.ndarray:
+    """(n, 3, 3) matrices of quaternions (n, 4) x, y, z, w of any length; the inverse of ``quaternions``.
+
+    >>> rotations(np.array([[0, 0, 1.0, 0]]))[0].diagonal().tolist()
+    [-1.0, -1.0, 1.0]
+    """
+    x, y, z, w = (q / np.maximum(np.linalg.norm(q, axis=1, keepdims=True), 1e-12)).T
+    return np.stack(
+        [
+            np.stack([1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w)], -1),
+            np.stack([2 * (x * y + z * w), 1 - 2 * (x * x + z * z), 2 * (y * z - x * w)], -1),
+            np.stack([2 * (x * z - y * w), 2 * (y * z + x * w), 1 - 2 * (x * x + y * y)], -1),
+        ],
+        1,
+    )
+
+
 def affine(linear: np.ndarray, place: np.ndarray) -> np.ndarray:
     """(4, 4) from a (3, 3) and a (3,)."""
     out = np.eye(4)

@@ -25,6 +25,8 @@ class Ramp(Protocol):
 
 
 LEAST_REACHED = 0.60
+#: Fewer cannot be expected to reach all of a ramp.
+FEWEST_ELEMENTS = 12
 MOST_CLIPPED = 0.05
 #: So many different values are no distribution, but a choice.
 FEW_VALUES = 8
@@ -161,7 +163,7 @@ def _of_values(step: Ramp, place: str, ramp: dict[str, Any], total: int) -> Iter
                 _even(before),
             ),
         )  # fmt: skip
-    elif ramp["reached"] < LEAST_REACHED and not _no_colour_out(step, ramp):
+    elif total >= FEWEST_ELEMENTS and ramp["reached"] < LEAST_REACHED and not _no_colour_out(step, ramp):
         reached = f"{100 * ramp['reached']:.0f} %"
         yield Advisory(
             "ramp_underused", place,

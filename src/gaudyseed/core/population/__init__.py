@@ -2,13 +2,14 @@
 
 from .attribute import Attribute, Field
 from .elements import Elements, Owners
-from .population import Curves, Points, Polygons, Population, Standing, of_points
+from .population import Curves, Models, Points, Polygons, Population, Standing, of_points
 
 __all__ = [
     "Attribute",
     "Curves",
     "Elements",
     "Field",
+    "Models",
     "Owners",
     "Points",
     "Polygons",
