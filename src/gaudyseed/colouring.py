@@ -267,19 +267,21 @@ class _Given:
 
     def picture(self, asset: Asset, place: str) -> Picture:
         """A picture."""
-        held = self._held.get(asset.digest)
-        if isinstance(held, Picture):
-            return held
-        self._check(f"The picture {asset.name!r}", place, f" or the picture with --picture {asset.name}=FILE")
-        return self._kept.picture(asset, place)
+        held = self._given(asset, place)
+        return held if isinstance(held, Picture) else self._kept.picture(asset, place)
 
     def mesh(self, asset: Asset, place: str) -> ShapeMesh:
         """A small mesh."""
+        held = self._given(asset, place)
+        return held if isinstance(held, ShapeMesh) else self._kept.mesh(asset, place)
+
+    def _given(self, asset: Asset, place: str) -> Picture | ShapeMesh | None:
+        """What the command gave; None where it lies in the data file, BadInput where there is neither."""
         held = self._held.get(asset.digest)
-        if isinstance(held, ShapeMesh):
-            return held
-        self._check(f"The mesh {asset.name!r}", place, f" or the mesh with --mesh {asset.name}=FILE")
-        return self._kept.mesh(asset, place)
+        if held is None:
+            kind = asset.kind
+            self._check(f"The {kind} {asset.name!r}", place, f" or the {kind} with --{kind} {asset.name}=FILE")
+        return held
 
     def _check(self, what: str, place: str, otherwise: str = "") -> None:
         if not self._stored:

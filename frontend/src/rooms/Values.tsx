@@ -7,6 +7,7 @@ import { signalChain, signalOf } from "../state/edits";
 import { attributesOf, chooseChain, chosenLook, NONE, pinPreview, same, showPreview, useStore } from "../state/store";
 import { IconButton } from "../widgets/Button";
 import { Bars, Swatches } from "../widgets/Distribution";
+import { textsSaid } from "./words";
 
 /** Short enough for the ends of a small axis. */
 function figure(v: number): string {
@@ -121,7 +122,7 @@ const AttributeRow = memo(function AttributeRow({ of: a, elements }: { of: Attri
           {a.census ? (
             <Distribution of={a.census} name={a.name} />
           ) : (
-            <span className="block text-right text-[11px] text-soft">{a.kind === "text" ? (a.texts === 1 ? "1 text" : `${a.texts} texts`) : "painted"}</span>
+            <span className="block text-right text-[11px] text-soft">{a.kind === "text" ? textsSaid(a.texts) : "painted"}</span>
           )}
         </span>
       </Row>

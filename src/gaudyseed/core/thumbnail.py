@@ -89,7 +89,7 @@ def _of_models(
 ) -> tuple[np.ndarray, np.ndarray, np.ndarray | None]:
     """Clones as the meshes that they came with, as many points on each."""
     turns, sizes = standing(population)
-    linear = rotations(turns) * sizes[:, None, None]
+    spin = rotations(turns)
     each = max(1, _MOST // max(population.count, 1))
     at, tones, normals = [], [], []
     for k, mesh in enumerate(models.meshes):
@@ -99,8 +99,10 @@ def _of_models(
             continue
         corners, weights, square = covered
         on = _mixed(mesh.vertices, corners, weights)
-        at.append((places[rows, None] + np.einsum("nij,mj->nmi", linear[rows], on)).reshape(-1, 3))
-        normals.append(np.einsum("nij,mj->nmi", rotations(turns[rows]), square).reshape(-1, 3))
+        at.append(
+            (places[rows, None] + np.einsum("nij,mj->nmi", spin[rows] * sizes[rows, None, None], on)).reshape(-1, 3)
+        )
+        normals.append(np.einsum("nij,mj->nmi", spin[rows], square).reshape(-1, 3))
         tones.append(np.repeat(colours[rows], each, axis=0))
     if not at:
         return places, colours, None

@@ -17,6 +17,7 @@ import { SequenceButton } from "./Sequence";
 import { DraftOf, PlaceOf } from "./Standing";
 import { OWN_SHAPE, SHAPE_OPTIONS, SHAPE_WORDS } from "../../chain/steps/words";
 import { Populations } from "../Populations";
+import { textsSaid } from "../words";
 
 const COUNTS = [2_500, 12_000, 60_000, 250_000];
 
@@ -211,7 +212,7 @@ function Carried() {
                 {a.unreadable ? `, ${a.unreadable.toLocaleString("en-GB")} missing` : ""}
               </td>
               <td className="pr-2 text-soft tabular">
-                {a.census ? `${Number(a.census.least.toPrecision(3))} … ${Number(a.census.greatest.toPrecision(3))}` : a.texts === 1 ? "1 text" : `${a.texts} texts`}
+                {a.census ? `${Number(a.census.least.toPrecision(3))} … ${Number(a.census.greatest.toPrecision(3))}` : textsSaid(a.texts)}
               </td>
               <td>{a.census && <Bars of={a.census} height={18} label={`Distribution of ${a.name}`} />}</td>
             </tr>

@@ -12,6 +12,7 @@ import { Modal } from "../../widgets/Modal";
 import { NumberField } from "../../widgets/NumberField";
 import { population } from "./fresh";
 import { areFrames, bringFiles, bringFrames } from "./Sequence";
+import { textsSaid } from "../words";
 
 /** Endings of the files that can be brought. */
 export const ENDINGS = ".ply,.obj,.glb,.usd,.usda,.usdc,.usdz,.csv,.txt";
@@ -221,7 +222,7 @@ function Carried({ thing }: { thing: ThingPreview }) {
                   {a.derived ? ", derived" : ""}
                   {a.unreadable ? `, ${a.unreadable} missing` : ""}
                 </td>
-                <td>{a.census ? <Bars of={a.census} height={16} label={`Distribution of ${a.name}`} /> : a.texts === 1 ? "1 text" : `${a.texts} texts`}</td>
+                <td>{a.census ? <Bars of={a.census} height={16} label={`Distribution of ${a.name}`} /> : textsSaid(a.texts)}</td>
               </tr>
             ))}
           </tbody>

@@ -67,7 +67,7 @@ def _counted(outcome: Outcome, population: Population, form: Polygons) -> dict[s
     reads = outcome.incoming is None
     every = max(1, -(-len(ends) // (_MOST_READ if reads else _MOST_EDGES)))
     ends = ends[::every]
-    half = _read_at_middles(outcome, ends) if reads else _at_middles(outcome, ends)
+    half = _at_middles(outcome, ends)
     straight = _mixed(_comparable(outcome.value), ends)
     apart = np.abs(_comparable(half) - straight)
     if outcome.value.kind.word == "colour":
@@ -90,23 +90,21 @@ def _mixed(values: np.ndarray, ends: np.ndarray) -> np.ndarray:
     return found
 
 
-def _read_at_middles(outcome: Outcome, ends: np.ndarray) -> Value:
-    """What a step that reads by place gives half-way along edges."""
-    population, step = outcome.scope.population, outcome.step
-    assert isinstance(step, Measured)
-    table = {}
-    for name in step.attributes_read():
-        column = population.elements.find(name)
-        if column is not None:
-            table[name] = replace(column, values=_mixed(column.readable, ends).astype(np.float32), missing=None)
-    scope = Scope(
-        replace(population, elements=Elements(population.elements.level, len(ends), table), form=_NO_FACES),
-        outcome.scope.surroundings, outcome.scope.signals, outcome.scope.placement,
-    )  # fmt: skip
-    settled = step.settled(outcome)
-    return carried_out(
-        settled, Context(scope, outcome.place, lambda: None, outcome.value.kind, _signals(outcome, ends)), None
-    )
+def _at_middles(outcome: Outcome, ends: np.ndarray) -> Value:
+    """What the step gives half-way along edges: of the mix of what comes in, or read by the mix of places there."""
+    population, step, incoming = outcome.scope.population, outcome.step, outcome.incoming
+    table, mixed = {}, None
+    if incoming is not None:
+        mixed = Value(incoming.kind, np.ascontiguousarray(_mixed(incoming.array, ends), np.float32))
+    elif isinstance(step, Measured):
+        columns = [column for name in step.attributes_read() if (column := population.elements.find(name))]
+        table = {c.name: replace(c, values=_mixed(c.readable, ends).astype(np.float32), missing=None) for c in columns}
+        step = step.settled(outcome)
+    elements = Elements(population.elements.level, len(ends), table)
+    scope = Scope(replace(population, elements=elements, form=_NO_FACES), outcome.scope.surroundings,
+                  outcome.scope.signals, outcome.scope.placement)  # fmt: skip
+    context = Context(scope, outcome.place, lambda: None, outcome.value.kind, _signals(outcome, ends))
+    return carried_out(step, context, mixed)
 
 
 def _signals(outcome: Outcome, ends: np.ndarray) -> Mapping[str, Value]:
@@ -120,15 +118,3 @@ def _signals(outcome: Outcome, ends: np.ndarray) -> Mapping[str, Value]:
 
 
 _NO_FACES = Polygons(np.zeros(1, np.int64), np.empty(0, np.int32))
-
-
-def _at_middles(outcome: Outcome, ends: np.ndarray) -> Value:
-    """What the step gives half-way along edges, from the mixes of what comes in and of the signals that it follows."""
-    population = outcome.scope.population
-    assert outcome.incoming is not None
-    elements = Elements(population.elements.level, len(ends), {})
-    scope = Scope(replace(population, elements=elements, form=_NO_FACES), outcome.scope.surroundings,
-                  outcome.scope.signals)  # fmt: skip
-    context = Context(scope, outcome.place, lambda: None, outcome.value.kind, _signals(outcome, ends))
-    incoming = Value(outcome.incoming.kind, np.ascontiguousarray(_mixed(outcome.incoming.array, ends), np.float32))
-    return carried_out(outcome.step, context, incoming)

@@ -13,6 +13,15 @@ from .base import About, Piece
 OWN = "own"
 
 
+def plain_shape(shape: str) -> str:
+    """What elements are drawn as that came with no meshes, whatever is wished.
+
+    >>> plain_shape("own"), plain_shape("ball")
+    ('sequin', 'ball')
+    """
+    return "sequin" if shape == OWN else shape
+
+
 def drawn_as(population: Population, shape: str) -> list[Piece]:
     """The meshes that the elements came with; else one shape for all, or one for each part of copies."""
     everyone = np.arange(population.count)
@@ -21,7 +30,7 @@ def drawn_as(population: Population, shape: str) -> list[Piece]:
         names = model_names(population)
         return [Piece(names[k], mesh, np.flatnonzero(models.of == k)) for k, mesh in enumerate(models.meshes)]
     if not population.shape:
-        word = "sequin" if shape == OWN else shape
+        word = plain_shape(shape)
         return [Piece(word, shape_mesh(word), everyone)]
     made = thing(population.shape)
     if population.elements.find("copy_position") is None:

@@ -19,7 +19,7 @@ from ...core.colour.vision import Vision, simulated
 from ...core.digest import digest_of
 from ...core.document import Document
 from ...core.errors import BadInput, Overtaken, never_overtaken
-from ...core.formats.shapes import OWN
+from ...core.formats.shapes import OWN, plain_shape
 from ...core.look.evaluate import Evaluation
 from ...core.look.material import ElementPicture, Finish
 from ...core.look.model import MOST_POPULATIONS
@@ -292,7 +292,7 @@ def _shapes(run: SceneRun, name: str, evaluation: Evaluation) -> list[dict[str, 
     entries = look.shapes or (None,)
     found = []
     for k, shape in enumerate(entries):
-        key: str = shape.shape if shape is not None else "sequin" if own == OWN else own
+        key: str = shape.shape if shape is not None else plain_shape(own)
         if shape is not None and shape.mesh is not None:
             run.asset_mesh(shape.mesh, f"shapes[{k}].mesh")
             key = next(a.digest for a in run.scene.assets if a.name == shape.mesh and a.kind == "mesh")

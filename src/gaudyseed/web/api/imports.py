@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import base64
 import io
-import itertools
 import re
 from typing import Any
 
@@ -118,7 +117,7 @@ def preview_import() -> ImportPreview:
     real copies as clones; ``?each=part`` each part of each clone as an element; ``?frame=`` a moment.
     """
     things, name = _uploaded()
-    return ImportPreview(file=name, things=list(map(_preview, things, _first_looks(things), itertools.count())))
+    return ImportPreview(file=name, things=[*_described(things[:_DESCRIBED]), *map(_named, things[_DESCRIBED:])])
 
 
 def _first_looks(things: list[Thing]) -> list[Look]:
@@ -135,14 +134,22 @@ def _first_looks(things: list[Thing]) -> list[Look]:
     return [first_look(t.population, colours if k else "own") for t, k in zip(things, there, strict=True)]
 
 
-def _preview(thing: Thing, look: Look, number: int) -> ThingPreview:
+def _described(things: list[Thing]) -> list[ThingPreview]:
+    """Things with all that they carry; small pictures of the first ones."""
+    looks = _first_looks(things)
+    return [
+        ThingPreview(
+            name=thing.name, becomes=thing.becomes, frames=thing.frames, colours=carried_colour(thing.population),
+            groups=groups_of(thing.population), **described(thing.population),
+            picture=_picture(thing.population, look) if k < _PICTURED else "",
+        )
+        for k, (thing, look) in enumerate(zip(things, looks, strict=True))
+    ]  # fmt: skip
+
+
+def _named(thing: Thing) -> ThingPreview:
+    """A thing by its name and count alone."""
     population = thing.population
-    if number < _DESCRIBED:
-        picture = "" if number >= _PICTURED else _picture(population, look)
-        return ThingPreview(
-            name=thing.name, becomes=thing.becomes, frames=thing.frames, colours=carried_colour(population),
-            groups=groups_of(population), picture=picture, **described(population),
-        )  # fmt: skip
     return ThingPreview(
         name=thing.name, becomes=thing.becomes, kind=population.kind, count=population.count,
         notes=list(population.notes), frames=thing.frames, levels=[], attributes=[],
