@@ -14,6 +14,7 @@ from plyfile import PlyData, PlyElement
 from gaudyseed.core.colour.spaces import display_bytes
 from gaudyseed.core.errors import BadInput
 from gaudyseed.core.formats import FORMATS, About, Wish, read_points, read_things
+from gaudyseed.core.formats.meshing import split_at_seams
 from gaudyseed.core.look.evaluate import Evaluator
 from gaudyseed.core.population import Population
 from gaudyseed.core.population.makers.imported import store_columns
@@ -123,8 +124,8 @@ class Obj(Same):
         texts += ["1.7976931348623157e308", "4.9e-324", "0.1234567890123456789012345", "-0", "+5", ".5", "5.", "1E3"]
         texts += ["0"] * (-len(texts) % 3)
         lines = [f"v {' '.join(texts[k : k + 3])}" for k in range(0, len(texts), 3)]
-        mesh = read_points("\n".join([*lines, "f 1 2 3"]).replace("e308", "e30").encode(), "numbers.obj")
-        wanted = [float(t.replace("e308", "e30")) for t in texts]
+        mesh = read_points("\n".join([*lines, "f 1 2 3"]).replace("e308", "e29").encode(), "numbers.obj")
+        wanted = [float(t.replace("e308", "e29")) for t in texts]
         np.testing.assert_array_equal(mesh.elements.own["position"].values.reshape(-1), wanted)
 
 
@@ -196,6 +197,10 @@ class Glb(Same):
         scene = trimesh.load(io.BytesIO(written(mesh, "glb")), file_type="glb", process=False)
         self.assertEqual(set(scene.geometry), set(mesh.form.of_faces["part"].labels))
         levels = np.rint(np.clip(coloured(mesh)["base_colour"], 0, 1) * 255)
+        # Vertices are split at the seams of the uv: the first ones are those of the mesh.
+        rows = split_at_seams(mesh).rows
+        np.testing.assert_array_equal(rows[: mesh.count], np.arange(mesh.count))
+        levels = levels[rows]
         for piece in scene.geometry.values():
             found = piece.visual.vertex_attributes if hasattr(piece.visual, "vertex_attributes") else {}
             colours = np.asarray(found.get("color", getattr(piece.visual, "vertex_colors", None)))

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
+from dataclasses import replace
 from typing import NamedTuple
 
 import numpy as np
@@ -12,7 +13,9 @@ from ..channels import CHANNELS
 from ..colour.spaces import display_bytes
 from ..errors import BadInput
 from ..population import Attribute, Field, Population, of_points
+from ..population.attribute import LARGEST
 from ..population.derive import with_derived
+from ..population.naming import fits, free_name, well_named
 
 
 class RawColumn(NamedTuple):
@@ -24,9 +27,12 @@ class RawColumn(NamedTuple):
     missing: np.ndarray | None = None
 
 
-LARGEST_COLUMNS = 256
-#: Characters that the name of a column may have.
-LONGEST_NAME = 200
+#: Columns that a file may have, those that results are written in not counted.
+LARGEST_COLUMNS = 512
+#: Elements that a file may bring in all, and those of them that may come of arrays that several meshes share.
+MOST_ELEMENTS, MOST_SHARED = 20_000_000, 4_000_000
+#: Populations that like things of a file become; where there are more of them, they are one.
+MOST_THINGS = 1000
 
 _VECTORS: tuple[tuple[str, tuple[str, ...]], ...] = (
     ("position", ("x", "y", "z")),
@@ -43,6 +49,9 @@ _COLOURS: tuple[tuple[str, tuple[str, ...]], ...] = (
     ("colour", ("r", "g", "b", "a")),
     ("colour", ("r", "g", "b")),
 )
+_OF_RESULTS = frozenset(name for channel in CHANNELS.values() for name in (*channel.columns, *channel.shown))
+#: The columns that a file of tables has at most.
+MOST_COLUMNS = LARGEST_COLUMNS + len(_OF_RESULTS)
 #: By the word of each channel that is written, (n,) or (n, k) float32: what the elements got.
 Results = Mapping[str, np.ndarray]
 #: Colours that came in under the names the results need are kept under this prefix.
@@ -55,7 +64,39 @@ def to_population(raw: list[RawColumn], name: str, rows: str, notes: tuple[str, 
     ``rows`` says what a row is called in sentences ("vertex", "line").
     """
     check_places(raw, name, rows)
-    return with_derived(of_points(len(raw[0].values), grouped(raw), notes))
+    return clones_of(grouped(raw), name, notes)
+
+
+def clones_of(table: dict[str, Attribute], name: str, notes: tuple[str, ...] = ()) -> Population:
+    """Clones out of a file, each an element of ``table``; BadInput where some have no finite place."""
+    held = well_named(table, name)
+    places = held["position"].values
+    bad = np.flatnonzero(~(np.isfinite(places) & (np.abs(places) <= LARGEST)).all(axis=1))
+    if len(bad):
+        raise BadInput(
+            f"{len(bad):,} elements of {name} have no usable place: the first is element {bad[0] + 1}. "
+            "Give every element finite coordinates.",
+            place=f"{name}, element {bad[0] + 1}", code="bad_coordinate",
+        )  # fmt: skip
+    check_count(len(places), name)
+    return with_derived(of_points(len(places), held, notes))
+
+
+def brought_as(a: Attribute, taken: set[str]) -> Attribute:
+    """The attribute of a file under a name that is free, and not that of something else in the product."""
+    name = free_name(a.name, {*taken, *(() if fits(a) else (a.name,))})
+    return a if name == a.name else replace(a, name=name, fields=tuple(replace(f, name=f"{f.name}_") for f in a.fields))
+
+
+def check_count(count: int, name: str, most: int = MOST_ELEMENTS) -> None:
+    """BadInput where a file brings more elements than are taken; to be asked before anything is laid out."""
+    if count > most:
+        shared = " of arrays that its meshes share" if most == MOST_SHARED else ""
+        cure = "Take repeated meshes as clones" if shared else "Split the file"
+        raise BadInput(
+            f"{name} brings {count:,} elements{shared}; at most {most:,} are taken. {cure}.",
+            place=name, code="too_many",
+        )  # fmt: skip
 
 
 def check_places(raw: list[RawColumn], name: str, rows: str) -> None:
@@ -73,7 +114,7 @@ def check_places(raw: list[RawColumn], name: str, rows: str) -> None:
         values = column.values
         if column.labels:
             raise BadInput(f"The column {axis} holds text, not numbers. Give coordinates as numbers.", place=name)
-        usable = np.isfinite(values) & (np.abs(values.astype(np.float64)) <= 1e30)
+        usable = np.isfinite(values) & (np.abs(values.astype(np.float64)) <= LARGEST)
         if column.missing is not None:
             usable &= ~column.missing
         bad = np.flatnonzero(~usable)
@@ -168,6 +209,11 @@ def _single(attribute: str, column: RawColumn) -> Attribute:
     return Attribute(attribute, kind, values, column.labels, fields, column.missing)  # type: ignore[arg-type]
 
 
+def own_columns(names: Iterable[str]) -> int:
+    """How many of some columns are not those that results are written in."""
+    return sum(name not in _OF_RESULTS for name in names)
+
+
 def check_results(results: Results | None) -> None:
     """BadInput where some results are no finite numbers, which no file may hold."""
     for word, values in (results or {}).items():
@@ -203,6 +249,12 @@ def outgoing(population: Population, results: Results | None) -> list[RawColumn]
                     name = KEPT + name
             columns.append(RawColumn(name, values, a.labels, a.missing))
     check_results(results)
+    if len(columns) > LARGEST_COLUMNS:
+        raise BadInput(
+            f"The file would have {len(columns):,} columns beside the results; at most {LARGEST_COLUMNS} are written, "
+            "because no more are read. Choose a format that groups them, such as GLB.",
+            code="too_many",
+        )  # fmt: skip
     for channel, values in written.items():
         if channel.shown:
             levels = display_bytes(values)

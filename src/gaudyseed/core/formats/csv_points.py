@@ -18,17 +18,19 @@ import numpy as np
 from ..errors import BadInput, never_overtaken
 from ..kernels import text as kernels
 from ..population import Attribute, Field, Population
+from ..population.naming import LONGEST_NAME
 from ..population.strands import STRAND
 from .base import FORMATS, About, Format, Thing, Wish
 from .cells import BATCH, Batch, Check, is_number, runs_as_formula
 from .columns import (
     LARGEST_COLUMNS,
-    LONGEST_NAME,
+    MOST_COLUMNS,
     RawColumn,
     Results,
     check_places,
     grouped,
     outgoing,
+    own_columns,
     to_population,
 )
 from .lines import Cells, lines, number_cells, text_cells
@@ -147,7 +149,7 @@ def _not_text(name: str, data: bytes, at: int, encoding: str) -> BadInput:
 def _header(table: np.ndarray, at: int, name: str) -> tuple[list[str], int]:
     """The names of the columns, and where the first row begins."""
     place = f"{name}, line 1"
-    batch = Batch(table, LARGEST_COLUMNS + 1)
+    batch = Batch(table, MOST_COLUMNS + 1)
     _, first, why, found = kernels.comma_cells(
         table, at, batch.width, 1, LONGEST, batch.starts, batch.stops, batch.quoted
     )
@@ -156,12 +158,14 @@ def _header(table: np.ndarray, at: int, name: str) -> tuple[list[str], int]:
             found = batch.width
         else:
             raise _broken(why, found, 1, name)
-    if found > LARGEST_COLUMNS:
+    header = [batch.cell(0, k).decode().strip() for k in range(min(found, batch.width))]
+    if found > MOST_COLUMNS or own_columns(header) > LARGEST_COLUMNS:
+        more = " or more" if found > MOST_COLUMNS else ""
         raise BadInput(
-            f"{name} has {found:,} columns or more; at most {LARGEST_COLUMNS} are taken. Leave out some.",
-            place=place,
-        )
-    header = [batch.cell(0, k).decode().strip() for k in range(found)]
+            f"{name} has {found:,} columns{more}; at most {LARGEST_COLUMNS} are taken beside those of results. "
+            "Leave out some.",
+            place=place, code="too_many",
+        )  # fmt: skip
     _check_header(header, name, place)
     _, after, _, _ = kernels.comma_cells(table, first, found, 1, LONGEST, batch.starts, batch.stops, batch.quoted)
     return header, after

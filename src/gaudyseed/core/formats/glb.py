@@ -17,17 +17,17 @@ from pydantic import BaseModel, ConfigDict, ValidationError
 from pydantic import Field as PydanticField
 
 from ..errors import BadInput, never_overtaken
-from ..geometry.placing import Role, affine, moved, rotations
+from ..geometry.placing import Role, moved, rotations
 from ..geometry.shapes import ShapeMesh, of_faces
 from ..population import Attribute, Field
 from ..population.attribute import Kind, Light
-from ..population.derive import with_derived
 from ..population.meshes import PART
-from ..population.population import Models, of_points
+from ..population.population import Models
 from ..population.strands import PART as STRAND_PART
 from ..population.strands import STRAND
 from .base import FORMATS, Format, Thing, Wish
 from .cells import Check
+from .columns import MOST_SHARED, MOST_THINGS, brought_as, check_count, clones_of
 from .glb_out import write
 from .gltf import (
     FAN,
@@ -38,6 +38,8 @@ from .gltf import (
     ROW,
     STRIP,
     TRIANGLES,
+    VERTEX,
+    Y_UP,
     Z_UP,
     Arrays,
     Document,
@@ -45,10 +47,23 @@ from .gltf import (
     Primitive,
     opened,
 )
-from .meshing import MOST_MODELS, in_parts, joined, mesh_of, named_apart, of_matrices, part_attribute, uneven
+from .meshing import (
+    MOST_MODELS,
+    in_parts,
+    joined,
+    mesh_of,
+    named_apart,
+    of_matrices,
+    part_attribute,
+    text_attribute,
+    uneven,
+    welded,
+)
 from .stranding import strands_of
 
 MOST_NODES = 1_000_000
+#: The greatest number in the transform of a node.
+_LARGEST_MATRIX = 1e12
 _NAMES = {"POSITION": "position", "NORMAL": "normal", "TEXCOORD_0": "uv", "COLOR_0": "colour", "_COLOR_0": "colour"}
 
 
@@ -61,6 +76,7 @@ class Told(BaseModel):
     stands_for: Role = ""
     light: Light = ""
     whole: Literal[0, 32, 64] = 0
+    corners: tuple[Annotated[str, PydanticField(max_length=200)], ...] = PydanticField((), strict=False)
     texts: tuple[Annotated[str, PydanticField(max_length=1 << 20)], ...] = PydanticField((), strict=False)
 
 
@@ -86,40 +102,87 @@ def read(data: bytes, name: str, check: Check = never_overtaken, wish: Wish = Wi
     as_clones = {mesh for mesh, times in repeated.items() if times > 1} if wish.repeated == "clones" else set()
     things = []
     single = [node for node in nodes if node.instances is None and node.mesh not in as_clones]
+    reader.check_counts(single, nodes)
     stem = PurePath(name).stem
     things += reader.mesh(single, stem)
-    for mesh, members in _by_mesh(nodes, as_clones).items():
-        things.append(reader.clones(members, mesh))
-    things += [reader.instances(members) for members in _by_name(nodes).values()]
-    things += reader.points(single)
+    things += [reader.clones(members, stem) for members in _few(_by_mesh(nodes, as_clones))]
+    things += [reader.instances(members) for members in _few(_by_name(nodes))]
+    things += reader.points(single, stem)
     things += reader.strands(single, stem)
     if not things:
         raise BadInput(f"{name} holds no meshes, points or lines. Export them with it.", place=name, code="nothing")
+    first = things[0].population
+    things[0] = replace(things[0], population=replace(first, notes=(*reader.left_out(nodes), *first.notes)))
     return named_apart(things)
 
 
-def _by_mesh(nodes: list[_Placed], meshes: set[int]) -> dict[int, list[_Placed]]:
-    """The nodes of some meshes that stand alone, by their mesh."""
+def _by_mesh(nodes: list[_Placed], meshes: set[int]) -> list[list[_Placed]]:
+    """The nodes of some meshes that stand alone, those of one mesh together."""
     found: dict[int, list[_Placed]] = {mesh: [] for mesh in sorted(meshes)}
     for node in nodes:
         if node.instances is None and node.mesh in found:
             found[node.mesh].append(node)
-    return found
+    return list(found.values())
 
 
-def _by_name(nodes: list[_Placed]) -> dict[str, list[_Placed]]:
-    """The nodes with instances by their names: those of one name are the shapes of one population."""
+def _by_name(nodes: list[_Placed]) -> list[list[_Placed]]:
+    """The nodes with instances, those of one name together: they are the shapes of one population."""
     found: dict[str, list[_Placed]] = {}
     for node in nodes:
         if node.instances is not None:
             found.setdefault(node.name, []).append(node)
-    return found
+    return list(found.values())
+
+
+def _few(groups: list[list[_Placed]]) -> list[list[_Placed]]:
+    """The groups, each a population; one for all where nobody could look through so many."""
+    return groups if len(groups) <= MOST_THINGS else [[node for group in groups for node in group]]
 
 
 class _Reader:
     def __init__(self, document: Document, arrays: Arrays, name: str, check: Check, each_part: bool) -> None:
         self.document, self.arrays, self.name, self.check = document, arrays, name, check
         self.each_part = each_part
+
+    def check_counts(self, single: list[_Placed], nodes: list[_Placed]) -> None:
+        """BadInput where the file holds more than is taken, before anything of it is laid out.
+
+        ``single`` are the nodes whose meshes are laid out at their places.
+        """
+        accessors = self.document.accessors
+
+        def count(number: int | None) -> int:
+            return accessors[number].count if number is not None and number < len(accessors) else 0
+
+        for node in nodes:
+            check_count(max(map(count, (node.instances or {}).values()), default=0), self.name)
+        laid: dict[tuple[object, ...], int] = {}
+        corners, indexed = 0, set()
+        for node in single:
+            for p in self.document.meshes[node.mesh].primitives:
+                laid[(*sorted(p.attributes.items()), node.matrix.tobytes())] = p.attributes.get("POSITION", -1)
+                corners += count(p.indices)
+                indexed.add(p.indices)
+        for whole, held, each in (
+            (sum(map(count, laid.values())), sum(map(count, set(laid.values()))), 1),
+            (corners, sum(map(count, indexed)), 3),
+        ):
+            check_count(whole // each, self.name)
+            if whole > held:
+                check_count((whole - held) // each, self.name, MOST_SHARED)
+
+    def left_out(self, nodes: list[_Placed]) -> list[str]:
+        """Sentences about what these nodes have and is not read."""
+        meshes = [self.document.meshes[k] for k in {node.mesh for node in nodes}]
+        words = {w.partition("_")[0] for m in meshes for p in m.primitives for w in p.attributes}
+        skinned = any(node.skin is not None for node in self.document.nodes) or bool(words & {"JOINTS", "WEIGHTS"})
+        lost = {
+            "tangents": "TANGENT" in words,
+            "skins (everything stands in its rest pose)": skinned,
+            "morph targets (everything has its base form)": any(p.targets for m in meshes for p in m.primitives),
+        }
+        told = [what for what, there in lost.items() if there]
+        return [f"Left out: {', '.join(told)}."] if told else []
 
     def placed(self) -> Iterator[_Placed]:
         """The nodes with meshes that the scene shows; BadInput where nodes go round in a circle or have two parents."""
@@ -144,7 +207,11 @@ class _Reader:
             if k >= len(nodes) or visited > len(nodes):
                 raise self._damaged(f"there is no node {k}, or nodes go round in a circle", f"nodes.{k}")
             node = nodes[k]
-            matrix = above @ self._matrix(node, k)
+            matrix = above @ self._matrix(node)
+            if not np.abs(matrix).max() <= _LARGEST_MATRIX:
+                raise self._damaged(
+                    f"the transform of node {k}, with those above it, is not finite or beyond 1e12", f"nodes.{k}"
+                )
             open_ += [(child, matrix) for child in reversed(node.children)]
             if node.mesh is not None:
                 if node.mesh >= len(self.document.meshes):
@@ -155,24 +222,19 @@ class _Reader:
     def _damaged(self, what: str, place: str) -> BadInput:
         return BadInput(f"{self.name}: {what}. Export the file again.", place=f"{self.name}, {place}", code="bad_glb")
 
-    def _matrix(self, node: Node, number: int) -> np.ndarray:
+    def _matrix(self, node: Node) -> np.ndarray:
+        """(4, 4): where a node stands in the one above; plain numbers, since files have many nodes."""
         if node.matrix is not None:
-            found = np.array(node.matrix).reshape(4, 4).T
-        else:
-            x, y, z, w = node.rotation or [0.0, 0.0, 0.0, 1.0]
-            turn = np.array(
-                [
-                    [1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w)],
-                    [2 * (x * y + z * w), 1 - 2 * (x * x + z * z), 2 * (y * z - x * w)],
-                    [2 * (x * z - y * w), 2 * (y * z + x * w), 1 - 2 * (x * x + y * y)],
-                ]
-            )
-            found = affine(
-                turn * np.array(node.scale or [1.0, 1.0, 1.0]), np.array(node.translation or [0.0, 0.0, 0.0])
-            )
-        if not np.isfinite(found).all() or np.abs(found).max() > 1e12:
-            raise self._damaged("a node's transform is not finite", f"nodes.{number}")
-        return found
+            return np.array(node.matrix).reshape(4, 4).T
+        x, y, z, w = node.rotation or (0.0, 0.0, 0.0, 1.0)
+        a, b, c = node.scale or (1.0, 1.0, 1.0)
+        px, py, pz = node.translation or (0.0, 0.0, 0.0)
+        return np.array([
+            [(1 - 2 * (y * y + z * z)) * a, 2 * (x * y - z * w) * b, 2 * (x * z + y * w) * c, px],
+            [2 * (x * y + z * w) * a, (1 - 2 * (x * x + z * z)) * b, 2 * (y * z - x * w) * c, py],
+            [2 * (x * z - y * w) * a, 2 * (y * z + x * w) * b, (1 - 2 * (x * x + y * y)) * c, pz],
+            [0.0, 0.0, 0.0, 1.0],
+        ])  # fmt: skip
 
     def _instances_of(self, node: Node) -> dict[str, int] | None:
         given = node.extensions.get(INSTANCING)
@@ -209,13 +271,19 @@ class _Reader:
             materials.append(self._material(primitive, len(triangles)))
         faces = corners[0] if len(corners) == 1 else np.concatenate(corners)
         table, more = joined(tables, [len(t["position"].values) for t in tables])
+        flat = np.ascontiguousarray(faces.reshape(-1), np.int32)
+        of_corners: dict[str, Attribute] = {}
+        vertex = table.pop(VERTEX, None)
+        if vertex is not None and len(tables) == 1:
+            told = self._told(VERTEX, pieces[0][1].attributes[VERTEX])
+            table, flat, of_corners = welded(table, flat, vertex, told.corners)
         of_faces = {PART: part_attribute(np.concatenate(parts), labels)}
         codes = np.concatenate(materials)
         if (codes >= 0).any():
             of_faces["material"] = _materials(codes, [m.name for m in self.document.materials])
         population = mesh_of(
-            table, np.arange(0, 3 * len(faces) + 1, 3), np.ascontiguousarray(faces.reshape(-1), np.int32), self.name,
-            of_faces=of_faces, notes=more,
+            table, np.arange(0, 3 * len(faces) + 1, 3), flat, self.name, of_faces=of_faces, of_corners=of_corners,
+            notes=more,
         )  # fmt: skip
         title = labels[0] if len(labels) == 1 else stem
         return [Thing(title, population, f"a mesh of {len(faces):,} triangles and {len(labels):,} parts")]
@@ -228,6 +296,8 @@ class _Reader:
     def _triangles(self, primitive: Primitive, vertices: int) -> np.ndarray:
         """(t, 3): the vertices of each triangle, strips and fans laid out."""
         order = self._order(primitive, vertices)
+        if len(order) < 3:
+            raise self._damaged(f"a mesh of {len(order)} corners has no triangles", "meshes")
         if primitive.mode == TRIANGLES:
             if len(order) % 3:
                 raise self._damaged(f"{len(order):,} indices are no whole number of triangles", "accessors")
@@ -244,7 +314,7 @@ class _Reader:
     def _order(self, primitive: Primitive, vertices: int) -> np.ndarray:
         """(k,) int32: the vertices that a piece names, one after another."""
         order = np.arange(vertices) if primitive.indices is None else self.arrays.raw(primitive.indices)
-        if order.ndim != 1 or order.dtype.kind not in "iu":
+        if order.ndim != 1 or (primitive.indices is not None and order.dtype.kind != "u"):
             raise self._damaged("the indices of a mesh are no whole numbers", "accessors")
         if len(order) and order.max() >= vertices:
             raise self._damaged(f"a mesh names vertex {order.max():,}, but it has {vertices:,}", "accessors")
@@ -321,12 +391,16 @@ class _Reader:
                 continue
             if len(attribute.values) != count:
                 raise self._damaged(f"{word} has {len(attribute.values):,} values for {count:,} vertices", "accessors")
-            attribute = _fitting(attribute, {*found, "position"} if word.startswith("_") else set(found))
+            if word == VERTEX and self.arrays.accessor(number).extras:
+                found[VERTEX] = attribute
+                continue
+            attribute = brought_as(attribute, {*found, "position"} if word.startswith("_") else set(found))
             found[attribute.name] = attribute
         place = found["position"]
-        if place.width != 3 or place.values.dtype.kind != "f":
-            found["position"] = Attribute("position", "vector", place.values.reshape(count, -1)[:, :3].astype("<f4"),
-                                          fields=place.fields)  # fmt: skip
+        if place.width != 3:
+            raise self._damaged("POSITION holds no places of three numbers", "accessors")
+        if place.values.dtype.kind != "f":
+            found["position"] = replace(place, kind="vector", values=place.values.astype("<f4"))
         return {n: _moved(a, matrix) for n, a in found.items()}
 
     def _attribute(self, word: str, number: int) -> Attribute | None:
@@ -386,30 +460,33 @@ class _Reader:
 
     # Clones
 
-    def points(self, nodes: list[_Placed]) -> list[Thing]:
+    def points(self, nodes: list[_Placed], stem: str) -> list[Thing]:
         """Primitives of points as clones."""
+        tables: dict[str, list[dict[str, Attribute]]] = {}
+        pieces = [(n, p) for n in nodes for p in self.document.meshes[n.mesh].primitives if p.mode == POINTS]
+        for k, (node, primitive) in enumerate(pieces):
+            self.check()
+            held = self._attributes(primitive, node.matrix)
+            tables.setdefault(stem if len(pieces) > MOST_THINGS else f"{k} {node.name}", []).append(held)
         found = []
-        for node in nodes:
-            for primitive in self.document.meshes[node.mesh].primitives:
-                if primitive.mode == POINTS:
-                    table = self._attributes(primitive, node.matrix)
-                    count = len(table["position"].values)
-                    found.append(
-                        Thing(node.name, with_derived(of_points(count, table)), f"{count:,} clones, one a point")
-                    )
+        for label, parts in tables.items():
+            table, notes = joined(parts, [len(held["position"].values) for held in parts])
+            made = clones_of(table, self.name, tuple(notes))
+            title = label if len(parts) > 1 else label.partition(" ")[2]
+            found.append(Thing(title, made, f"{made.count:,} clones, one a point"))
         return found
 
-    def clones(self, nodes: list[_Placed], mesh: int) -> Thing:
-        """Nodes of one mesh as clones at their places."""
-        matrices = np.stack([node.matrix for node in nodes]) @ np.linalg.inv(Z_UP)
-        label = self.document.meshes[mesh].name or nodes[0].name
-        names = [node.name for node in nodes]
+    def clones(self, nodes: list[_Placed], stem: str) -> Thing:
+        """Nodes of one mesh, or of several, as clones at their places."""
+        self.check()
+        matrices = np.stack([node.matrix for node in nodes]) @ Y_UP
+        meshes = list(dict.fromkeys(node.mesh for node in nodes))
+        number = {mesh: k for k, mesh in enumerate(meshes)}
+        kinds = np.array([number[node.mesh] for node in nodes], np.int32)
+        label = stem if len(meshes) > 1 else self.document.meshes[meshes[0]].name or nodes[0].name
         table = of_matrices(matrices)
-        labels = tuple(dict.fromkeys(names))
-        codes = {text: k for k, text in enumerate(labels)}
-        table["name"] = Attribute("name", "text", np.array([codes[n] for n in names], np.int32), labels,
-                                  (Field("name", "<i4"),))  # fmt: skip
-        return self._as_clones(table, matrices, [mesh], np.zeros(len(nodes), np.int32), label)
+        table["name"] = text_attribute("name", [node.name for node in nodes])
+        return self._as_clones(table, matrices, meshes, kinds, label)
 
     def instances(self, nodes: list[_Placed]) -> Thing:
         """The instances of nodes of one name, which are the shapes of one population."""
@@ -421,8 +498,13 @@ class _Reader:
             matrices.append(placed)
         counts = [len(placed) for placed in matrices]
         table, notes = joined(tables, counts)
-        every, kinds = np.concatenate(matrices), np.repeat(np.arange(len(nodes), dtype=np.int32), counts)
         row = table.pop(ROW, None)
+        every, kinds = np.concatenate(matrices), np.repeat(np.arange(len(nodes), dtype=np.int32), counts)
+        if not np.isfinite(every).all():
+            bad = int(np.flatnonzero(~np.isfinite(every).all(axis=(1, 2)))[0])
+            label = nodes[kinds[bad]].name
+            raise self._damaged(f"instance {bad + 1} of {label!r} has no finite place, turn or size", "nodes")
+        table = {**of_matrices(every), **table}
         if row is not None and len(nodes) > 1 and np.array_equal(np.sort(row.values), np.arange(len(kinds))):
             # Written here: every element comes back to where it stood.
             order = np.argsort(row.values, kind="stable")
@@ -449,18 +531,15 @@ class _Reader:
         places = given.get("TRANSLATION")
         if places is not None and places.width == 3:
             matrices[:, :3, 3] = places.values
-        if not np.isfinite(matrices).all():
-            bad = int(np.flatnonzero(~np.isfinite(matrices).all(axis=(1, 2)))[0])
-            raise self._damaged(f"instance {bad + 1} of {node.name!r} has no finite place, turn or size", "nodes")
-        matrices = node.matrix @ matrices @ np.linalg.inv(Z_UP)
-        table = of_matrices(matrices)
+        matrices = node.matrix @ matrices @ Y_UP
+        table: dict[str, Attribute] = {}
         for word, a in given.items():
             if a is None or word in ("TRANSLATION", "ROTATION", "SCALE"):
                 continue
             if word == ROW:
                 table[ROW] = a
                 continue
-            carried = _fitting(a, set(table))
+            carried = brought_as(a, {*table, "position", "orientation", "size"})
             table[carried.name] = _moved(carried, node.matrix)
         return table, matrices
 
@@ -470,24 +549,20 @@ class _Reader:
     ) -> Thing:  # fmt: skip
         """Clones at their places, each one of some meshes, (n,) which; these come along as what they are drawn as."""
         count = len(matrices)
-        names = [self.document.meshes[mesh].name or "shape" for mesh in meshes]
-        labels = tuple(dict.fromkeys(names))
-        codes = np.array([labels.index(name) for name in names], np.int32)[kinds]
-        if not np.isfinite(table["position"].values).all():
-            raise self._damaged("some instances have no finite place", "nodes")
-        table.setdefault("shape", Attribute("shape", "text", codes, labels, (Field("shape", "<i4"),)))
+        shapes = text_attribute("shape", [self.document.meshes[mesh].name or "shape" for mesh in meshes])
+        table.setdefault("shape", shapes.taken(kinds))
         becomes = f"{count:,} clones of {'one shape' if len(meshes) == 1 else f'{len(meshes)} shapes'}"
         more = [*notes, *uneven(matrices)]
-        parts = [self._parts(mesh) for mesh in meshes]
+        parts = [self._parts(mesh) for mesh in meshes] if self.each_part else []
         drawn, of = self._models(meshes, more), kinds
-        if self.each_part and any(len(p) > 1 for p in parts):
+        if any(len(p) > 1 for p in parts):
             table = in_parts(table, matrices, kinds.astype(np.int64), parts)
             becomes = f"{count:,} copies of {len(parts[0])} parts, each an element"
             pieces = [piece for mesh in drawn for piece in mesh.apart()]
             first = np.cumsum([0, *(len(mesh.materials) or 1 for mesh in drawn)])
             of = (first[kinds[table["copy"].values]] + table["part"].values).astype(np.int32) if drawn else kinds
-            drawn, count = pieces, len(of)
-        made = with_derived(of_points(count, table, tuple(more)))
+            drawn = pieces
+        made = clones_of(table, self.name, tuple(more))
         if drawn:
             made = replace(made, models=Models(tuple(drawn), of))
         return Thing(label or "instances", made, becomes)
@@ -502,23 +577,32 @@ class _Reader:
 
     def _model(self, mesh: int) -> ShapeMesh | None:
         """A mesh as the shape of clones, its pieces one after another under their materials' names."""
-        vertices, normals, uv, faces, materials, shift = [], [], [], [], [], 0
+        # Pieces that share their arrays share their vertices.
+        shared: dict[tuple[tuple[str, int], ...], tuple[int, dict[str, Attribute], list[np.ndarray]]] = {}
+        faces, materials, shift = [], [], 0
         for k, primitive in enumerate(self.document.meshes[mesh].primitives):
             if primitive.mode not in (TRIANGLES, STRIP, FAN) or "POSITION" not in primitive.attributes:
                 continue
-            held = self._attributes(primitive, Z_UP)
-            places = held["position"].readable
-            triangles = self._triangles(primitive, len(places))
-            own = of_faces(places, triangles)
-            normal, lying = held.get("normal"), held.get("uv")
-            vertices.append(places)
-            normals.append(normal.readable if normal is not None and normal.width == 3 else own.normals)
-            uv.append(lying.readable if lying is not None and lying.width == 2 else own.uv)
-            faces.append(triangles + np.int32(shift))
-            materials.append((self._named(primitive, k), len(triangles)))
-            shift += len(places)
+            self.check()
+            key = tuple(sorted(primitive.attributes.items()))
+            if key not in shared:
+                shared[key] = (shift, self._attributes(primitive, Z_UP), [])
+                shift += len(shared[key][1]["position"].values)
+            first, held, own = shared[key]
+            own.append(self._triangles(primitive, len(held["position"].values)))
+            faces.append(own[-1] + np.int32(first))
+            materials.append((self._named(primitive, k), len(own[-1])))
         if not faces:
             return None
+        vertices, normals, uv = [], [], []
+        for _, held, own in shared.values():
+            places, normal, lying = held["position"].readable, held.get("normal"), held.get("uv")
+            if not np.isfinite(held["position"].values).all():
+                raise self._damaged("a mesh that clones are has a vertex without a finite place", "meshes")
+            derived = of_faces(places, np.concatenate(own))
+            vertices.append(places)
+            normals.append(derived.normals if normal is None else normal.readable)
+            uv.append(derived.uv if lying is None else lying.readable)
         places, square, flat, corners = (np.concatenate(part) for part in (vertices, normals, uv, faces))
         return ShapeMesh(places, square, flat, corners, tuple(materials))
 
@@ -551,20 +635,6 @@ def _columns(name: str, width: int) -> list[str]:
     return [name] if width == 1 else [f"{name}_{axis}" for axis in "xyzw"[:width]] if width <= 4 else [
         f"{name}_{k}" for k in range(width)
     ]  # fmt: skip
-
-
-#: Attributes that the rest of the product takes as they are: how many numbers they have, whatever a file calls so.
-_FIXED = {"position": 3, "normal": 3, "orientation": 4, "size": 1}
-
-
-def _fitting(a: Attribute, taken: set[str]) -> Attribute:
-    """The attribute under a name that is free, and not that of something else in the product."""
-    wanted, name = _FIXED.get(a.name), a.name
-    if wanted is not None and (a.width != wanted or a.kind not in ("vector", "number")):
-        taken = {*taken, name}
-    while name in taken:
-        name += "_"
-    return a if name == a.name else replace(a, name=name, fields=tuple(replace(f, name=f"{f.name}_") for f in a.fields))
 
 
 def _moved(a: Attribute, matrix: np.ndarray) -> Attribute:

@@ -20,9 +20,9 @@ from ..population.meshes import PART
 from ..population.strands import STRAND
 from .base import About, Piece
 from .columns import Results, check_results
-from .gltf import INSTANCING, LINES, POINTS, ROW, Y_UP, Writing
+from .gltf import INSTANCING, LINES, POINTS, ROW, VERTEX, Y_UP, Writing
 from .material import Part, Surface, cut_out, png_of, surface_of
-from .meshing import linear_colours, with_alpha
+from .meshing import linear_colours, split_at_seams, with_alpha
 from .shapes import pieces_of, places_of
 
 if TYPE_CHECKING:
@@ -34,7 +34,7 @@ def write(population: Population, results: Results | None, about: About = About(
     check_results(results)
     out = Writing()
     if isinstance(population.form, Polygons):
-        _write_mesh(out, population, population.form, results, about)
+        _write_mesh(out, population, results, about)
     elif isinstance(population.form, Curves):
         _write_strands(out, population, population.form, results, about)
     else:
@@ -121,7 +121,7 @@ def _column(word: str, a: Attribute) -> _Column:
         held, more = _whole(values) if a.width == 1 else (values.astype("<f4"), {})
         return _Column(word, held, {**extras, **more})
     finite = np.where(np.isfinite(values), values, 0).astype("<f4")
-    if word == "_TEXCOORD_0":
+    if word.startswith("_TEXCOORD_") and a.width == 2:
         return _Column(word, _hanging(finite), extras)
     return _Column(word, moved(finite, a.role, Y_UP) if a.role else finite, extras)
 
@@ -141,7 +141,13 @@ def _whole(values: np.ndarray) -> tuple[np.ndarray, dict[str, Any]]:
     return np.ascontiguousarray(values.astype(f"<i{bits // 8}")).view("<u2").reshape(len(values), -1), {"whole": bits}
 
 
-def _write_mesh(out: Writing, population: Population, form: Polygons, results: Results | None, about: About) -> None:
+def _write_mesh(out: Writing, population: Population, results: Results | None, about: About) -> None:
+    form, split = population.form, None
+    assert isinstance(form, Polygons)
+    if form.of_corners:
+        split = split_at_seams(population)
+        population, results = split.population, results and {w: v[split.rows] for w, v in results.items()}
+        form = split.form
     elements = population.elements
     position = moved(elements.attribute("position").readable, "point", Y_UP).astype("<f4")
     normal = moved(elements.attribute("normal").readable, "normal", Y_UP).astype("<f4")
@@ -151,13 +157,21 @@ def _write_mesh(out: Writing, population: Population, form: Polygons, results: R
     uv = elements.find("uv")
     textured = uv.readable if uv is not None and uv.width == 2 else None
     laid = _surfaced(out, attributes, population, results, about, textured, _OF_MESHES)
+    if split is not None:
+        held, more = _whole(split.rows)
+        attributes[VERTEX] = out.add(held, target=34962, extras={**more, "corners": list(split.names)})
     out.json["meshes"], out.json["materials"] = [], []
     surface = surface_of(results, None, about)
-    material = _material(out, about.name, None, surface, about, "COLOR_0" in attributes, laid)
-    for label, triangles in _pieces(form):
-        index = out.add(triangles.reshape(-1).astype("<u4"), target=34963)
-        primitive = {"attributes": attributes, "indices": index, "material": material}
-        out.json["meshes"].append({"name": label or about.name, "primitives": [primitive]})
+    materials: dict[str, int] = {}
+    for label, triangles, faces in _pieces(form):
+        primitives = []
+        for name, rows in _by_material(form, faces):
+            if name not in materials:
+                named = name or about.name
+                materials[name] = _material(out, named, None, surface, about, "COLOR_0" in attributes, laid)
+            index = out.add(triangles[rows].reshape(-1).astype("<u4"), target=34963)
+            primitives.append({"attributes": attributes, "indices": index, "material": materials[name]})
+        out.json["meshes"].append({"name": label or about.name, "primitives": primitives})
         out.node({"name": label or about.name, "mesh": len(out.json["meshes"]) - 1})
 
 
@@ -237,18 +251,38 @@ def _apart(form: Polygons) -> bool:
     return part is not None and len(part.labels) <= _MOST_NODES_OUT
 
 
-def _pieces(form: Polygons) -> Iterator[tuple[str, np.ndarray]]:
-    """The triangles of each part of a file, with its name; all together where there are no such parts, or too many."""
+def _pieces(form: Polygons) -> Iterator[tuple[str, np.ndarray, np.ndarray]]:
+    """The triangles of each part of a file, with its name and the face of each.
+
+    All together where there are no such parts, or too many.
+    """
     part = form.of_faces.get(PART)
     if part is None or not _apart(form):
-        yield "", form.triangles
+        yield "", form.triangles, form.cut[1]
         return
     of_triangles = part.values[form.cut[1]]
     order = np.argsort(of_triangles, kind="stable")
     ends = np.searchsorted(of_triangles[order], np.arange(len(part.labels) + 1))
     for k, label in enumerate(part.labels):
         if ends[k + 1] > ends[k]:
-            yield label or f"part {k}", form.triangles[order[ends[k] : ends[k + 1]]]
+            rows = order[ends[k] : ends[k + 1]]
+            yield label or f"part {k}", form.triangles[rows], form.cut[1][rows]
+
+
+#: Materials that go out under the names that faces came with; where there are more, all have one.
+_MOST_MATERIALS = 256
+
+
+def _by_material(form: Polygons, faces: np.ndarray) -> Iterator[tuple[str, np.ndarray]]:
+    """Of triangles of these faces, (t,), the rows of each material that faces came with, and its name."""
+    material = form.of_faces.get("material")
+    if material is None or material.kind != "text" or len(material.labels) > _MOST_MATERIALS:
+        yield "", np.arange(len(faces))
+        return
+    of = material.values[faces]
+    kinds, first = np.unique(of, return_index=True)
+    for k in kinds[np.argsort(first)].tolist():
+        yield material.labels[k], np.flatnonzero(of == k)
 
 
 def _unit(normals: np.ndarray) -> np.ndarray:

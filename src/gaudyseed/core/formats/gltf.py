@@ -21,6 +21,8 @@ POINTS, LINES, TRIANGLES, STRIP, FAN = 0, (1, 2, 3), 4, 5, 6
 INSTANCING = "EXT_mesh_gpu_instancing"
 #: The attribute of instances that tells where each stood among all elements, in files of several shapes.
 ROW = "_ROW"
+#: The attribute of vertices that tells which vertex each was before it was split at seams.
+VERTEX = "_VERTEX"
 #: glTF's y is up, ours z.
 Z_UP = np.array([[1.0, 0, 0, 0], [0, 0, -1, 0], [0, 1, 0, 0], [0, 0, 0, 1]])
 Y_UP = np.linalg.inv(Z_UP)
@@ -33,8 +35,8 @@ KNOWN = {
     "KHR_materials_dispersion", "KHR_materials_variants", "KHR_lights_punctual", "KHR_xmp_json_ld",
 }  # fmt: skip
 _LARGEST_JSON = 64 * 1024 * 1024
-#: Numbers that accessors without a buffer may hold in all.
-_MOST_ZEROS = 64_000_000
+#: Numbers that accessors without a buffer may hold in all, and how many more for each byte of the file.
+_MOST_ZEROS, _ZEROS_A_BYTE = 3_000_000, 4
 Index = Annotated[int, Field(ge=0, lt=2**31)]
 
 
@@ -103,6 +105,7 @@ class Primitive(Part):
     indices: Index | None = None
     material: Index | None = None
     mode: int = TRIANGLES
+    targets: list[Any] = []
 
 
 class Mesh(Part):
@@ -122,6 +125,7 @@ class Node(Part):
     translation: list[float] | None = Field(None, min_length=3, max_length=3)
     rotation: list[float] | None = Field(None, min_length=4, max_length=4)
     scale: list[float] | None = Field(None, min_length=3, max_length=3)
+    skin: Index | None = None
     extensions: dict[str, Any] = {}
 
 
@@ -233,7 +237,7 @@ class Arrays:
 
     def __init__(self, document: Document, buffers: list[memoryview], name: str) -> None:
         self.document, self.buffers, self.name = document, buffers, name
-        self._zeros = 0
+        self._zeros = _MOST_ZEROS + _ZEROS_A_BYTE * sum(map(len, buffers))
 
     def accessor(self, number: int) -> Accessor:
         """The accessor of a number."""
@@ -248,8 +252,8 @@ class Arrays:
             raise _damaged(self.name, f"accessor {number} has no known type", place)
         kind, width = np.dtype(TYPES[a.componentType]), WIDTHS[a.type]
         if a.bufferView is None:
-            self._zeros += a.count * width
-            if self._zeros > _MOST_ZEROS:
+            self._zeros -= a.count * width
+            if self._zeros < 0:
                 raise _damaged(self.name, f"accessor {number} claims {a.count:,} elements without any data", place)
             values = np.zeros((a.count, width), kind)
         else:

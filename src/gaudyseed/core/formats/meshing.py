@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -12,10 +12,12 @@ from ..colour.spaces import encode_srgb
 from ..errors import BadInput
 from ..geometry.placing import quaternions
 from ..geometry.polygons import edges_of
-from ..population import Attribute, Field, Polygons, Population
+from ..population import Attribute, Elements, Field, Polygons, Population
+from ..population.attribute import LARGEST
 from ..population.meshes import PART, check_polygons, of_polygons
+from ..population.naming import LONGEST_NAME, sayable, well_named
 from .base import Thing
-from .columns import Results
+from .columns import MOST_THINGS, Results, check_count, clones_of
 
 #: Parts that a mesh of a file may have.
 MOST_PARTS = 4_000_000
@@ -33,7 +35,8 @@ def mesh_of(
     BadInput names the first place or face that cannot be used.
     """
     position = attributes["position"]
-    bad = np.flatnonzero(~np.isfinite(position.values).all(axis=1))
+    check_count(len(position.values), name)
+    bad = np.flatnonzero(~(np.isfinite(position.values) & (np.abs(position.values) <= LARGEST)).all(axis=1))
     if len(bad):
         raise BadInput(
             f"{len(bad):,} vertices of {name} have no usable place: the first is vertex {bad[0] + 1}. "
@@ -42,10 +45,10 @@ def mesh_of(
         )  # fmt: skip
     check_polygons(starts, corners, len(position.values), name)
     form = Polygons(
-        np.ascontiguousarray(starts, np.int64), np.ascontiguousarray(corners, np.int32), of_faces or {},
-        of_corners or {},
+        np.ascontiguousarray(starts, np.int64), np.ascontiguousarray(corners, np.int32),
+        well_named(of_faces or {}, name), well_named(of_corners or {}, name),
     )  # fmt: skip
-    return of_polygons(attributes, form, (*notes, *_odd(form, len(position.values))))
+    return of_polygons(well_named(attributes, name), form, (*notes, *_odd(form, len(position.values))))
 
 
 def _odd(form: Polygons, vertices: int) -> list[str]:
@@ -65,7 +68,109 @@ def _odd(form: Polygons, vertices: int) -> list[str]:
 
 def part_attribute(of_faces: np.ndarray, names: Sequence[str]) -> Attribute:
     """The attribute of faces that tells their part by number; several parts may have one name."""
-    return Attribute(PART, "text", np.ascontiguousarray(of_faces, np.int32), tuple(names))
+    return Attribute(PART, "text", np.ascontiguousarray(of_faces, np.int32), tuple(map(sayable, names)))
+
+
+def numbered_parts(given: Attribute) -> dict[str, Attribute]:
+    """Attributes of faces out of a column that tells each face's part by number.
+
+    Numbers from 0 without great gaps are the parts' own. All others, of any type, become names of parts, and stay
+    beside them as they came.
+    """
+    values = given.values
+    if given.width > 1 or given.kind == "text":
+        return {given.name + "_": replace(given, name=given.name + "_")}
+    if given.kind == "integer" and values.min() >= 0 and values.max() < min(len(values), MOST_PARTS):
+        return {PART: part_attribute(values, [""] * (int(values.max()) + 1))}
+    numbers, of = np.unique(values, return_inverse=True)
+    kept = {given.name + "_": replace(given, name=given.name + "_")}
+    if len(numbers) > MOST_PARTS:
+        return kept
+    return {PART: part_attribute(of.reshape(-1), [f"{v:.9g}" for v in numbers.tolist()]), **kept}
+
+
+@dataclass(frozen=True)
+class Split:
+    """A mesh whose vertices are several where the corners that meet there differ.
+
+    Attributes
+    ----------
+    rows
+        (m,) int64: the vertex of the mesh that each is.
+    names
+        Of the attributes that were the corners'.
+    """
+
+    population: Population
+    form: Polygons
+    rows: np.ndarray
+    names: tuple[str, ...]
+
+
+def split_at_seams(population: Population) -> Split:
+    """The mesh for formats that know no values of corners: what corners have, their vertices have.
+
+    The vertices that there were come first, in their order; those of corners that differ from the first one there
+    follow. Normals are those of the whole.
+    """
+    form = population.form
+    assert isinstance(form, Polygons)
+    carried = {n: a for n, a in form.of_corners.items() if a.values.dtype.kind in "fiu"}
+    corners = np.asarray(form.corners, np.int64)
+    keys = np.column_stack([corners, *(_as_words(a) for a in carried.values())])
+    rows_of_keys = np.ascontiguousarray(keys).view(np.dtype((np.void, keys.itemsize * keys.shape[1]))).reshape(-1)
+    _, first, of = np.unique(rows_of_keys, return_index=True, return_inverse=True)
+    order = np.argsort(first, kind="stable")
+    # Of each vertex the key that comes first stays where the vertex is.
+    seen, at = np.unique(corners[first[order]], return_index=True)
+    number = np.full(len(first), -1, np.int64)
+    number[order[at]] = seen
+    more = order[number[order] < 0]
+    number[more] = population.count + np.arange(len(more))
+    rows = np.concatenate([np.arange(population.count), corners[first[more]]])
+    # Any corner of each vertex; a vertex in no face has none.
+    corner_of = np.full(len(rows), -1, np.int64)
+    corner_of[number] = first
+    elements, loose = population.elements, corner_of < 0
+    own = {n: a.taken(rows) for n, a in elements.own.items()}
+    own["normal"] = elements.attribute("normal").taken(rows)
+    for name, a in carried.items():
+        taken = a.taken(np.maximum(corner_of, 0))
+        if loose.any():
+            gone = loose if taken.missing is None else loose | taken.missing
+            taken = replace(taken, missing=gone)
+        own[name] = taken
+    above = tuple(
+        replace(o, index=None if o.index is None else o.index[rows], named="") if not o.below else o
+        for o in elements.owners
+    )
+    finer = Polygons(form.starts, number[of.reshape(-1)].astype(np.int32), form.of_faces)
+    made = replace(population, form=finer, elements=Elements(elements.level, len(rows), own, above))
+    return Split(made, finer, rows, tuple(carried))
+
+
+def welded(
+    table: dict[str, Attribute], corners: np.ndarray, vertex: Attribute, names: Sequence[str]
+) -> tuple[dict[str, Attribute], np.ndarray, dict[str, Attribute]]:
+    """What was split at seams as it was: attributes of vertices, the vertex of each corner, attributes of corners.
+
+    As it came where the numbers of the vertices are no such numbers.
+    """
+    number = vertex.values
+    count = int(number.max()) + 1 if vertex.kind == "integer" and vertex.width == 1 else 0
+    if not 0 < count <= len(number) or number.min() < 0 or not np.array_equal(number[:count], np.arange(count)):
+        return table, corners, {}
+    of_corners = {n: table[n].taken(corners) for n in names if n in table}
+    first = np.arange(count)
+    kept = {n: a.taken(first) for n, a in table.items() if n not in of_corners}
+    return kept, number[corners].astype(np.int32), of_corners
+
+
+def _as_words(a: Attribute) -> np.ndarray:
+    """(c, k) int64 that are equal where values are; what is missing is one value."""
+    values = a.values.reshape(len(a.values), -1)
+    words = values.astype(np.float64).view(np.int64) if values.dtype.kind == "f" else values.astype(np.int64)
+    return words if a.missing is None else np.where(a.missing[:, None], np.iinfo(np.int64).min, words)
 
 
 def polygons_of(population: Population, what: str) -> Polygons:
@@ -106,11 +211,25 @@ def named_apart(things: list[Thing]) -> list[Thing]:
     seen: Counter[str] = Counter()
     found = []
     for thing in things:
-        seen[thing.name] += 1
-        again = seen[thing.name]
-        label = thing.name if again == 1 else f"{thing.name} {again}"
-        found.append(Thing(label, thing.population, thing.becomes))
+        plain = sayable(thing.name)[:LONGEST_NAME] or "population"
+        seen[plain] += 1
+        again = seen[plain]
+        found.append(replace(thing, name=plain if again == 1 else f"{plain} {again}"))
     return found
+
+
+def few_clones(things: list[Thing], stem: str, name: str) -> list[Thing]:
+    """Clones of a file, each a population; one for all where nobody could look through so many."""
+    if len(things) <= MOST_THINGS:
+        return things
+    counts = [thing.population.count for thing in things]
+    own = [{n: a for n, a in t.population.elements.own.items() if a.fields} for t in things]
+    table, notes = joined(own, counts)
+    of = np.repeat(np.arange(len(things)), counts)
+    named = text_attribute("name", [thing.name for thing in things]).taken(of)
+    table = {"name": named, **table} if "name" not in table else table
+    made = clones_of(table, name, tuple(dict.fromkeys([*things[0].population.notes, *notes])))
+    return [Thing(stem, made, f"{made.count:,} clones of {len(things):,} things")]
 
 
 def of_matrices(matrices: np.ndarray) -> dict[str, Attribute]:
@@ -162,9 +281,7 @@ def in_parts(
     offsets = np.concatenate([[0], np.cumsum([len(p) for p in parts])])[:-1]
     flat = offsets[kinds[rows]] + part
     middles = np.array([middle for p in parts for _, middle in p], np.float64)
-    names = [name for p in parts for name, _ in p]
-    labels = tuple(dict.fromkeys(names))
-    codes = np.array([labels.index(name) for name in names], np.int32)
+    labels, codes = numbered_texts([name for p in parts for name, _ in p])
     there = (matrices[rows, :3, :3] @ middles[flat][:, :, None])[:, :, 0] + matrices[rows, :3, 3]
     found = {name: a.taken(rows) for name, a in table.items() if name != "id"}
     place = found["position"]
@@ -175,6 +292,23 @@ def in_parts(
         found[name] = Attribute(name, "integer", values.astype("<i4"), (), (Field(name, "<i4"),))
     found["part_name"] = Attribute("part_name", "text", codes[flat], labels, (Field("part_name", "<i4"),))
     return found
+
+
+def numbered_texts(names: Sequence[str]) -> tuple[tuple[str, ...], np.ndarray]:
+    """The texts that there are, each once, and (n,) int32 which one each is.
+
+    >>> numbered_texts(["fish", "fox", "fish"])[1].tolist()
+    [0, 1, 0]
+    """
+    labels = tuple(dict.fromkeys(names))
+    number = {label: k for k, label in enumerate(labels)}
+    return labels, np.array([number[name] for name in names], np.int32)
+
+
+def text_attribute(name: str, names: Sequence[str]) -> Attribute:
+    """A column of texts, one for each element."""
+    labels, codes = numbered_texts(names)
+    return Attribute(name, "text", codes, labels, (Field(name, "<i4"),))
 
 
 def joined(tables: list[dict[str, Attribute]], counts: list[int]) -> tuple[dict[str, Attribute], list[str]]:

@@ -378,6 +378,7 @@ def _events(form: Polygons) -> dict[int, list[str]]:
         changes = _changes(part.values)
     words = [("object", "o"), ("group", "g"), ("material", "usemtl"), ("smoothing", "s")]
     named = [(form.of_faces[name], word) for name, word in words if name in form.of_faces]
+    named = [(a, word) for a, word in named if a.kind == "text"]
     if part is not None and not any(word in ("o", "g") for _, word in named):
         for face in changes.tolist():
             label = part.labels[part.values[face]]

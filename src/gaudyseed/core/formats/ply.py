@@ -21,20 +21,21 @@ from ..population import Attribute, Field, Polygons, Population
 from ..population.attribute import WHOLE_FLOAT64
 from ..population.elements import KEY
 from ..population.meshes import PART
+from ..population.naming import LONGEST_NAME
 from .base import FORMATS, About, Format, Thing, Wish
 from .cells import BATCH, Batch, Check, is_number, runs_as_formula
 from .columns import (
     LARGEST_COLUMNS,
-    LONGEST_NAME,
     RawColumn,
     Results,
     check_places,
     grouped,
     outgoing,
+    own_columns,
     to_population,
 )  # fmt: skip
 from .lines import Cells, lines, list_cells, number_cells, number_lines
-from .meshing import MOST_PARTS, mesh_of, part_attribute
+from .meshing import mesh_of, numbered_parts
 
 _TYPES = {
     "char": "i1", "int8": "i1", "uchar": "u1", "uint8": "u1", "short": "i2", "int16": "i2",
@@ -159,15 +160,9 @@ def _mesh(raw: list[RawColumn], faces: _Rows, name: str, notes: tuple[str, ...])
     if left:
         notes = (*notes, f"Lists of the faces were left out: {', '.join(left)}.")
     of_faces = grouped([RawColumn(k, v) for k, v in faces.single.items()])
-    parts = of_faces.get(PART)
-    if parts is not None and parts.kind == "integer" and _are_parts(parts.values, len(counts)):
-        of_faces[PART] = part_attribute(parts.values, [""] * (int(parts.values.max()) + 1))
+    if PART in of_faces:
+        of_faces |= numbered_parts(of_faces.pop(PART))
     return mesh_of(grouped(raw), starts, corners, name, of_faces=of_faces, of_corners=of_corners, notes=notes)
-
-
-def _are_parts(values: np.ndarray, faces: int) -> bool:
-    """Whether whole numbers can number the parts of so many faces."""
-    return bool(values.min() >= 0 and values.max() < min(faces, MOST_PARTS))
 
 
 def _header(data: bytes, name: str) -> tuple[str, list[_Element], int]:
@@ -251,8 +246,11 @@ def _property(words: list[str], element: _Element, name: str, number: int) -> No
         )  # fmt: skip
     counted = _TYPES[words[2]] if listed else ""
     element.properties.append(_Property(title, _TYPES[words[3] if listed else words[1]], number, counted))
-    if len(element.properties) > LARGEST_COLUMNS:
-        raise BadInput(f"'{element.name}' has more than {LARGEST_COLUMNS} properties. Leave out some.", place=place)
+    if own_columns(p.name for p in element.properties) > LARGEST_COLUMNS:
+        raise BadInput(
+            f"'{element.name}' has more than {LARGEST_COLUMNS} properties beside those of results. Leave out some.",
+            place=place, code="too_many",
+        )  # fmt: skip
 
 
 def _check_vertex(vertex: _Element, name: str) -> None:
@@ -571,8 +569,10 @@ def _faces_of(population: Population) -> _Faces | None:
     if not isinstance(population.form, Polygons):
         return None
     columns = []
+    told = any(f.name == PART for a in population.form.of_faces.values() for f in a.fields)
     for a in population.form.of_faces.values():
-        fields = a.fields or ((Field(a.name, "<i4"),) if a.name == PART else ())
+        # The parts by number, unless the numbers that they came with are there.
+        fields = a.fields or ((Field(a.name, "<i4"),) if a.name == PART and not told else ())
         for k, f in enumerate(fields):
             values = (a.values if a.values.ndim == 1 else a.values[:, k]).astype(f.dtype)
             columns.append(_plain_column(RawColumn(f.name, values, a.labels, a.missing)))

@@ -8,12 +8,12 @@ from dataclasses import dataclass
 import numpy as np
 
 from ..geometry.placing import affine
-from ..population import Attribute, Field, Polygons, Population
+from ..population import Attribute, Polygons, Population
 from ..population.derive import with_derived
 from ..population.meshes import PART, of_polygons
 from ..population.population import of_points
 from .base import Thing
-from .meshing import named_apart, of_matrices, part_attribute
+from .meshing import named_apart, of_matrices, part_attribute, text_attribute
 
 #: Copies that make it worth while to take them as clones.
 FEWEST = 2
@@ -131,13 +131,9 @@ def _umeyama(shape: np.ndarray, there: np.ndarray) -> tuple[np.ndarray, float, n
 
 def _clones(name: str, names: list[str], matrices: np.ndarray) -> Thing:
     count = len(names)
-    labels = tuple(dict.fromkeys(names))
-    codes = {label: k for k, label in enumerate(labels)}
     table = of_matrices(matrices)
-    table["name"] = Attribute(
-        "name", "text", np.array([codes[n] for n in names], np.int32), labels, (Field("name", "<i4"),)
-    )
-    table["shape"] = Attribute("shape", "text", np.zeros(count, np.int32), (name,), (Field("shape", "<i4"),))
+    table["name"] = text_attribute("name", names)
+    table["shape"] = text_attribute("shape", [name] * count)
     return Thing(name, with_derived(of_points(count, table)), f"{count:,} clones, one a copy")
 
 

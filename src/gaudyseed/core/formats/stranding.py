@@ -10,7 +10,10 @@ import numpy as np
 from ..errors import BadInput
 from ..geometry.cubics import Basis, Wrap
 from ..population import Attribute, Curves, Population
+from ..population.attribute import LARGEST
+from ..population.naming import well_named
 from ..population.strands import curves_of, of_curves
+from .columns import check_count
 
 
 def strands_of(
@@ -21,11 +24,13 @@ def strands_of(
 
     BadInput names the first strand or point that cannot be used.
     """
+    points, strands = well_named(points, name), well_named(strands or {}, name)
     position, width = points["position"], points.get("width")
+    check_count(len(position.values), name)
     form = curves_of(np.asarray(sizes), len(position.values), name, basis, wrap)
-    bad = ~np.isfinite(position.values).all(axis=1)
+    bad = ~(np.isfinite(position.values) & (np.abs(position.values) <= LARGEST)).all(axis=1)
     _all_well(form, bad, name, "have no usable place", "Give every point finite coordinates.", "bad_coordinate")
-    if width is not None and width.kind in ("number", "integer") and width.width == 1:
+    if width is not None:
         _all_well(form, width.readable < 0, name, "have a width below 0", "Give widths of 0 or more.", "bad_width")
     made = of_curves(points, form, strands)
     return replace(made, notes=(*notes, *_odd(made, form)))

@@ -11,37 +11,41 @@ from collections.abc import Iterator, Sequence
 from contextvars import ContextVar
 from dataclasses import replace
 from pathlib import Path, PurePath
-from typing import Any
+from typing import Any, get_args
 
 import numpy as np
 
 from ..channels import CHANNELS
 from ..errors import BadInput, never_overtaken
-from ..geometry.cubics import at_controls, check_cubics
+from ..geometry.cubics import Basis, Wrap, at_controls, check_cubics
 from ..geometry.placing import moved
 from ..geometry.shapes import ShapeMesh, of_faces
 from ..population import Attribute, Curves, Field, Polygons, Population
-from ..population.attribute import Kind, Light
-from ..population.derive import standing, with_derived
+from ..population.attribute import LARGEST, Kind, Light
+from ..population.derive import standing
 from ..population.meshes import PART
-from ..population.population import Models, of_points
+from ..population.naming import LONGEST_NAME
+from ..population.population import Models
 from ..population.strands import PART as STRAND_PART
 from ..population.strands import check_curves, of_strands, widths_of
 from .apart import run_apart
 from .base import FORMATS, About, Format, Piece, Thing, Wish
 from .cells import Check
-from .columns import LONGEST_NAME, Results, check_results
+from .columns import Results, brought_as, check_count, check_results, clones_of
 from .lines import number_lines
 from .material import Part, Surface, cut_out, surface_of
 from .meshing import (
     MOST_MODELS,
+    few_clones,
     in_parts,
     joined,
     linear_colours,
     mesh_of,
     named_apart,
+    numbered_parts,
     of_matrices,
     part_attribute,
+    text_attribute,
     uneven,
 )
 from .shapes import pieces_of, places_of
@@ -67,18 +71,22 @@ def read(data: bytes, name: str, check: Check = never_overtaken, wish: Wish = Wi
     reader = _Reader(arrays, name, wish.each == "part")
     frames = tuple(header["frames"]) if header["frames"] else None
     meshes = [t for t in things if t["kind"] == "mesh"]
-    found = [reader.meshes(meshes, PurePath(name).stem, notes)] if meshes else []
+    stem = PurePath(name).stem
+    check_count(sum(int(t.get("points", t.get("matrices"))["shape"][0]) for t in things), name)
+    found = [reader.meshes(meshes, stem, notes)] if meshes else []
+    clones = []
     for thing in things:
         check()
         if thing["kind"] not in ("mesh", "strands"):
-            found.append(reader.clones(thing, notes))
+            clones.append(reader.clones(thing, notes))
+    found += few_clones(clones, stem, name)
     alike: dict[tuple[str, str], list[dict[str, Any]]] = {}
     for thing in things:
         if thing["kind"] == "strands":
             alike.setdefault((thing["basis"], thing["wrap"]), []).append(thing)
     for held in alike.values():
         check()
-        found.append(reader.strands(held, PurePath(name).stem, notes))
+        found.append(reader.strands(held, stem, notes))
     if not found:
         told = " ".join(notes)
         raise BadInput(f"{name} holds no meshes, points or curves. {told}".strip(), place=name, code="nothing")
@@ -160,6 +168,15 @@ class _Reader:
         )
         names = [mesh["name"] for mesh in meshes]
         codes = np.concatenate(parts)
+        given = of_faces.pop(PART, None)
+        if given is not None and len(meshes) == 1:
+            # Too many parts for subsets go out as their numbers.
+            told = numbered_parts(given)
+            of_faces |= {n: a for n, a in told.items() if n != PART}
+            if PART in told:
+                codes, names = told[PART].values, list(told[PART].labels)
+        elif given is not None:
+            of_faces["part_"] = replace(given, name="part_")
         if len(meshes) == 1 and "group" in of_faces:
             # One mesh whose subsets are named: these are its parts, faces in none of them one more.
             codes, names = of_faces["group"].values, list(of_faces["group"].labels)
@@ -208,6 +225,7 @@ class _Reader:
                 notes.append(f"{title!r} of {mesh['name']} has {wrong}; it was left out.")
                 continue
             attribute = _attribute(_named(title, entry), values, entry["type"], entry.get("labels"))
+            attribute = brought_as(attribute, {"position", *found[level]})
             found[level][attribute.name] = attribute
         if mesh["subsets"]:
             labels = ["", *mesh["subsets"]]
@@ -222,6 +240,13 @@ class _Reader:
         """All curves of one basis as strands, a part for each prim."""
         more, tables, above, sizes = list(notes), [], [], []
         basis, wrap = things[0]["basis"], things[0]["wrap"]
+        for word, value, known in (("basis", basis, get_args(Basis)), ("wrap", wrap, get_args(Wrap))):
+            if value not in known:
+                raise BadInput(
+                    f"The curves {things[0]['name']!r} in {self.name} have the {word} {value[:40]!r}; known are "
+                    f"{', '.join(known)}. Export them again.",
+                    place=f"{self.name}, {things[0]['name']}", code="bad_strands",
+                )  # fmt: skip
         for k, thing in enumerate(things):
             matrix = np.array(thing["matrix"]).reshape(4, 4)
             points, counts = self.array(thing["points"]), self.array(thing["counts"])
@@ -277,56 +302,72 @@ class _Reader:
             attribute = _attribute(_named(title, entry), values, entry["type"], entry.get("labels"))
             if attribute.name in ("width", "normal") and level == "strand":
                 attribute, level = attribute.taken(np.repeat(np.arange(len(counts)), counts)), "point"
+            attribute = brought_as(attribute, {"position", *found[level]})
             found[level][attribute.name] = attribute
         return found
 
     def clones(self, thing: dict[str, Any], notes: tuple[str, ...]) -> Thing:
         """Points, or the copies of an instancer."""
         table: dict[str, Attribute] = {}
+        matrix = np.array(thing["matrix"]).reshape(4, 4)
+        matrices, codes = np.empty((0, 4, 4)), np.empty(0, np.int32)
         if thing["kind"] == "points":
-            matrix = np.array(thing["matrix"]).reshape(4, 4)
-            table["position"] = _attribute("position", self.array(thing["points"]), "point3f[]", None)
-            count, becomes = len(table["position"].values), "clones, one a point"
+            place = _attribute("position", self.array(thing["points"]), "point3f[]", None)
+            table["position"] = _moved(place, matrix)
+            count, becomes = len(place.values), "clones, one a point"
         else:
-            matrix = np.eye(4)
-            table |= of_matrices(self.array(thing["matrices"]).astype(np.float64))
-            count, becomes = len(table["position"].values), "clones, one a copy"
+            matrices = self.array(thing["matrices"]).astype(np.float64)
+            self._check_copies(thing, matrices)
+            table |= of_matrices(matrices)
+            count, becomes = len(matrices), "clones, one a copy"
             codes = self.array(thing["shape"]).astype(np.int32)
-            table["shape"] = Attribute(
-                "shape", "text", codes, tuple(thing["shapes"]) or ("shape",), (Field("shape", "<i4"),)
-            )
+            table["shape"] = text_attribute("shape", thing["shapes"]).taken(codes)
         more: list[str] = []
         entries = {**thing["primvars"], **thing["more"]}
         for title, entry in entries.items():
             values = self.array(entry["array"])
             if entry.get("interpolation") == "constant" and len(values) == 1:
                 values = np.repeat(values, count, axis=0)
-            attribute = _attribute(_named(title, entry), values, entry["type"], entry.get("labels"))
-            if len(values) == count and attribute.name not in table:
-                table[attribute.name] = attribute
-            elif len(values) != count:
+            if len(values) != count:
                 more.append(f"{title!r} has {len(values):,} values for {count:,} elements; it was left out.")
+                continue
+            attribute = _attribute(_named(title, entry), values, entry["type"], entry.get("labels"))
+            attribute = brought_as(_moved(attribute, matrix), set(table))
+            table[attribute.name] = attribute
         width = table.get("width")
         if width is not None and "size" not in table:
             table["size"] = Attribute("size", "number", width.values, (), (Field("size", width.values.dtype.str),))
-        table = {n: _moved(a, matrix) for n, a in table.items()}
-        if not np.isfinite(table["position"].values).all():
-            raise BadInput(f"Some places of {thing['name']!r} are not finite. Export it again.", place=self.name)
-        drawn, of = [], np.empty(0, np.int32)
+        if thing.get("seen"):
+            rows = np.flatnonzero(self.array(thing["seen"]))
+            more.append(f"{count - len(rows):,} of {count:,} copies are invisible and were left out.")
+            table, matrices, codes = {n: a.taken(rows) for n, a in table.items()}, matrices[rows], codes[rows]
+            count = len(rows)
+        if not count:
+            raise BadInput(f"All copies of {thing['name']!r} in {self.name} are invisible. Show some.", place=self.name)
+        drawn, of = [], codes
         if thing["kind"] == "instances":
-            more += uneven(self.array(thing["matrices"]).astype(np.float64))
-            drawn, of = self._models(thing), self.array(thing["shape"]).astype(np.int32)
+            more += uneven(matrices)
+            drawn = self._models(thing)
         parts = [[(p["name"], np.array(p["middle"])) for p in of] for of in thing.get("parts", ())]
         if self.each_part and parts and any(len(p) > 1 for p in parts) and all(parts):
-            table = in_parts(table, self.array(thing["matrices"]), self.array(thing["shape"]).astype(np.int64), parts)
+            table = in_parts(table, matrices, codes.astype(np.int64), parts)
             first = np.cumsum([0, *map(len, parts)])
             of = (first[of[table["copy"].values]] + table["part"].values).astype(np.int32)
             drawn = [self._model([part]) for of_copy in thing["parts"] for part in of_copy] if drawn else []
             count, becomes = len(table["position"].values), "elements, each part of each copy"
-        population = with_derived(of_points(count, table, (*notes, *more)))
+        population = clones_of(table, self.name, (*notes, *more))
         if drawn:
             population = replace(population, models=Models(tuple(drawn), of))
         return Thing(thing["name"], population, f"{count:,} {becomes}")
+
+    def _check_copies(self, thing: dict[str, Any], matrices: np.ndarray) -> None:
+        bad = np.flatnonzero(~(np.abs(matrices) <= LARGEST).all(axis=(1, 2)))
+        if len(bad):
+            raise BadInput(
+                f"{len(bad):,} copies of {thing['name']!r} in {self.name} have no finite place, turn or size: the "
+                f"first is copy {bad[0] + 1}. Export it again.",
+                place=f"{self.name}, {thing['name']}, copy {bad[0] + 1}", code="bad_coordinate",
+            )  # fmt: skip
 
     def _models(self, thing: dict[str, Any]) -> list[ShapeMesh]:
         """The meshes that copies are; none where some are none, or there are too many."""

@@ -10,6 +10,7 @@ from __future__ import annotations
 
 import json
 import os
+import re
 import sys
 from pathlib import Path
 from typing import Any
@@ -19,6 +20,8 @@ sys.path.append(str(Path(__file__).parent))  # last, so that nothing of it hides
 from reader_limits import Refused, limited
 
 MOST_PRIMS = 200_000
+#: The greatest number in the transform of a prim.
+LARGEST_MATRIX = 1e12
 
 
 class Found:
@@ -55,9 +58,15 @@ class Found:
 
 def opened(path: str) -> tuple[Any, list[str]]:
     """The stage of a file alone, and sentences about what was left out."""
-    from pxr import Sdf, Usd
+    from pxr import Sdf, Tf, Usd
 
-    layer = Sdf.Layer.OpenAsAnonymous(path)
+    try:
+        layer = Sdf.Layer.OpenAsAnonymous(path)
+    except Tf.ErrorException as error:
+        # Of a text the first complaint has its line.
+        line = re.search(r"\bline (\d+)\b", str(error))
+        where = f" at line {line[1]}" if line else ""
+        raise Refused(f"The file cannot be read as USD{where}. Export it again.") from None
     if not layer:
         raise Refused("The file cannot be read as USD. Export it again.")
     notes = []
@@ -109,21 +118,21 @@ def read(path: str, wish: dict[str, Any]) -> Found:
         found.notes.append(f"A unit of the file is {unit:g} m; numbers are taken as they are.")
     xforms = UsdGeom.XformCache(time)
     reader = Reader(found, xforms, time, turned)
-    instancers: list[Any] = []
-    for count, prim in enumerate(Usd.PrimRange(stage.GetPseudoRoot(), Usd.TraverseInstanceProxies())):
+    prims = iter(Usd.PrimRange(stage.GetPseudoRoot(), Usd.TraverseInstanceProxies()))
+    for count, prim in enumerate(prims):
         if count > MOST_PRIMS:
             raise Refused(f"The file has more than {MOST_PRIMS:,} prims. Split it.")
-        if any(str(prim.GetPath()).startswith(f"{i.GetPath()}/") for i in instancers):
-            continue
-        if prim.IsA(UsdGeom.PointInstancer):
-            instancers.append(prim)
-        reader.prim(prim, wish.get("repeated", "clones") == "clones")
+        if not reader.prim(prim, wish.get("repeated", "clones") == "clones"):
+            prims.PruneChildren()
     reader.finish(stage)
     if reader.moving:
         found.frames = [stage.GetStartTimeCode(), stage.GetEndTimeCode()]
         listed = ", ".join(reader.moving[:6]) + (" and more" if len(reader.moving) > 6 else "")
         at = stage.GetStartTimeCode() if frame is None else frame
         found.notes.append(f"These move; they are taken at frame {at:g}: {listed}.")
+    if reader.hidden:
+        listed = ", ".join(reader.hidden[:6]) + (" and more" if len(reader.hidden) > 6 else "")
+        found.notes.append(f"Left out, because they are invisible or guides: {listed}.")
     if reader.curves:
         found.notes.append(f"{reader.curves} NURBS or Hermite curves were left out: linear and cubic ones are read.")
     return found
@@ -155,24 +164,41 @@ class Reader:
         self.moving: list[str] = []
         self.curves = 0
         self.instances: dict[str, list[tuple[str, Any]]] = {}
-        self.proxied: set[str] = set()
+        self.hidden: list[str] = []
 
     def matrix(self, prim: Any) -> Any:
-        """(4, 4), columns last: from the prim's space into ours."""
+        """(4, 4), columns last: from the prim's space into ours; Refused where it is not finite, or immense."""
         import numpy as np
 
-        return self.turned @ np.array(self.xforms.GetLocalToWorldTransform(prim)).T
+        found = self.turned @ np.array(self.xforms.GetLocalToWorldTransform(prim)).T
+        if not np.abs(found).max() <= LARGEST_MATRIX:
+            raise Refused(
+                f"The transform of {prim.GetName()!r}, with those above it, is not finite or beyond 1e12. "
+                "Export it again."
+            )
+        return found
 
-    def prim(self, prim: Any, clones: bool) -> None:
-        """One prim; what hangs below an instance is met once for each instance."""
+    def unseen(self, prim: Any) -> bool:
+        """Whether a prim, and with it what hangs below it, is invisible or a guide."""
         from pxr import UsdGeom
 
+        if not prim.IsA(UsdGeom.Imageable):
+            return False
+        shown = UsdGeom.Imageable(prim)
+        hidden = self.get(shown.GetVisibilityAttr()) == UsdGeom.Tokens.invisible
+        return hidden or self.get(shown.GetPurposeAttr()) == UsdGeom.Tokens.guide
+
+    def prim(self, prim: Any, clones: bool) -> bool:
+        """Take one prim; whether what hangs below it is wanted too, which below an instance comes once for each."""
+        from pxr import UsdGeom
+
+        if self.unseen(prim):
+            self.hidden.append(prim.GetName())
+            return False
         if prim.IsInstance() and clones:
             key = str(prim.GetPrototype().GetPath())
             self.instances.setdefault(key, []).append((prim.GetName(), self.matrix(prim)))
-            self.proxied.add(str(prim.GetPath()))
-        if clones and any(str(prim.GetPath()).startswith(f"{path}/") for path in self.proxied):
-            return
+            return False
         if prim.IsA(UsdGeom.Mesh):
             self.mesh(UsdGeom.Mesh(prim), prim)
         elif prim.IsA(UsdGeom.Points):
@@ -183,6 +209,7 @@ class Reader:
             self.strands(UsdGeom.BasisCurves(prim), prim)
         elif prim.IsA(UsdGeom.Curves):
             self.curves += 1
+        return not prim.IsA(UsdGeom.PointInstancer)
 
     def get(self, attribute: Any) -> Any:
         """An attribute's value at the chosen moment; None where it has none."""
@@ -208,8 +235,9 @@ class Reader:
 
         found: dict[str, Any] = {}
         for primvar in UsdGeom.PrimvarsAPI(prim).FindPrimvarsWithInheritance():
-            values = primvar.ComputeFlattened(self.time)
-            entry = self.values(values, str(primvar.GetTypeName()))
+            entry = self.values(self.flattened(primvar), str(primvar.GetTypeName()))
+            if entry is None and primvar.HasValue():
+                self.found.notes.append(f"{primvar.GetPrimvarName()!r} of {prim.GetName()} cannot be read; left out.")
             if entry is not None:
                 entry["interpolation"] = str(primvar.GetInterpolation())
                 entry["shown"] = str(primvar.GetAttr().GetMetadata("displayName") or "")
@@ -218,6 +246,15 @@ class Reader:
                     entry["array"]["shape"] = [entry["array"]["shape"][0] // size, size]
                 found[str(primvar.GetPrimvarName())] = entry
         return found
+
+    def flattened(self, primvar: Any) -> Any:
+        """The values of a primvar, looked up by its indices; None where these do not fit, or texts are none."""
+        from pxr import Tf
+
+        try:
+            return primvar.ComputeFlattened(self.time)
+        except (Tf.ErrorException, UnicodeDecodeError):
+            return None
 
     def values(self, values: Any, type_name: str) -> dict[str, Any] | None:
         """Values and what they stand for; None for what cannot be carried."""
@@ -342,31 +379,65 @@ class Reader:
         import numpy as np
         from pxr import UsdGeom
 
-        kinds = self.get(instancer.GetProtoIndicesAttr())
-        if kinds is None or len(kinds) == 0:
+        kinds, places = self.get(instancer.GetProtoIndicesAttr()), self.get(instancer.GetPositionsAttr())
+        targets = instancer.GetPrototypesRel().GetTargets()
+        if not kinds or not places or not targets:
+            self.found.notes.append(
+                f"The instancer {prim.GetName()} has no positions, indices or prototypes and was left out."
+            )
             return
+        self.check(instancer, prim, len(places), np.array(kinds), len(targets))
         turns = [instancer.GetOrientationsAttr(), instancer.GetOrientationsfAttr()]
         self.note_motion(prim, [instancer.GetPositionsAttr(), *turns])
         matrices = instancer.ComputeInstanceTransformsAtTime(
             self.time, self.time, UsdGeom.PointInstancer.IncludeProtoXform, UsdGeom.PointInstancer.IgnoreMask
         )
+        above = self.matrix(prim)
         # Rows times matrices there, matrices times columns here.
-        placed = self.matrix(prim) @ np.array(matrices).reshape(-1, 4, 4).transpose(0, 2, 1)
-        targets = instancer.GetPrototypesRel().GetTargets()
+        placed = above @ np.array(matrices).reshape(-1, 4, 4).transpose(0, 2, 1)
         names = [target.name for target in targets]
-        ids = self.values(self.get(instancer.GetIdsAttr()), "int64[]")
+        carried = {
+            "ids": (instancer.GetIdsAttr(), "int64[]"), "velocities": (instancer.GetVelocitiesAttr(), "vector3f[]"),
+            "angular_velocities": (instancer.GetAngularVelocitiesAttr(), "vector3f[]"),
+            "accelerations": (instancer.GetAccelerationsAttr(), "vector3f[]"),
+        }  # fmt: skip
+        more = {name: self.values(self.get(attribute), kind) for name, (attribute, kind) in carried.items()}
+        seen = np.array(instancer.ComputeMaskAtTime(self.time), bool)
         self.found.things.append(
             {
                 "kind": "instances",
                 "name": prim.GetName(),
+                "matrix": above.reshape(-1).tolist(),
                 "matrices": self.found.array(placed),
                 "shapes": names,
                 "parts": [self.parts(prim.GetStage().GetPrimAtPath(target)) for target in targets],
-                "shape": self.found.array(np.clip(np.array(kinds), 0, max(len(names) - 1, 0))),
-                "more": {} if ids is None else {"ids": ids},
+                "shape": self.found.array(np.array(kinds)),
+                "more": {name: entry for name, entry in more.items() if entry is not None},
                 "primvars": self.primvars(prim),
+                "seen": self.found.array(seen) if len(seen) and not seen.all() else None,
             }
         )
+
+    def check(self, instancer: Any, prim: Any, places: int, kinds: Any, prototypes: int) -> None:
+        """Refused where what an instancer says of its copies is not of one length, or names no prototype."""
+        told = {"indices": len(kinds)}
+        for word, attribute in (("orientations", instancer.GetOrientationsAttr()),
+                                ("scales", instancer.GetScalesAttr())):  # fmt: skip
+            held = self.get(attribute)
+            if held:
+                told[word] = len(held)
+        wrong = [f"{count:,} {word}" for word, count in told.items() if count != places]
+        if wrong:
+            raise Refused(
+                f"The instancer {prim.GetName()!r} has {places:,} positions, but {' and '.join(wrong)}: "
+                "they must be as many. Export it again."
+            )
+        beyond = [k for k in (int(kinds.min()), int(kinds.max())) if not 0 <= k < prototypes]
+        if beyond:
+            raise Refused(
+                f"The instancer {prim.GetName()!r} names prototype {beyond[0]}, but it has {prototypes:,}, counted "
+                "from 0. Export it again."
+            )
 
     def parts(self, prototype: Any) -> list[dict[str, Any]]:
         """The meshes below a prototype in its space: points, triangles, uv, and the faces of each material."""
@@ -448,6 +519,8 @@ class Reader:
                     "kind": "instances",
                     "name": f"instances {k + 1}",
                     "shapes": [labels[0]],
+                    "matrix": np.eye(4).reshape(-1).tolist(),
+                    "seen": None,
                     "matrices": self.found.array(np.stack([m for _, m in copies])),
                     "shape": self.found.array(np.zeros(len(copies), np.int32)),
                     "parts": [self.parts(stage.GetPrimAtPath(key))],

@@ -43,12 +43,22 @@ def moved(values: np.ndarray, role: Role, by: np.ndarray) -> np.ndarray:
     if role == "direction":
         return (values.astype(np.float64) @ linear.T).astype(values.dtype)
     if role == "normal":
-        square = values.astype(np.float64) @ np.linalg.inv(linear)
+        square = values.astype(np.float64) @ _square_to(linear).T
         lengths = np.linalg.norm(square, axis=1, keepdims=True)
         return (square / np.where(lengths > 0, lengths, 1)).astype(values.dtype)
     if role == "length":
         return (values * np.cbrt(abs(np.linalg.det(linear)))).astype(values.dtype)
     return _turned(values, linear) if role == "turn" else values
+
+
+def _square_to(linear: np.ndarray) -> np.ndarray:
+    """(3, 3): the inverse transposed but for its size, also of a matrix that makes everything flat."""
+    greatest = np.abs(linear).max()
+    even = linear / greatest if greatest > 0 else linear
+    a, b, c = even.T
+    # Columns of cofactors: no division, so that a side of length 0 is no trouble.
+    found: np.ndarray = np.stack([np.cross(b, c), np.cross(c, a), np.cross(a, b)], axis=1)
+    return -found if np.linalg.det(even) < 0 else found
 
 
 def _turned(values: np.ndarray, linear: np.ndarray) -> np.ndarray:
@@ -75,10 +85,7 @@ def quaternion(linear: np.ndarray) -> np.ndarray:
 
 def quaternions(linear: np.ndarray) -> np.ndarray:
     """(n, 4): the rotations that are nearest to (n, 3, 3) matrices; none where a matrix has no extent at all."""
-    u, _, v = np.linalg.svd(linear)
-    turn = u @ v
-    mirrored = np.linalg.det(turn) < 0
-    turn[mirrored] = (u[mirrored] * [1, 1, -1]) @ v[mirrored]
+    turn = _rotations_in(linear)
     # The largest of the four squares, so that nothing is divided by little (Shepperd 1978).
     squares = np.stack([turn[:, 0, 0], turn[:, 1, 1], turn[:, 2, 2], np.trace(turn, axis1=1, axis2=2)], axis=1)
     largest, found = squares.argmax(axis=1), np.empty((len(turn), 4))
@@ -94,6 +101,22 @@ def quaternions(linear: np.ndarray) -> np.ndarray:
     found[rows, 0], found[rows, 1] = of[:, 2, 1] - of[:, 1, 2], of[:, 0, 2] - of[:, 2, 0]
     found[rows, 2], found[rows, 3] = of[:, 1, 0] - of[:, 0, 1], 1 + squares[rows, 3]
     return found / np.linalg.norm(found, axis=1, keepdims=True)
+
+
+def _rotations_in(linear: np.ndarray) -> np.ndarray:
+    """(n, 3, 3): of matrices of numbers the rotations nearest to them."""
+    # One number by which all sides are even shows a rotation as it is; the others are parted one by one.
+    sizes = np.linalg.norm(linear[:, :, 0], axis=1)
+    turn = linear / np.where(sizes > 0, sizes, 1)[:, None, None]
+    off = np.abs(turn.transpose(0, 2, 1) @ turn - np.eye(3)).max(axis=(1, 2))
+    odd = np.flatnonzero((off > 1e-9) | (np.linalg.det(turn) < 0))
+    if len(odd):
+        u, _, v = np.linalg.svd(linear[odd])
+        found = u @ v
+        mirrored = np.linalg.det(found) < 0
+        found[mirrored] = (u[mirrored] * [1, 1, -1]) @ v[mirrored]
+        turn[odd] = found
+    return turn
 
 
 def rotations(q: np.ndarray) -> np.ndarray:

@@ -20,6 +20,7 @@ from ..attribute import Attribute, Light
 from ..attribute import Field as Column
 from ..derive import with_derived
 from ..meshes import PART, Subdivision, check_polygons, of_polygons, subdivided, subdivided_count
+from ..naming import MOST_ATTRIBUTES, well_named
 from ..population import Curves, Models, Polygons, Population, of_points
 from ..strands import curves_of, of_curves, of_strands
 from .base import ALONE, ColumnSource, MakerModel, Makings
@@ -60,8 +61,8 @@ class ImportedFaces(Document):
     corners: int = Field(ge=3, le=8 * LARGEST_COUNT)
     sizes: str = Field(pattern=_DIGEST)
     vertices: str = Field(pattern=_DIGEST)
-    of_faces: tuple[ImportedAttribute, ...] = Field((), max_length=256)
-    of_corners: tuple[ImportedAttribute, ...] = Field((), max_length=64)
+    of_faces: tuple[ImportedAttribute, ...] = Field((), max_length=MOST_ATTRIBUTES)
+    of_corners: tuple[ImportedAttribute, ...] = Field((), max_length=MOST_ATTRIBUTES)
 
 
 class ImportedCurves(Document):
@@ -71,7 +72,7 @@ class ImportedCurves(Document):
     sizes: str = Field(pattern=_DIGEST)
     basis: Basis = "linear"
     wrap: Wrap = "nonperiodic"
-    of_strands: tuple[ImportedAttribute, ...] = Field((), max_length=256)
+    of_strands: tuple[ImportedAttribute, ...] = Field((), max_length=MOST_ATTRIBUTES)
 
 
 class ImportedModels(Document):
@@ -90,7 +91,7 @@ class ImportedMaker(MakerModel):
     maker: Literal["import"]
     file: str = Field(max_length=200, description="Name of the file it came from.")
     count: int = Field(ge=1, le=LARGEST_COUNT)
-    attributes: tuple[ImportedAttribute, ...] = Field(min_length=1, max_length=512)
+    attributes: tuple[ImportedAttribute, ...] = Field(min_length=1, max_length=MOST_ATTRIBUTES)
     faces: ImportedFaces | None = Field(None, description="Of a mesh; others have none.")
     curves: ImportedCurves | None = Field(None, description="Of strands; others have none.")
     models: ImportedModels | None = Field(None, description="Of clones that came with meshes of their own.")
@@ -164,7 +165,7 @@ class ImportedMaker(MakerModel):
     ) -> dict[str, Attribute]:
         for a in attributes:
             _check_form(a)
-        return {a.name: self._attribute(a, count, columns) for a in attributes}
+        return well_named({a.name: self._attribute(a, count, columns) for a in attributes}, self.file)
 
     def _polygons(self, faces: ImportedFaces, columns: ColumnSource) -> Polygons:
         sizes, corners = (
