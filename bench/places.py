@@ -17,6 +17,7 @@ from gaudyseed.core import noising
 from gaudyseed.core.geometry.nearest import NearestPoint, along_curve
 from gaudyseed.core.kernels import brushing, falloffs, noise
 from gaudyseed.core.kernels.parallel import over
+from gaudyseed.core.painting import Filed
 from gaudyseed.core.picture import Picture
 
 Post = Callable[[str, dict[str, Any]], bytes]
@@ -175,10 +176,14 @@ def _nearness(rows: list[Row]) -> None:
 def _brush(rows: list[Row]) -> None:
     places, values = _places(1)[:200_000].copy(), np.zeros((200_000, 1), np.float32)
     times = []
+    filed = Filed.of(places, 0.1)
     for k in range(30):
         dab = np.array([[0.5, 0.5, k / 30]], np.float32)
         began = time.perf_counter()
-        brushing.dab(places, dab, np.float32(0.1), np.float32(0.5), np.float32(0.5), 0, np.ones(1, np.float32), values)
+        brushing.dab(
+            dab, np.float32(0.1), np.float32(0.5), np.float32(0.5), 0, np.ones(1, np.float32), values,
+            *filed.cells,
+        )  # fmt: skip
         times.append(1000 * (time.perf_counter() - began))
     rows.append(("a brush's dab on 200,000 vertices, the kernel", f"{median(times):.2f} ms", ""))
 

@@ -11,7 +11,7 @@ import webbrowser
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 from urllib.parse import quote
 
 import click
@@ -89,10 +89,18 @@ def _print_census(evaluation: Any, groups: Any) -> None:
     help="A scene's document (JSON): its populations, dials, markers and timeline.",
 )
 @click.option("--data", type=click.Path(path_type=Path), help="The data file with what the scene imported or painted.")
+@click.option(
+    "--missing",
+    type=click.Choice(["hold", "stop"]),
+    default="hold",
+    show_default=True,
+    help="Where a frame has no file of its own: hold the earlier one, or stop.",
+)
 def colour(
     points: Path | None, look_file: Path | None, out: Path | None, ascii_text: bool, parts: bool, name: str,
     frame: float | None, frames: str | None, census: bool, dials: tuple[str, ...], markers: tuple[str, ...],
     pictures: tuple[str, ...], meshes: tuple[str, ...], shape: str | None, scene_file: Path | None, data: Path | None,
+    missing: Literal["hold", "stop"],
 ) -> None:  # fmt: skip
     """Colour the elements of POINTS (PLY, OBJ, GLB, USD or CSV) with a look, or a population of a scene.
 
@@ -106,7 +114,7 @@ def colour(
         if out is None and not census:
             raise BadInput("Say where to write with --out, or ask for the shares with --census.")
         form = _format_of(out, ascii_text, parts) if out else None
-        work = Colouring(points, look_file, scene_file, name, dials, markers, pictures, meshes, shape, data)
+        work = Colouring(points, look_file, scene_file, name, dials, markers, pictures, meshes, shape, data, missing)
         for number in work.asked(frame, frames, out):
             evaluation, written, sentences = work.coloured(number, form)
             for sentence in sentences:
@@ -142,7 +150,7 @@ def _bound(app: Any, guard: Any, host: str, port: int) -> Any:
 
 
 def _serve(data: Path, host: str, port: int, token: str | None, open_page: bool, demo: bool) -> None:
-    from .core.kernels import warm
+    from .core.kernels import cold, warm
     from .core.memory import keep_memory_low
     from .demo import load_demo
     from .store import Store
@@ -156,7 +164,9 @@ def _serve(data: Path, host: str, port: int, token: str | None, open_page: bool,
     store = Store(data)
     store.migrate()
     keep_memory_low()
-    warm()
+    if cold():
+        click.echo("Compiling what is fast for this machine; this is done once and takes about two minutes.", err=True)
+    warm(lambda sentence: click.echo(sentence, err=True))
     if demo:
         load_demo(store)
     token = token or os.environ.get("GAUDYSEED_TOKEN") or None

@@ -5,10 +5,11 @@ What is read becomes a population of a scene, so that the page and the command l
 
 from __future__ import annotations
 
+import math
 import re
 from collections.abc import Iterator, Mapping
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 
@@ -59,13 +60,16 @@ class Colouring:
         The name of what is meant in the file, and the id or name of the scene's population.
     data
         The data file that keeps what the scene imported, painted and shows.
+    missing
+        What is done where a frame has no file of its own: the earlier one holds, and that is told, or it stops.
     """
 
     def __init__(
         self, points: Path | None, look_file: Path | None, scene_file: Path | None, population: str,
         dials: tuple[str, ...], markers: tuple[str, ...], pictures: tuple[str, ...], meshes: tuple[str, ...] = (),
-        shape: str | None = None, data: Path | None = None,
+        shape: str | None = None, data: Path | None = None, missing: Literal["hold", "stop"] = "hold",
     ) -> None:  # fmt: skip
+        self._missing, self._held = missing, dict[int, int]()
         self._points, self._look_file, self._scene_file, self._population = points, look_file, scene_file, population
         look = _document(Look, look_file) if look_file else None
         scene = _document(Scene, scene_file) if scene_file else Scene()
@@ -157,8 +161,10 @@ class Colouring:
 
     def coloured(self, frame: float | None, form: Format | None) -> tuple[Evaluation, bytes, list[str]]:
         """The results at a frame, the file (empty without a format), and the sentences not told before."""
+        self._held.clear()
         run = self._run(frame)
-        said = [f"note: {note}" for note in run.notes]
+        said = [f"note: frame {k} has no file; that of frame {at} holds." for k, at in self._held.items()]
+        said += [f"note: {note}" for note in run.notes]
         population = run.scene.population(self._id)
         if form and population.kind not in form.kinds:
             raise BadInput(f"{form.title} holds no {population.kind}. Write another format.", place=form.ending)
@@ -217,11 +223,19 @@ class Colouring:
 
     def _elements(self, frame: float | None) -> Population:
         assert self._points is not None
-        path = numbered(self._points, frame) if frame is not None else self._points
+        path, at = numbered(self._points, frame) if frame is not None else (self._points, None)
+        if at is not None and frame is not None and at != math.floor(frame):
+            if self._missing == "stop":
+                raise BadInput(
+                    f"Frame {frame:g} has no file beside {self._points.name}. Write it, or hold the earlier one with "
+                    "--missing hold.",
+                    place=self._points.name, code="missing_frame",
+                )  # fmt: skip
+            self._held[int(frame)] = at
         if self._read is None or self._read[:2] != (path, frame):
             data = read_file(path, LARGEST_FILE)
             # Of a file for each frame the only moment counts.
-            wish = Wish(frame=frame if path == self._points else None)
+            wish = Wish(frame=frame if at is None else None)
             named = self._population if self._look_file is not None else ""
             self._read = path, frame, read_points(data, path.name, wish=wish, population=named)
         return self._read[2]

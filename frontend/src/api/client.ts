@@ -247,6 +247,8 @@ export interface EvaluationAnswer {
   sequence: number;
   /** In the first message what is seen, in the second what is told; none there where a newer request has overtaken this one. */
   populations: Record<string, Seen | Report>;
+  /** With the second message: what could not be told. */
+  errors?: Record<string, { code: string; sentence: string; place: string }>;
   milliseconds: number;
   /** With the first message: what has keys, as it is at the frame. */
   moment?: Moment;

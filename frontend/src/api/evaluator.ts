@@ -106,6 +106,9 @@ export class EvaluationQueue {
           // What a newer answer has come for since is told by that one.
           const still = fresh.filter((id) => this.shown.get(id) === sequence && answer.header.populations[id]);
           if (still.length > 0) this.handlers.told(answer, still);
+          for (const [id, wrong] of Object.entries(answer.header.errors ?? {})) {
+            if (fresh.includes(id) && this.shown.get(id) === sequence) this.handlers.failed(new Refused(422, wrong.code, wrong.sentence, wrong.place), [id]);
+          }
         }
       });
       this.answered(batch);

@@ -169,6 +169,16 @@ export async function expected(work: Promise<void>) {
   await (saver ? saver.expect(work) : work);
 }
 
+/** What is expected waits for the server, and is told as edits are that wait. */
+export function waiting(error: unknown) {
+  saver?.waiting(error);
+}
+
+/** It is tried again. */
+export function again() {
+  saver?.again();
+}
+
 export function edit(label: string, change: (scene: Scene) => Scene) {
   draft(change);
   commit(label);

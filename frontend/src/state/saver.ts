@@ -10,7 +10,7 @@ interface Pending {
   edit: string;
 }
 
-const RETRY = 1500;
+export const RETRY = 1500;
 const OFFLINE = "The server cannot be reached; your edits wait here and are tried again.";
 
 function ownName(): string {
@@ -18,7 +18,7 @@ function ownName(): string {
 }
 
 /** Whether the same request may be taken later: no answer came, or the data file cannot be written just now. */
-function passes(error: unknown): boolean {
+export function passes(error: unknown): boolean {
   return !(error instanceof Refused) || error.status >= 500;
 }
 
@@ -61,10 +61,20 @@ export class Saver {
     });
   }
 
+  /** Work that is expected cannot be sent now; it waits, as edits do. */
+  waiting(error: unknown) {
+    this.report("offline", null, error instanceof Refused ? error.sentence : OFFLINE);
+  }
+
+  /** It goes on. */
+  again() {
+    if (this.state === "offline" && !this.busy) this.report("saving", null, "");
+  }
+
   /** Where nothing is left to do, those who wait for that go on. */
   private rest() {
     if (this.busy || this.coming > 0) return;
-    if (this.state === "saving") this.report("saved", null, "");
+    if (this.state === "saving" || (this.state === "offline" && this.queue.length === 0)) this.report("saved", null, "");
     for (const resolve of this.idle.splice(0)) resolve();
   }
 

@@ -1,9 +1,10 @@
 /** Tools of the view: markers, pictures of the scene, painted columns and strokes. */
-import { type Asset, type AssetAnswer, type Brush, type ColumnAnswer, folded, json, type Marker, type Painted, type Scene, type Three, upload } from "../api/client";
+import { type Asset, type AssetAnswer, type Brush, type ColumnAnswer, folded, json, type Marker, type Painted, Refused, type Scene, type Three, upload } from "../api/client";
 import { useStore } from "./base";
-import { commit, draft, edit, editPopulation, expected } from "./document";
+import { again, commit, draft, edit, editPopulation, expected, waiting } from "./document";
 import { free, withPopulation } from "./edits";
 import { tell } from "./notices";
+import { passes, RETRY } from "./saver";
 import { attributesOf } from "./selection";
 import { withKey } from "./time";
 
@@ -79,62 +80,117 @@ async function stroked(id: string, column: string, brush: Brush, dabs: Three[], 
   put(id, column, painted);
 }
 
-/** One stroke: the places that the brush goes to are sent as they come, one request after another; its end is one edit. */
+/** The stroke before this one: each is worked out over what the one before it gave. */
+let before: Promise<unknown> = Promise.resolve();
+
+/** One stroke: the places that the brush goes to are sent as they come, one request after another; its end is one edit.
+ *
+ *  All of them are kept here until the end is stored: what the server had worked out is gone when it stops, and is then
+ *  sent again from the beginning.
+ */
 export class StrokeUnderWay {
-  private waiting: Three[] = [];
-  private flight: Promise<void> = Promise.resolve();
-  private flying = false;
-  private readonly before: Scene;
+  private readonly dabs: Three[] = [];
+  /** How many of them are in the column that is shown. */
+  private sent = 0;
+  private flying: Promise<void> | null = null;
+  private state: "well" | "lost" | "refused" = "well";
+  private why: Error | null = null;
+  /** The column as it was, to begin from again. */
+  private from: Painted | null = null;
+  private readonly turn: Promise<unknown>;
+  private readonly kept: Promise<void>;
+  private finish: () => void = () => undefined;
 
   constructor(
     private readonly population: string,
     private readonly column: string,
     private readonly brush: Brush,
   ) {
-    this.before = get().scene!;
+    this.turn = before;
+    this.kept = new Promise<void>((resolve) => (this.finish = resolve));
+    before = this.kept;
   }
 
   /** Dabs in the population's own space. */
   add(dabs: Three[]) {
-    this.waiting.push(...dabs);
-    if (!this.flying) this.send();
+    this.dabs.push(...dabs);
+    void this.send();
   }
 
-  private send() {
-    const dabs = this.waiting.splice(0, 5000);
-    this.flying = true;
-    this.flight = stroked(this.population, this.column, this.brush, dabs, false)
-      .catch((error) => this.failed(error as Error))
-      .finally(() => {
-        this.flying = false;
-        if (this.waiting.length > 0) this.send();
-      });
+  private send(): Promise<void> {
+    if (!this.flying) {
+      this.flying = this.sendAll().finally(() => (this.flying = null));
+    }
+    return this.flying;
   }
 
-  private broken = false;
+  /** All that has come, in parts; after a failure nothing more is sent before the end. */
+  private async sendAll() {
+    await this.turn;
+    this.from ??= columnOf(this.population, this.column);
+    // At least once: what sets all has no dabs.
+    do {
+      if (this.state !== "well") return;
+      const part = this.dabs.slice(this.sent, this.sent + 5000);
+      try {
+        await stroked(this.population, this.column, this.brush, part, false);
+        this.sent += part.length;
+      } catch (error) {
+        this.failed(error as Error);
+      }
+    } while (this.state === "well" && this.sent < this.dabs.length);
+  }
 
   private failed(error: Error) {
-    this.broken = true;
-    this.waiting = [];
-    tell(error.message);
+    // A server that has stopped in between does not know the part before this one.
+    const lost = passes(error) || (this.sent > 0 && error instanceof Refused && error.code === "column_gone");
+    this.state = lost ? "lost" : "refused";
+    this.why = error;
+    if (!lost) tell(error.message);
+    this.sent = 0;
+    if (this.from) put(this.population, this.column, this.from);
   }
 
   /** Keep it: the last part is stored before it is saved, so that nothing shown as saved can be lost. */
   end() {
-    return expected(this.kept());
+    return expected(this.keep().finally(this.finish));
   }
 
-  private async kept() {
-    while (this.flying) await this.flight;
-    if (this.broken) return draft(() => this.before);
-    try {
-      await stroked(this.population, this.column, this.brush, [], true);
-      commit(`Paint ${this.column}`);
-    } catch (error) {
-      draft(() => this.before);
-      tell((error as Error).message);
+  private async keep() {
+    while (this.flying) await this.flying;
+    await this.turn;
+    while (this.state !== "refused") {
+      if (await this.stored()) return commit(`Paint ${this.column}`);
+      await new Promise((resolve) => setTimeout(resolve, this.is("lost") ? RETRY : 0));
     }
   }
+
+  /** Whether all of it lies in the store now; what is missing is sent before. */
+  private async stored(): Promise<boolean> {
+    if (this.state === "lost" || this.sent < this.dabs.length) {
+      this.state = "well";
+      await this.send();
+    }
+    if (this.is("well")) {
+      again();
+      try {
+        await stroked(this.population, this.column, this.brush, [], true);
+        return true;
+      } catch (error) {
+        this.failed(error as Error);
+      }
+    }
+    if (this.is("lost")) waiting(this.why);
+    return false;
+  }
+
+  private is(state: "well" | "lost" | "refused"): boolean {
+    return this.state === state;
+  }
+}
+
+function columnOf(population: string, column: string): Painted | null {
+  return get().scene?.populations.find((p) => p.id === population)?.painted.find((c) => c.name === column) ?? null;
 }
 
 /** A stroke at once: set all, or one dab by key. */

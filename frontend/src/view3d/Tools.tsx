@@ -206,11 +206,21 @@ function Painter({ column }: { column: string }) {
   if (!stage || !there) return null;
   // Through what grows on it: a mane does not hide the crest from the brush.
   const onIt = (x: number, y: number) => stage.surfaceAt(x, y, id)?.point ?? null;
+  /** A stroke begins where the brush first meets the population, which may be on the way. */
+  const begin = (x: number, y: number) => {
+    const point = onIt(x, y);
+    if (!point) return;
+    const own = stage.own(id, point);
+    const under = new StrokeUnderWay(id, column, brush);
+    under.add([three(own)]);
+    stroke.current = { under, last: own };
+  };
   /** Dabs from where the brush was to where it is, spaced evenly. */
   const go = (x: number, y: number) => {
     const now = stroke.current;
-    const point = now && onIt(x, y);
-    if (!now || !point) return;
+    if (!now) return begin(x, y);
+    const point = onIt(x, y);
+    if (!point) return;
     const [from, to] = [now.last, stage.own(id, point)];
     const count = Math.floor(from.distanceTo(to) / spacing(brush));
     if (count === 0) return;
@@ -234,16 +244,10 @@ function Painter({ column }: { column: string }) {
     <Area
       label="Paint"
       hover={hover}
-      begin={(x, y) => {
-        const point = onIt(x, y);
-        if (!point) return;
-        const own = stage.own(id, point);
-        const under = new StrokeUnderWay(id, column, brush);
-        under.add([three(own)]);
-        stroke.current = { under, last: own };
-      }}
+      begin={begin}
       move={go}
       end={() => {
+        if (!stroke.current) tell("The brush met nothing of this population. Turn the view, or look at it from nearer.");
         void stroke.current?.under.end();
         stroke.current = null;
       }}

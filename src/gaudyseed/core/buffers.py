@@ -26,13 +26,27 @@ _idle: dict[int, list[np.ndarray]] = defaultdict(list)
 _idle_bytes = 0
 #: Sizes of idle buffers, those that have waited longest first.
 _waiting: deque[int] = deque()
+#: Buffers whose last user is gone and that are not among the idle ones yet. The collector may run a finalizer inside
+#: any line, also where this thread holds the lock: so a finalizer only adds here, which needs none.
+_returned: deque[np.ndarray] = deque()
 
 
 def _give_back(buffer: np.ndarray) -> None:
-    global _idle_bytes
     if buffer.nbytes > MOST_IDLE:
         return
-    with _lock:
+    _returned.append(buffer)
+    if _lock.acquire(blocking=False):
+        try:
+            _take_in()
+        finally:
+            _lock.release()
+
+
+def _take_in() -> None:
+    """Put what came back among the idle buffers; the lock is held."""
+    global _idle_bytes
+    while _returned:
+        buffer = _returned.popleft()
         while _idle_bytes + buffer.nbytes > MOST_IDLE:
             # Sizes that are no longer asked for give way.
             oldest = _waiting.popleft()
@@ -51,6 +65,7 @@ def empty(shape: int | tuple[int, ...], dtype: type = np.float32) -> np.ndarray:
         return np.empty(shape, dtype)
     room = -(-size // _STEP) * _STEP
     with _lock:
+        _take_in()
         waiting = _idle.get(room)
         buffer = waiting.pop() if waiting else None
         if buffer is not None:

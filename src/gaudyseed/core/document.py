@@ -53,7 +53,8 @@ def parse_json(data: bytes | str, place: str) -> Any:
     """The value in JSON text; BadInput for anything that is not plain, finite, shallow JSON."""
     if len(data) > LARGEST_DOCUMENT:
         raise BadInput(
-            f"The document has {len(data) / 1e6:.1f} MB; at most {LARGEST_DOCUMENT // 2**20} MB are taken.",
+            f"The document has {len(data) / 1e6:.1f} MB; at most {LARGEST_DOCUMENT // 2**20} MB are taken. "
+            "Leave out some of it: of a sequence bring fewer frames or columns, of a scene fewer populations.",
             place=place,
         )
     try:

@@ -11,7 +11,7 @@ import json
 import zlib
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING, Annotated, Literal, Protocol
+from typing import TYPE_CHECKING, Annotated, Any, Literal, Protocol
 
 import numpy as np
 from pydantic import Field
@@ -25,6 +25,7 @@ from .geometry.subdivision import refined
 from .kernels import brushing
 from .population import Attribute, Polygons, Population
 from .population.attribute import Field as Column
+from .population.naming import fits
 
 if TYPE_CHECKING:
     from .geometry.shapes import ShapeMesh
@@ -33,9 +34,13 @@ if TYPE_CHECKING:
 
 #: Dabs of one request.
 MOST_DABS = 20_000
+#: Dabs between two checks, and elements that those of one stroke touch together.
+_DABS, _MOST_TOUCHED = 64, 400_000_000
 #: Of one column, unpacked.
 _LARGEST = 400 * 1024 * 1024
 _WIDTHS = {"number": 1, "colour": 3, "vector": 3}
+#: What elements are known by and placed by: never painted.
+_PLACING = ("id", "position", "orientation", "copy_position")
 _FIELDS = {"number": ("",), "colour": ("_r", "_g", "_b"), "vector": ("_x", "_y", "_z")}
 
 #: Columns as they came onto populations, and the rows of subdivisions.
@@ -118,6 +123,33 @@ def unpacked(data: bytes, place: str) -> Values:
     return Values(np.frombuffer(held[cut:], "<f4").reshape(rows, width).astype(np.float32), ids)
 
 
+def values_of(painted: Painted, kept: Kept, place: str) -> Values | None:
+    """What was painted of a column; None where all are alike.
+
+    BadInput where the values are gone, or are another column's.
+    """
+    if not painted.digest:
+        return None
+    found, width = unpacked(kept.column(painted.digest, place), place), _WIDTHS[painted.kind]
+    if found.values.shape[1] != width or not np.isfinite(found.values).all():
+        raise BadInput(
+            f"The painted values of {painted.name!r} are another column's. Remove the column, or paint it anew.",
+            place=place, code="column_gone",
+        )  # fmt: skip
+    return found
+
+
+def check_name(painted: Painted, place: str) -> None:
+    """BadInput where a column is called like something that elements are known by or placed by."""
+    example = np.zeros((1, _WIDTHS[painted.kind])) if painted.kind != "number" else np.zeros(1)
+    if painted.name in _PLACING or not fits(Attribute(painted.name, painted.kind, example)):
+        raise BadInput(
+            f"A painted column cannot be called {painted.name!r}: elements have something else under that name. "
+            "Give it another one.",
+            place=place, code="taken_name",
+        )  # fmt: skip
+
+
 def ids_of(population: Population) -> np.ndarray | None:
     """(n,) int64: what tells the elements apart; None where they are known by their number."""
     if isinstance(population.form, Polygons) or population.elements.own.get("id") is None:
@@ -147,7 +179,8 @@ class Target:
     subdivision
         How often a mesh is subdivided.
     coarser
-        Gives the same mesh at another subdivision; None where the elements are no vertices of one that is.
+        Gives the same mesh at another subdivision, a finer one too; None where the elements are no vertices of one
+        that is.
     """
 
     population: Population
@@ -210,7 +243,8 @@ def with_painted(target: Target, columns: Sequence[Painted], kept: Kept) -> Popu
         found: Attribute | None = _onto.get(f"{key} {painted.name}")
         if found is None:
             place = f"painted[{k}]"
-            values = unpacked(kept.column(painted.digest, place), place) if painted.digest else None
+            check_name(painted, place)
+            values = values_of(painted, kept, place)
             found = _completed(population.elements.find(painted.name), painted) if values is None else None
             found = found or attribute(painted, onto(target, painted, values))
             _onto.put(f"{key} {painted.name}", found, found.values.nbytes + 1000)
@@ -261,7 +295,7 @@ _WAYS = {"add": brushing.ADD, "remove": brushing.REMOVE, "soften": brushing.SOFT
 
 def brushed(target: Target, painted: Painted, values: Values | None, brush: Brush, dabs: np.ndarray,
             check: Callable[[], None] = never_overtaken) -> Values:  # fmt: skip
-    """A column after a stroke.
+    """A column after a stroke; at the subdivision at which it was painted, where that is finer than the target's.
 
     Parameters
     ----------
@@ -280,6 +314,7 @@ def brushed(target: Target, painted: Painted, values: Values | None, brush: Brus
     towards = (parse_hex(brush.value) if isinstance(brush.value, str) else np.full(width, brush.value)).astype(
         np.float32
     )
+    target = _finest(target, painted, values)
     found = onto(target, painted, values)
     if brush.way == "set_all":
         found[:] = towards
@@ -288,14 +323,83 @@ def brushed(target: Target, painted: Painted, values: Values | None, brush: Brus
     away = fill_of(painted)
     goal = away if brush.way == "remove" else towards
     way = brushing.ADD if brush.way == "remove" else _WAYS[brush.way]
-    for start in range(0, len(dabs), 256):
+    filed = _filed(target, places, brush.radius)
+    dabs = np.ascontiguousarray(dabs, np.float32)
+    _check_reach(filed, dabs, brush)
+    for start in range(0, len(dabs), _DABS):
         check()
-        for part in _mirrored(dabs[start : start + 256], places, brush.mirror):
+        for part in _mirrored(dabs[start : start + _DABS], places, brush.mirror):
             brushing.dab(
-                places, np.ascontiguousarray(part, np.float32), np.float32(brush.radius), np.float32(brush.hardness),
-                np.float32(brush.strength), way, goal, found,
+                np.ascontiguousarray(part, np.float32), np.float32(brush.radius), np.float32(brush.hardness),
+                np.float32(brush.strength), way, goal, found, *filed.cells,
             )  # fmt: skip
     return _named(target, painted, values, found)
+
+
+@dataclass(frozen=True)
+class Filed:
+    """Places in cells of a brush's size, so that a dab looks at those beside it alone."""
+
+    low: np.ndarray
+    side: float
+    starts: np.ndarray
+    order: np.ndarray
+    places: np.ndarray
+
+    @classmethod
+    def of(cls, places: np.ndarray, radius: float) -> Filed:
+        """(n, 3) float32 places, for a brush of a radius."""
+        low = places.min(axis=0, initial=0).astype(np.float64)
+        reach = float(np.abs(places).max(initial=1))
+        # Not finer than float32 tells places apart, so that the number of a cell is a whole number.
+        side = max(float(radius), reach * 2.0**-23)
+        starts = np.empty((1 << max(6, len(places).bit_length())) + 1, np.int64)
+        order, sorted_places = np.empty(len(places), np.int64), np.empty((len(places), 3), np.float32)
+        brushing.filed(places, low, side, starts, order, sorted_places)
+        return cls(low, side, starts, order, sorted_places)
+
+    @property
+    def cells(self) -> tuple[Any, ...]:
+        """As the kernels take them, with room for the numbers and the distances of all places."""
+        count = len(self.order)
+        room = np.empty(count, np.int64), np.empty(count, np.float32)
+        return self.low, self.side, self.starts, self.order, self.places, *room
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes that it holds."""
+        return self.starts.nbytes + self.order.nbytes + self.places.nbytes
+
+
+def _filed(target: Target, places: np.ndarray, radius: float) -> Filed:
+    """The places of a target for a brush; kept, because a stroke comes in many parts."""
+    key = f"filed {target.key} {target.subdivision} {radius!r}"
+    found: Filed | None = _onto.get(key)
+    if found is None:
+        found = Filed.of(places, radius)
+        _onto.put(key, found, found.nbytes)
+    return found
+
+
+def _check_reach(filed: Filed, dabs: np.ndarray, brush: Brush) -> None:
+    """BadInput where a stroke would touch so much that nobody would wait for it; judged by some of its dabs."""
+    if len(dabs) * len(filed.places) <= _MOST_TOUCHED:
+        return
+    some = np.ascontiguousarray(dabs[:: max(1, len(dabs) // 64)])
+    touched = brushing.reached(some, np.float32(brush.radius), *filed.cells) * len(dabs) // len(some)
+    if touched > _MOST_TOUCHED:
+        raise BadInput(
+            f"{len(dabs):,} dabs of this size touch about {touched:,} elements together; at most {_MOST_TOUCHED:,} are "
+            "painted at once. Use a smaller brush, or set all.",
+            place="dabs", code="too_many",
+        )  # fmt: skip
+
+
+def _finest(target: Target, painted: Painted, values: Values | None) -> Target:
+    """The mesh at the subdivision at which it was painted finest, so that a stroke on a coarser one loses nothing."""
+    if target.coarser is None or values is None or painted.subdivision <= target.subdivision:
+        return target
+    return replace(target, population=target.coarser(painted.subdivision), subdivision=painted.subdivision)
 
 
 def _mirrored(dabs: np.ndarray, places: np.ndarray, axis: str) -> list[np.ndarray]:

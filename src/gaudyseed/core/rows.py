@@ -11,7 +11,7 @@ import numpy as np
 from .cache import ResultCache
 from .colour.spaces import display_bytes, linear_to_oklab
 from .digest import digest_of
-from .errors import BadInput, never_overtaken
+from .errors import BadInput
 from .kinds import NUMBER
 from .look.evaluate import Evaluation
 from .look.steps import STEPS, Context, carried_out
@@ -121,6 +121,7 @@ def _order(
         numbers = np.flatnonzero(_kept(evaluation, keep))
     if not sort:
         return numbers[::-1] if descending else numbers
+    evaluation.check()
     values = _sortable(evaluation, cache, sort, level)[numbers]
     # The complement turns the order of whole numbers round as the sign does that of others, and cannot overflow.
     turned = ~values if values.dtype.kind == "i" else -values
@@ -135,7 +136,7 @@ def _kept(evaluation: Evaluation, text: str) -> np.ndarray:
         raise BadInput(str(getattr(cause, "sentence", cause)), place="filter", code="bad_formula") from None
     if formula.result_kind(evaluation.scope, "filter") != NUMBER:
         raise BadInput("The filter gives a vector; a number is wanted. Compare a part of it.", place="filter")
-    context = Context(evaluation.scope, "filter", never_overtaken, NUMBER, evaluation.signal_values)
+    context = Context(evaluation.scope, "filter", evaluation.check, NUMBER, evaluation.signal_values)
     return carried_out(formula, context, None).array != 0
 
 

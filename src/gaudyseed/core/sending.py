@@ -10,7 +10,7 @@ import numpy as np
 from .errors import BadInput
 from .formats.base import About, Piece
 from .formats.shapes import drawn_as
-from .geometry.placing import IDENTITY
+from .geometry.placing import IDENTITY, undoing
 from .geometry.polygons import normals_of
 from .geometry.shapes import ShapeMesh, shape_mesh
 from .look.evaluate import Evaluation
@@ -42,7 +42,7 @@ def ways(evaluation: Evaluation) -> np.ndarray:
     if along == "normal":
         return evaluation.population.elements.attribute("normal").readable
     if along == "up":
-        up = np.linalg.inv(evaluation.scope.placement)[:3, :3] @ [0.0, 0.0, 1.0]
+        up = undoing(evaluation.scope.placement)[:3, :3] @ [0.0, 0.0, 1.0]
         return (up / max(float(np.linalg.norm(up)), 1e-12)).astype(np.float32)[None]
     value = evaluation.signals.get(along)
     if value is not None:

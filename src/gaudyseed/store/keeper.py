@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+from collections import OrderedDict
 from collections.abc import Callable
 from typing import Any, cast
 
@@ -12,13 +13,15 @@ from ..core.formats.pictures import read_picture
 from ..core.formats.shape_files import read_shape
 from ..core.geometry.packed_shapes import MAGIC, unpacked
 from ..core.geometry.shapes import ShapeMesh
-from ..core.look.model import Asset
+from ..core.look.model import Asset, Scene
 from ..core.painting import gone_column, gone_picture
 from ..core.picture import Picture
 from .store import Store
 
 #: Columns that were painted and not kept yet: strokes under way.
 _FRESH_BYTES = 128 * 1024 * 1024
+#: Digests of these that are remembered.
+_MOST_UNSETTLED = 10_000
 #: A picture of the greatest size takes a third of it.
 _PICTURE_BYTES = 1200 * 1024 * 1024
 
@@ -30,13 +33,29 @@ class Keeper:
         self._store = store
         self._fresh = ResultCache(_FRESH_BYTES)
         self._assets = ResultCache(_PICTURE_BYTES)
-        self._reading = threading.Lock()
+        self._reading, self._noting = threading.Lock(), threading.Lock()
+        self._unsettled: OrderedDict[str, None] = OrderedDict()
 
     def hold(self, data: bytes) -> str:
         """Hold a column that is still being painted; returns the digest it goes by."""
         digest = digest_of(data)
         self._fresh.put(digest, data, len(data))
+        with self._noting:
+            self._unsettled[digest] = None
+            while len(self._unsettled) > _MOST_UNSETTLED:
+                self._unsettled.popitem(last=False)
         return digest
+
+    def settle(self, scene: Scene) -> None:
+        """Store what a scene that is being saved names and what is only held: a stroke under way, beside an edit."""
+        named = {column.digest for population in scene.populations for column in population.painted}
+        with self._noting:
+            wanted = [digest for digest in self._unsettled if digest in named]
+            for digest in wanted:
+                del self._unsettled[digest]
+        held = {digest: data for digest in wanted if (data := self._fresh.get(digest)) is not None}
+        if held:
+            self._store.put_columns(held)
 
     def column(self, digest: str, place: str) -> bytes:
         """The bytes of a painted column; BadInput where they are gone."""

@@ -10,6 +10,7 @@ they take in all. An answer may be several such messages, one after the other.
 from __future__ import annotations
 
 import json
+import math
 from typing import Any
 
 import numpy as np
@@ -24,13 +25,29 @@ def pack(header: dict[str, Any], arrays: dict[str, np.ndarray]) -> bytes:
     for name, array in arrays.items():
         listed.append({"name": name, "dtype": array.dtype.name, "shape": list(array.shape), "offset": offset})
         offset += -(-array.nbytes // 8) * 8
-    text = json.dumps({**header, "arrays": listed, "size": offset}, separators=(",", ":"), allow_nan=False).encode()
+    text = _json({**header, "arrays": listed, "size": offset})
     text += b" " * (-len(text) % 8)
     parts: list[bytes | memoryview] = [MAGIC, len(text).to_bytes(4, "little"), text]
     for array in arrays.values():
         data = np.ascontiguousarray(array).data.cast("B") if array.size else b""
         parts += [data, b"\x00" * (-array.nbytes % 8)]
     return b"".join(parts)
+
+
+def _json(header: dict[str, Any]) -> bytes:
+    """The header as JSON, which knows no numbers that are not finite: these become null."""
+    try:
+        return json.dumps(header, separators=(",", ":"), allow_nan=False).encode()
+    except ValueError:
+        return json.dumps(_finite(header), separators=(",", ":"), allow_nan=False).encode()
+
+
+def _finite(value: Any) -> Any:
+    if isinstance(value, float):
+        return value if math.isfinite(value) else None
+    if isinstance(value, dict):
+        return {key: _finite(of) for key, of in value.items()}
+    return [_finite(of) for of in value] if isinstance(value, list | tuple) else value
 
 
 def answer(header: dict[str, Any], arrays: dict[str, np.ndarray]) -> Response:

@@ -8,8 +8,11 @@ from flask import Flask, Response, current_app, jsonify
 from werkzeug.exceptions import HTTPException
 
 from ..core.errors import BadInput, Fix, Overtaken
+from ..core.formats.apart import no_room
+from ..core.formats.reader_limits import NO_ROOM
 from ..store import Conflict, Missing, Trouble
 
+UNFORESEEN = "Something unforeseen happened in the server; nothing was changed by it."
 _SENTENCES = {
     404: "There is nothing at this address.",
     405: "This address does not take that method.",
@@ -30,7 +33,8 @@ def register_errors(app: Flask) -> None:
 
     @app.errorhandler(BadInput)
     def bad_input(error: BadInput) -> Response:
-        return answer(422, error.code, error.sentence, error.place, error.fix)
+        status = 507 if error.code == "no_room_left" else 422
+        return answer(status, error.code, error.sentence, error.place, error.fix)
 
     @app.errorhandler(Overtaken)
     def overtaken(error: Overtaken) -> Response:
@@ -48,6 +52,13 @@ def register_errors(app: Flask) -> None:
     def trouble(error: Trouble) -> Response:
         return answer(503 if error.code == "busy" else 507, f"data_{error.code}", error.sentence)
 
+    @app.errorhandler(OSError)
+    def full(error: OSError) -> Response:
+        if error.errno not in NO_ROOM:
+            return unforeseen(error)
+        told = no_room()
+        return answer(507, told.code, told.sentence, told.place)
+
     @app.errorhandler(MemoryError)
     def memory(error: MemoryError) -> Response:
         return answer(
@@ -57,7 +68,7 @@ def register_errors(app: Flask) -> None:
     @app.errorhandler(Exception)
     def unforeseen(error: Exception) -> Response:
         current_app.logger.error("unforeseen", exc_info=error)
-        return answer(500, "unforeseen", "Something unforeseen happened in the server; nothing was changed by it.")
+        return answer(500, "unforeseen", UNFORESEEN)
 
     @app.errorhandler(HTTPException)
     def http(error: HTTPException) -> Response:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import time
+from collections import deque
 from typing import Any
 
 from flask import Flask
@@ -11,8 +12,11 @@ from waitress.adjustments import Adjustments
 from waitress.channel import HTTPChannel
 from waitress.parser import HTTPRequestParser
 from waitress.server import TcpWSGIServer
+from waitress.task import ThreadedTaskDispatcher
 from waitress.utilities import Error
 
+from ..core.formats.apart import no_room
+from ..core.formats.reader_limits import NO_ROOM
 from .app import LARGEST_REQUEST
 from .security import Guard, offered_token
 
@@ -45,6 +49,18 @@ class _Parser(HTTPRequestParser):
     def __init__(self, adj: Any, address: str) -> None:
         super().__init__(adj)
         self._address = address
+
+    def received(self, data: bytes) -> int:
+        """Take bytes of the client; where these have no room on the disk the request is complete with a sentence."""
+        try:
+            taken: int = super().received(data)
+        except OSError as error:
+            if error.errno not in NO_ROOM:
+                raise
+            told = no_room()
+            self.error, self.completed = _Refused(507, told.code, told.sentence), True
+            return len(data)
+        return taken
 
     def parse_header(self, header_plus: bytes) -> None:
         """Parse the head; a refused request is complete without its body."""
@@ -92,6 +108,77 @@ class _Channel(HTTPChannel):
         return not self.requests and (self.request is None or not self.request.headers_finished)
 
 
+class _Lasting(deque[_Channel]):
+    """What waits for a thread: requests that may last, and before them all others.
+
+    Of those that may last only so many are given out at a time, so that a thread is left for what takes milliseconds.
+    """
+
+    def __init__(self, most: int) -> None:
+        super().__init__()
+        self._most, self._quick, self.running = most, deque[_Channel](), 0
+
+    def append(self, channel: _Channel) -> None:
+        """Let one wait."""
+        if lasting(channel):
+            super().append(channel)
+        else:
+            self._quick.append(channel)
+
+    def popleft(self) -> _Channel:
+        """The next one."""
+        if self._quick:
+            return self._quick.popleft()
+        self.running += 1
+        return super().popleft()
+
+    def __len__(self) -> int:
+        """How many may be given out."""
+        return len(self._quick) + min(super().__len__(), max(0, self._most - self.running))
+
+
+def lasting(channel: HTTPChannel) -> bool:
+    """Whether the request of a connection may take seconds: those that compute are posted, and none is a scene's."""
+    request = channel.requests[0] if channel.requests else None
+    path = str(getattr(request, "path", "") or "")
+    return getattr(request, "command", "") == "POST" and path.startswith("/api/") and not path.startswith("/api/scenes")
+
+
+class _Dispatcher(ThreadedTaskDispatcher):
+    """Threads that take what is quick first."""
+
+    def __init__(self, threads: int) -> None:
+        super().__init__()
+        self.queue: _Lasting = _Lasting(max(2, threads // 2))
+        self.set_thread_count(threads)
+
+    def handler_thread(self, thread_no: int) -> None:
+        """As of waitress, and one more may begin once one that lasted has ended."""
+        while True:
+            with self.lock:
+                while not self.queue and not self.stop_count:
+                    self.active_count -= 1
+                    self.queue_cv.wait()
+                    self.active_count += 1
+                if self.stop_count:
+                    self.active_count -= 1
+                    self.stop_count -= 1
+                    self.threads.discard(thread_no)
+                    self.thread_exit_cv.notify()
+                    return
+                before = self.queue.running
+                task = self.queue.popleft()
+                lasts = self.queue.running > before
+            try:
+                task.service()
+            except BaseException:
+                self.logger.exception("Exception when servicing %r", task)
+            if lasts:
+                with self.lock:
+                    self.queue.running -= 1
+                    self.queue_cv.notify()
+
+
 class Server(TcpWSGIServer):
     """One listening socket. ``run`` serves until it is stopped."""
 
@@ -120,4 +207,4 @@ def make_server(app: Flask, guard: Guard, host: str, port: int) -> Server:
         max_request_body_size=LARGEST_REQUEST + 1, expose_tracebacks=False,
     )  # fmt: skip
     adj.guard = guard
-    return Server(app, adj=adj, sockinfo=adj.listen[0])
+    return Server(app, adj=adj, sockinfo=adj.listen[0], dispatcher=_Dispatcher(adj.threads))

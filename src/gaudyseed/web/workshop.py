@@ -6,9 +6,10 @@ import threading
 import time
 from collections import OrderedDict
 from collections.abc import Callable
+from dataclasses import dataclass, field
 from typing import cast
 
-from flask import current_app, request
+from flask import current_app, has_request_context, request
 
 from ..core.cache import ResultCache
 from ..core.errors import Overtaken, never_overtaken
@@ -25,6 +26,8 @@ from ..store import Keeper, Store
 _MOST_RATES = 1000
 POPULATION_BYTES = 1024 * 1024 * 1024
 _MOST_SESSIONS = 1000
+#: Seconds after which one who waits for a population looks whether it is still wanted.
+_WAIT = 0.25
 
 
 class Latest:
@@ -50,6 +53,14 @@ class Latest:
         return check
 
 
+@dataclass
+class _Turn:
+    """Who makes a population now, and how many wait for it or make it."""
+
+    lock: threading.Lock = field(default_factory=threading.Lock)
+    users: int = 0
+
+
 class Workshop:
     """One for the application."""
 
@@ -60,7 +71,7 @@ class Workshop:
         self.latest = Latest()
         self.kept = Keeper(store)
         self._populations = ResultCache(POPULATION_BYTES)
-        self._making: dict[str, threading.Lock] = {}
+        self._making: dict[str, _Turn] = {}
         self._lock = threading.Lock()
         self._rates: OrderedDict[str, float] = OrderedDict()
 
@@ -80,16 +91,28 @@ class Workshop:
         """What is ordered; made once, however many ask at the same time."""
         key = order.key
         with self._lock:
-            turn = self._making.setdefault(key, threading.Lock())
-        with turn:
-            found = self._populations.get(key)
-            if found is None:
-                began = time.perf_counter()
-                found = order.make(self.store)
-                self.note_rate(type(order.maker).__name__, (time.perf_counter() - began) / max(found.count, 1))
-                self._populations.put(key, found, found.nbytes * 2)
-        with self._lock:
-            self._making.pop(key, None)
+            turn = self._making.setdefault(key, _Turn())
+            turn.users += 1
+        try:
+            while not turn.lock.acquire(timeout=_WAIT):
+                order.makings.check()
+            try:
+                return self._made(key, order)
+            finally:
+                turn.lock.release()
+        finally:
+            with self._lock:
+                turn.users -= 1
+                if not turn.users:
+                    self._making.pop(key, None)
+
+    def _made(self, key: str, order: Order) -> Population:
+        found = self._populations.get(key)
+        if found is None:
+            began = time.perf_counter()
+            found = order.make(self.store)
+            self.note_rate(type(order.maker).__name__, (time.perf_counter() - began) / max(found.count, 1))
+            self._populations.put(key, found, found.nbytes * 2)
         return cast(Population, found)
 
     def run(
@@ -98,20 +121,27 @@ class Workshop:
     ) -> SceneRun:  # fmt: skip
         """An evaluation of a scene; populations and results come from what is kept in memory where they are.
 
+        It stops once the client of the request has gone away, and when ``check`` says so.
         ``final`` has populations whole, as they go out; ``frame`` is that of the timeline, else its first. BadInput
         where it is no frame.
         """
         moment = None if frame is None else scene.timeline.moment(checked_frame(frame))
-        return SceneRun(scene, self.evaluator, self.population, check, moment, final, self.kept)
+        return SceneRun(scene, self.evaluator, self.population, unless_gone(check), moment, final, self.kept)
 
 
-def unless_gone() -> Callable[[], None]:
-    """A check that raises Overtaken once the client of the current request has gone away."""
+def unless_gone(also: Callable[[], None] = never_overtaken) -> Callable[[], None]:
+    """A check that raises Overtaken once the client of the current request has gone away, and does ``also``.
+
+    Outside of a request nobody can go away.
+    """
+    if not has_request_context():
+        return also
     gone = request.environ.get("waitress.client_disconnected", lambda: False)
 
     def check() -> None:
         if gone():
             raise Overtaken
+        also()
 
     return check
 

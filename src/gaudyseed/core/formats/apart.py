@@ -2,12 +2,36 @@
 
 from __future__ import annotations
 
+import contextlib
 import subprocess
 import sys
+import tempfile
+from collections.abc import Iterator
 from pathlib import Path
 
 from ..errors import BadInput
 from .cells import Check
+from .reader_limits import FULL, NO_ROOM
+
+
+@contextlib.contextmanager
+def temporary_folder() -> Iterator[Path]:
+    """A folder for files that go to another process; BadInput where there is no room for them."""
+    try:
+        with tempfile.TemporaryDirectory() as folder:
+            yield Path(folder)
+    except OSError as error:
+        if error.errno not in NO_ROOM:
+            raise
+        raise no_room() from None
+
+
+def no_room() -> BadInput:
+    """What to raise where the folder for temporary files is full."""
+    return BadInput(
+        f"There is no room in {tempfile.gettempdir()}, where temporary files lie. Make some, and try again.",
+        place=tempfile.gettempdir(), code="no_room_left",
+    )  # fmt: skip
 
 
 def run_apart(worker: Path, arguments: list[str], name: str, check: Check, seconds: float, code: str) -> None:
@@ -34,6 +58,8 @@ def run_apart(worker: Path, arguments: list[str], name: str, check: Check, secon
         if process.poll() is None:
             process.kill()
             process.communicate()
+    if process.returncode == FULL:
+        raise no_room()
     if process.returncode == 3:
         lines = said.decode("utf-8", "replace").strip().splitlines()
         raise BadInput(lines[-1] if lines else "The file cannot be read.", place=name, code=code)

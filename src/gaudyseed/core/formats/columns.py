@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Mapping
 from dataclasses import replace
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 
@@ -67,11 +67,21 @@ def to_population(raw: list[RawColumn], name: str, rows: str, notes: tuple[str, 
     return clones_of(grouped(raw), name, notes)
 
 
+def placeable(values: np.ndarray) -> Any:
+    """Whether numbers can be places: finite, and not beyond what is read as float32 (a rounding of it is near enough).
+
+    >>> placeable(np.array([1.0, np.inf, 1e31])).tolist()
+    [True, False, False]
+    """
+    with np.errstate(invalid="ignore"):
+        return np.abs(values.astype(np.float64)) <= float(LARGEST) * 1.0001
+
+
 def clones_of(table: dict[str, Attribute], name: str, notes: tuple[str, ...] = ()) -> Population:
     """Clones out of a file, each an element of ``table``; BadInput where some have no finite place."""
     held = well_named(table, name)
     places = held["position"].values
-    bad = np.flatnonzero(~(np.isfinite(places) & (np.abs(places) <= LARGEST)).all(axis=1))
+    bad = np.flatnonzero(~placeable(places).all(axis=1))
     if len(bad):
         raise BadInput(
             f"{len(bad):,} elements of {name} have no usable place: the first is element {bad[0] + 1}. "
@@ -114,7 +124,7 @@ def check_places(raw: list[RawColumn], name: str, rows: str) -> None:
         values = column.values
         if column.labels:
             raise BadInput(f"The column {axis} holds text, not numbers. Give coordinates as numbers.", place=name)
-        usable = np.isfinite(values) & (np.abs(values.astype(np.float64)) <= LARGEST)
+        usable = placeable(values)
         if column.missing is not None:
             usable &= ~column.missing
         bad = np.flatnonzero(~usable)

@@ -27,6 +27,7 @@ from .columns import (
     MOST_COLUMNS,
     RawColumn,
     Results,
+    check_count,
     check_places,
     grouped,
     outgoing,
@@ -58,6 +59,7 @@ def read(data: bytes, name: str, check: Check = never_overtaken, wish: Wish = Wi
         count = done + batch.rows
     if not count:
         raise BadInput(f"{name} has a header but no rows. Export at least one point.", place=f"{name}, line 2")
+    check_count(count, name)
     columns = [np.empty(count, form.dtype) for form in forms]
     gaps = [np.zeros(count, bool) if form.gaps else None for form in forms]
     for batch, done in _batches(table, at, len(header), name, check):

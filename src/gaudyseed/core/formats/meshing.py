@@ -13,11 +13,10 @@ from ..errors import BadInput
 from ..geometry.placing import quaternions
 from ..geometry.polygons import edges_of
 from ..population import Attribute, Elements, Field, Polygons, Population
-from ..population.attribute import LARGEST
 from ..population.meshes import PART, check_polygons, of_polygons
 from ..population.naming import LONGEST_NAME, sayable, well_named
 from .base import Thing
-from .columns import MOST_THINGS, Results, check_count, clones_of
+from .columns import MOST_THINGS, Results, check_count, clones_of, placeable
 
 #: Parts that a mesh of a file may have.
 MOST_PARTS = 4_000_000
@@ -36,7 +35,7 @@ def mesh_of(
     """
     position = attributes["position"]
     check_count(len(position.values), name)
-    bad = np.flatnonzero(~(np.isfinite(position.values) & (np.abs(position.values) <= LARGEST)).all(axis=1))
+    bad = np.flatnonzero(~placeable(position.values).all(axis=1))
     if len(bad):
         raise BadInput(
             f"{len(bad):,} vertices of {name} have no usable place: the first is vertex {bad[0] + 1}. "

@@ -15,13 +15,11 @@ import numpy as np
 from ..errors import BadInput, never_overtaken
 from ..kernels import wavefront as kernels
 from ..population import Attribute, Curves, Field, Polygons, Population
-from ..population.derive import with_derived
 from ..population.meshes import PART
-from ..population.population import of_points
 from ..population.strands import of_strands
 from .base import FORMATS, About, Format, Thing, Wish
 from .cells import Check, is_number
-from .columns import Results, check_results
+from .columns import Results, check_count, check_results, clones_of
 from .lines import Cells, between_rows, joined, lines, number_cells, number_lines, runs
 from .meshing import MOST_PARTS, mesh_of, part_attribute, polygons_of, shown_colours
 from .stranding import strands_of
@@ -76,6 +74,7 @@ class _Lines:
         vertices, uvs, normals, faces, corners, _, events, others, _ = (int(t) for t in totals[:9])
         if not vertices:
             raise BadInput(f"{name} has no vertices (lines that begin with v). Export it again.", place=name)
+        check_count(max(vertices, faces, int(totals[12])), name)
         self.data, self.name, self.at = table, name, 0
         self.totals, self.have = totals, np.zeros(10, np.int64)
         # What an index may name is what there is in the whole file.
@@ -152,7 +151,7 @@ class _Lines:
             notes.append(f"{self.totals[5]:,} lines of points (p) were left out.")
         attributes = {a.name: a for a in self._of_vertices()}
         if not self.have[3]:
-            return with_derived(of_points(len(self.vertices), attributes, ("It has no faces.", *notes)))
+            return clones_of(attributes, self.name, ("It has no faces.", *notes))
         self.starts[-1] = self.have[4]
         of_faces = {a.name: a for a in self._of_faces()}
         of_corners = {a.name: a for a in self._of_corners()}

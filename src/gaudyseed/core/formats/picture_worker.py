@@ -9,10 +9,11 @@ from __future__ import annotations
 import json
 import sys
 from pathlib import Path
+from typing import Any
 
 sys.path.append(str(Path(__file__).parent))  # last, so that nothing of it hides a package
 
-from reader_limits import Refused, limited
+from reader_limits import FULL, NO_ROOM, Refused, limited
 
 
 def read(file: str, out: str, most: int) -> None:
@@ -34,6 +35,13 @@ def read(file: str, out: str, most: int) -> None:
     other = oiio.ImageInput.open(file)
     if source.format_name() in ("webp", "png") and other is not None and other.seek_subimage(1, 0):
         raise Refused("This picture is animated. Save one frame of it.")
+    if spec.get_int_attribute("tiff:PhotometricInterpretation", 2) in _LAB:
+        raise Refused("The colours of this picture are Lab, which is not read. Save it as RGB.")
+    window = (spec.full_width, spec.full_height)
+    if window[0] * window[1] > most or max(window) > 30_000:
+        raise Refused(
+            f"The picture's frame has {window[0]} x {window[1]} pixels; at most {most:,} are taken. Save a smaller one."
+        )
     if spec.depth > 1:
         raise Refused("This picture has several layers of depth. Save a flat one.")
     kinds = {"uint8": "uint8", "uint16": "uint16"}
@@ -55,15 +63,46 @@ def read(file: str, out: str, most: int) -> None:
             # Multiplied into the colours, as EXR has it: taken out again.
             part = np.maximum(found[..., 3:].astype(np.float32) / full, 1e-6)
             found[..., :3] = np.minimum(found[..., :3] / part, full if full > 1 else np.inf).astype(texels.dtype)
-    header = {"rows": spec.height, "columns": spec.width, "type": str(found.dtype), "notes": notes,
+    if (spec.x, spec.y, spec.width, spec.height) != (spec.full_x, spec.full_y, *window):
+        notes.append(f"Its pixels are {spec.width} x {spec.height} of a frame of {window[0]} x {window[1]}; the rest "
+                     "is empty, and what lies beyond the frame is left out.")  # fmt: skip
+        found = framed(found, spec.x - spec.full_x, spec.y - spec.full_y, *window)
+    found = turned(found, spec.get_int_attribute("Orientation", 1))
+    header = {"rows": found.shape[0], "columns": found.shape[1], "type": str(found.dtype), "notes": notes,
               "format": source.format_name()}  # fmt: skip
     with Path(out).open("wb") as file_out:
         file_out.write(json.dumps(header).encode() + b"\n")
         file_out.write(np.ascontiguousarray(found).data)
 
 
+#: Photometric interpretations of TIFF: CIE, ICC and ITU Lab (TIFF 6.0, section 23, and its supplements).
+_LAB = (8, 9, 10)
+
+
+def framed(texels: Any, x: int, y: int, columns: int, rows: int) -> Any:
+    """The pixels at their place in a frame, clear where there are none (OpenEXR: data window and display window)."""
+    import numpy as np
+
+    found = np.zeros((rows, columns, 4), texels.dtype)
+    height, width = texels.shape[:2]
+    top, left = max(0, y), max(0, x)
+    bottom, right = min(rows, y + height), min(columns, x + width)
+    if bottom > top and right > left:
+        found[top:bottom, left:right] = texels[top - y : bottom - y, left - x : right - x]
+    return found
+
+
+def turned(texels: Any, orientation: int) -> Any:
+    """The pixels as they are to be seen, by the value of Orientation (Exif 2.3, 4.6.4)."""
+    if orientation >= 5:
+        texels = texels.swapaxes(0, 1)
+    # What is stored is seen from the other side: 2 mirrored, 3 turned by half, 4 upside down; 6 a quarter to the right.
+    down, right = orientation in (3, 4, 7, 8), orientation in (2, 3, 6, 7)
+    return texels[:: -1 if down else 1, :: -1 if right else 1]
+
+
 def main(arguments: list[str]) -> int:
-    """0 where it worked, 3 with a sentence on the error stream where it did not."""
+    """0 where it worked, 3 with a sentence on the error stream where it did not, 4 where the disk is full."""
     limited()
     try:
         import OpenImageIO as oiio  # noqa: N813
@@ -73,6 +112,10 @@ def main(arguments: list[str]) -> int:
     except Refused as error:
         print(error, file=sys.stderr)
         return 3
+    except OSError as error:
+        if error.errno in NO_ROOM:
+            return FULL
+        raise
     except ImportError:
         print(
             "The package OpenImageIO is missing, which reads pictures. Set up again with ./gaudy demo.", file=sys.stderr

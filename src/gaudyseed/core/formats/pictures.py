@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import tempfile
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -11,7 +10,7 @@ import numpy as np
 
 from ..colour.spaces import decode_srgb
 from ..errors import BadInput, never_overtaken
-from .apart import run_apart
+from .apart import run_apart, temporary_folder
 from .cells import Check
 
 LARGEST_PICTURE = 64 * 1024 * 1024
@@ -56,6 +55,17 @@ def _check_size(columns: int, rows: int, name: str) -> None:
         )  # fmt: skip
 
 
+def _animated(data: bytes) -> bool:
+    """Whether a PNG has frames: a chunk acTL before its picture (PNG, third edition, 11.3.6.1)."""
+    at = 8
+    while at + 8 <= len(data):
+        kind = data[at + 4 : at + 8]
+        if kind in (b"acTL", b"IDAT"):
+            return kind == b"acTL"
+        at += 12 + int.from_bytes(data[at : at + 4], "big")
+    return False
+
+
 def read_picture(data: bytes, name: str, check: Check = never_overtaken) -> Decoded:
     """A picture from a file's bytes.
 
@@ -73,8 +83,10 @@ def read_picture(data: bytes, name: str, check: Check = never_overtaken) -> Deco
     if data[12:16] == b"IHDR":
         # The library takes a size that the file cannot hold for damage.
         _check_size(int.from_bytes(data[16:20], "big"), int.from_bytes(data[20:24], "big"), name)
-    with tempfile.TemporaryDirectory() as folder:
-        given, out = Path(folder) / f"in{ending}", Path(folder) / "out"
+        if _animated(data):
+            raise BadInput(f"{name} is animated. Save one frame of it.", place=name, code="bad_picture")
+    with temporary_folder() as folder:
+        given, out = folder / f"in{ending}", folder / "out"
         given.write_bytes(data)
         run_apart(_WORKER, [str(given), str(out), str(MOST_PIXELS)], name, check, _SECONDS, "bad_picture")
         held = out.read_bytes()

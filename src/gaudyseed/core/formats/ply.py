@@ -28,6 +28,7 @@ from .columns import (
     LARGEST_COLUMNS,
     RawColumn,
     Results,
+    check_count,
     check_places,
     grouped,
     outgoing,
@@ -94,6 +95,8 @@ def read(data: bytes, name: str, check: Check = never_overtaken, wish: Wish = Wi
     index = next(k for k, e in enumerate(elements) if e.name == "vertex")
     vertex = elements[index]
     _check_vertex(vertex, name)
+    for e in elements:
+        check_count(e.count if e.name in ("vertex", "face") else 0, name)
     face = next((k for k, e in enumerate(elements) if e.name == "face" and e.count and e.lists), None)
     body = memoryview(data)[start:]
     if face is not None and face < index:

@@ -5,8 +5,14 @@ Those processes run with ``python -I`` and import nothing of the product but thi
 
 from __future__ import annotations
 
+import errno
+
 #: Bytes of memory, seconds of processor time, bytes of output.
 MOST_MEMORY, MOST_SECONDS, MOST_OUTPUT = 3 * 2**30, 120, 2**31
+
+
+#: What the system says where a disk, or a share of it, is full; and how a process ends that met it.
+NO_ROOM, FULL = (errno.ENOSPC, errno.EDQUOT), 4
 
 
 class Refused(Exception):

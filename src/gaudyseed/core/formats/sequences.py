@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import glob
+import math
 import re
 from pathlib import Path, PurePath
 
@@ -19,11 +21,25 @@ def frame_of(name: str) -> tuple[str, int, int] | None:
     return (found[1], int(found[2]), len(found[2])) if found and len(found[2]) < 10 else None
 
 
-def numbered(path: Path, frame: float) -> Path:
-    """The file of a frame beside a numbered one; the file itself where it is not numbered or that one is not there."""
+def numbered(path: Path, frame: float) -> tuple[Path, int | None]:
+    """The file of a frame beside a numbered one, and the frame that it is of: the frame's own, or an earlier one.
+
+    The file of the nearest earlier frame holds where a frame has none, before the first the first one's; the file
+    itself and None where it is not numbered.
+    """
     found = frame_of(path.name)
-    if found is None or frame != int(frame):
-        return path
-    before, _, digits = found
-    other = path.with_name(f"{before}{int(frame):0{digits}d}{path.suffix}")
-    return other if other.exists() else path
+    if found is None:
+        return path, None
+    before, number, digits = found
+    wanted = math.floor(frame)
+    other = path.with_name(f"{before}{wanted:0{digits}d}{path.suffix}")
+    if other.exists():
+        return other, wanted
+    frames = {number: path}
+    for beside in path.parent.glob(f"{glob.escape(before)}*{glob.escape(path.suffix)}"):
+        of = frame_of(beside.name)
+        if of is not None and of[0] == before:
+            frames[of[1]] = beside
+    earlier = [k for k in frames if k <= wanted]
+    at = max(earlier) if earlier else min(frames)
+    return frames[at], at

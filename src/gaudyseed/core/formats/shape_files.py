@@ -45,7 +45,11 @@ def read_shape(data: bytes, name: str, check: Check = never_overtaken) -> ShapeM
         uv.append(_uv_of(population))
         first += len(places)
     flat = None if any(part is None for part in uv) else np.concatenate([part for part in uv if part is not None])
-    return fitted(np.concatenate(vertices), np.concatenate(faces), flat)
+    # Twenty thousand triangles use sixty thousand vertices at most; what is in none is not drawn.
+    used, corners = np.unique(np.concatenate(faces), return_inverse=True)
+    return fitted(
+        np.concatenate(vertices)[used], corners.reshape(-1, 3).astype(np.int32), None if flat is None else flat[used]
+    )
 
 
 def _form(population: Population) -> Polygons:

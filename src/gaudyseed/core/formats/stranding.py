@@ -10,10 +10,9 @@ import numpy as np
 from ..errors import BadInput
 from ..geometry.cubics import Basis, Wrap
 from ..population import Attribute, Curves, Population
-from ..population.attribute import LARGEST
 from ..population.naming import well_named
 from ..population.strands import curves_of, of_curves
-from .columns import check_count
+from .columns import check_count, placeable
 
 
 def strands_of(
@@ -28,7 +27,7 @@ def strands_of(
     position, width = points["position"], points.get("width")
     check_count(len(position.values), name)
     form = curves_of(np.asarray(sizes), len(position.values), name, basis, wrap)
-    bad = ~(np.isfinite(position.values) & (np.abs(position.values) <= LARGEST)).all(axis=1)
+    bad = ~placeable(position.values).all(axis=1)
     _all_well(form, bad, name, "have no usable place", "Give every point finite coordinates.", "bad_coordinate")
     if width is not None:
         _all_well(form, width.readable < 0, name, "have a width below 0", "Give widths of 0 or more.", "bad_width")

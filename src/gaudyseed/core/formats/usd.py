@@ -5,7 +5,6 @@ from __future__ import annotations
 import io
 import json
 import re
-import tempfile
 import zipfile
 from collections.abc import Iterator, Sequence
 from contextvars import ContextVar
@@ -28,7 +27,7 @@ from ..population.naming import LONGEST_NAME
 from ..population.population import Models
 from ..population.strands import PART as STRAND_PART
 from ..population.strands import check_curves, of_strands, widths_of
-from .apart import run_apart
+from .apart import run_apart, temporary_folder
 from .base import FORMATS, About, Format, Piece, Thing, Wish
 from .cells import Check
 from .columns import Results, brought_as, check_count, check_results, clones_of
@@ -96,8 +95,8 @@ def read(data: bytes, name: str, check: Check = never_overtaken, wish: Wish = Wi
 def _apart(data: bytes, name: str, check: Check, wish: Wish) -> tuple[dict[str, Any], memoryview]:
     """What the other process found: a header, and the bytes of all arrays."""
     ending = _ending(data, name)
-    with tempfile.TemporaryDirectory() as folder:
-        given, wanted, out = Path(folder) / f"in{ending}", Path(folder) / "wish", Path(folder) / "out"
+    with temporary_folder() as folder:
+        given, wanted, out = folder / f"in{ending}", folder / "wish", folder / "out"
         given.write_bytes(data)
         wanted.write_text(json.dumps({"repeated": wish.repeated, "frame": wish.frame}))
         run_apart(_WORKER, [str(given), str(wanted), str(out)], name, check, _SECONDS, "bad_usd")
@@ -792,8 +791,8 @@ def write_crate(population: Population, results: Results | None, about: About = 
         text = _text(population, results, about)
     finally:
         _apart_arrays.reset(token)
-    with tempfile.TemporaryDirectory() as folder:
-        given, held, out = (Path(folder) / name for name in ("out.usda", "arrays", "out.usdc"))
+    with temporary_folder() as folder:
+        given, held, out = (folder / name for name in ("out.usda", "arrays", "out.usdc"))
         given.write_bytes(text)
         with held.open("wb") as file:
             for values in arrays:

@@ -17,7 +17,7 @@ from typing import Any
 
 sys.path.append(str(Path(__file__).parent))  # last, so that nothing of it hides a package
 
-from reader_limits import Refused, limited
+from reader_limits import FULL, NO_ROOM, Refused, limited
 
 MOST_PRIMS = 200_000
 #: The greatest number in the transform of a prim.
@@ -540,7 +540,7 @@ class Reader:
 def crate(text: str, arrays: str, out: str) -> None:
     """Readable USD as binary; in the place of each array of numbers stands which of the arrays is meant."""
     import numpy as np
-    from pxr import Sdf
+    from pxr import Sdf, Tf
 
     layer = Sdf.Layer.OpenAsAnonymous(text)
     held: list[Any] = []
@@ -562,12 +562,18 @@ def crate(text: str, arrays: str, out: str) -> None:
 
     if layer:
         layer.Traverse(Sdf.Path.absoluteRootPath, fill)
-    if not layer or not layer.Export(out):
+    try:
+        written = layer and layer.Export(out)
+    except Tf.ErrorException:
+        written = False
+    if not written:
+        # The library does not say why: whether a byte more has room does.
+        Path(f"{out}.more").write_bytes(b"\0" * 65_536)
         raise Refused("The file could not be written as binary USD.")
 
 
 def main(arguments: list[str]) -> int:
-    """0 where it worked, 3 with a sentence on the error stream where it did not."""
+    """0 where it worked, 3 with a sentence on the error stream where it did not, 4 where the disk is full."""
     os.environ["PXR_WORK_THREAD_LIMIT"] = "1"
     limited()
     try:
@@ -578,6 +584,10 @@ def main(arguments: list[str]) -> int:
     except Refused as error:
         print(error, file=sys.stderr)
         return 3
+    except OSError as error:
+        if error.errno in NO_ROOM:
+            return FULL
+        raise
     except ImportError:
         print("The package usd-core is missing, which reads USD. Set up again with ./gaudy demo.", file=sys.stderr)
         return 3

@@ -51,6 +51,19 @@ def moved(values: np.ndarray, role: Role, by: np.ndarray) -> np.ndarray:
     return _turned(values, linear) if role == "turn" else values
 
 
+def undoing(by: np.ndarray) -> np.ndarray:
+    """(k, k): the inverse of a matrix; where it has none that can be held, what comes nearest to it.
+
+    >>> undoing(np.diag([0.0, 2.0])).tolist()
+    [[0.0, 0.0], [0.0, 0.5]]
+    """
+    try:
+        found = np.linalg.inv(by)
+    except np.linalg.LinAlgError:
+        return np.linalg.pinv(by)
+    return found if np.abs(found).max() < 1e30 else np.linalg.pinv(by)
+
+
 def _square_to(linear: np.ndarray) -> np.ndarray:
     """(3, 3): the inverse transposed but for its size, also of a matrix that makes everything flat."""
     greatest = np.abs(linear).max()

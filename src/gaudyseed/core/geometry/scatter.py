@@ -2,15 +2,21 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
 
+from ..errors import never_overtaken
 from ..kernels import scattering
 from .mesh import Mesh
 
 #: Candidates tried for each point wanted before the surface counts as full.
 ATTEMPTS_A_POINT = 80
+#: Candidates between two checks.
+_CANDIDATES = 100_000
+#: Of the greatest coordinate: what float32 can just tell apart.
+_FINEST = 2.0**-23
 
 
 @dataclass(frozen=True)
@@ -36,7 +42,7 @@ class Feet:
 
 def feet_on(
     vertices: np.ndarray, triangles: np.ndarray, areas: np.ndarray, count: int, seed: int, spacing: float = 0.0,
-    evenness: float = 0.0, density: np.ndarray | None = None,
+    evenness: float = 0.0, density: np.ndarray | None = None, check: Callable[[], None] = never_overtaken,
 ) -> Feet:  # fmt: skip
     """Up to ``count`` points on triangles (t, 3) int32 over vertices (v, 3) float32.
 
@@ -47,11 +53,13 @@ def feet_on(
     density
         (v,) float32: how densely points stand, relative to one another, linear within a triangle; below 0 counts as 0.
     spacing
-        No two points are nearer than this, in scene units.
+        No two points are nearer than this, in scene units. What float32 cannot tell apart there counts as 0.
     evenness
         0..0.75. The i-th point also keeps about ``evenness * sqrt(area / i)`` from all
         earlier ones, less where the surface is full: 0 is purely random, 0.7 is
         nearly as even as can be.
+    check
+        Called now and then; what it raises stops it.
 
     Returns
     -------
@@ -78,16 +86,30 @@ def feet_on(
     weights = np.empty((count, 3), np.float32)
     face_of, number_of = np.empty(count, np.int64), np.empty(count, np.int64)
     heads = np.empty(1 << max(10, int(np.ceil(np.log2(count * 2 + 1)))), np.int64)
-    kept = scattering.scatter(
-        vertices, triangles, cumulative, density, densest, count, np.uint32(seed & 0xFFFFFFFF), total,
-        spacing, evenness, count * ATTEMPTS_A_POINT + 1000, points, weights, face_of, number_of, heads,
-    )  # fmt: skip
+    heads[:] = -1
+    links, done = np.empty(count, np.int64), np.zeros(1, np.int64)
+    reach = float(np.abs(vertices).max(initial=0))
+    spacing = spacing if spacing > _FINEST * reach else 0.0
+    cell, attempts, kept = 0.0, count * ATTEMPTS_A_POINT + 1000, 0
+    for start in range(0, attempts, _CANDIDATES):
+        check()
+        cell = scattering.scatter(
+            vertices, triangles, cumulative, density, densest, count, np.uint32(seed & 0xFFFFFFFF), total, spacing,
+            evenness, start, min(start + _CANDIDATES, attempts), kept, cell, points, weights, face_of, number_of, heads,
+            links, done,
+        )  # fmt: skip
+        kept = int(done[0])
+        if kept == count:
+            break
     return Feet(points[:kept].copy(), weights[:kept].copy(), face_of[:kept].copy(), number_of[:kept].copy())
 
 
-def scatter_on(mesh: Mesh, count: int, seed: int, spacing: float = 0.0, evenness: float = 0.0) -> Scattered:
+def scatter_on(
+    mesh: Mesh, count: int, seed: int, spacing: float = 0.0, evenness: float = 0.0,
+    check: Callable[[], None] = never_overtaken,
+) -> Scattered:  # fmt: skip
     """The same on the faces of a stand-in surface that take elements, with what the surface has there."""
-    feet = feet_on(mesh.vertices, mesh.coat_faces, mesh.coat_areas, count, seed, spacing, evenness)
+    feet = feet_on(mesh.vertices, mesh.coat_faces, mesh.coat_areas, count, seed, spacing, evenness, check=check)
     corners = mesh.coat_faces[feet.triangles]
     w = feet.weights[:, :, None]
     normals = (mesh.normals[corners] * w).sum(axis=1)

@@ -31,26 +31,25 @@ def _cell(x, y, z, size, mask):  # type: ignore[no-untyped-def]
     return ((a * _P1) ^ (b * _P2) ^ (c * _P3)) & mask
 
 
-@compiled(int64(Array(float32, 2, "C", readonly=True), Array(int32, 2, "C", readonly=True),
+@compiled(float64(Array(float32, 2, "C", readonly=True), Array(int32, 2, "C", readonly=True),
             Array(float64, 1, "C", readonly=True), Array(float32, 1, "C", readonly=True), float64,
-            int64, uint32, float64, float64, float64, int64,
+            int64, uint32, float64, float64, float64, int64, int64, int64, float64,
             Array(float32, 2, "C"), Array(float32, 2, "C"), Array(int64, 1, "C"), Array(int64, 1, "C"),
-            Array(int64, 1, "C")))  # fmt: skip
-def scatter(vertices, faces, cumulative, density, densest, count, seed, area, spacing, evenness, attempts,
-            points, weights, face_of, number_of, heads):  # type: ignore[no-untyped-def]  # fmt: skip
-    """Keep up to ``count`` candidates; returns how many were kept.
+            Array(int64, 1, "C"), Array(int64, 1, "C"), Array(int64, 1, "C")))  # fmt: skip
+def scatter(vertices, faces, cumulative, density, densest, count, seed, area, spacing, evenness, start, stop, kept,
+            cell, points, weights, face_of, number_of, heads, links, done):  # type: ignore[no-untyped-def]  # fmt: skip
+    """Keep up to ``count`` of the candidates from ``start`` to ``stop``; ``kept`` were before these.
+
+    Returns the side of the grid's cells, to go on with; ``done[0]`` is how many are kept now.
 
     ``cumulative`` is the running sum of face areas over their total; with a ``density`` of the vertices (none where it
     is empty) of areas times the greatest density of their corners, ``densest`` being that of all. ``points``
     (n, 3), barycentric ``weights`` (n, 3), ``face_of`` and the candidate
-    ``number_of`` are filled. ``heads`` is the hashed grid (a power of two long).
+    ``number_of`` are filled. ``heads`` is the hashed grid (a power of two long), -1 at first, ``links`` (count,) its
+    lists.
     """
     mask = heads.shape[0] - 1
-    links = np.empty(count, np.int64)
-    heads[:] = -1
-    cell = 0.0
-    kept = 0
-    for candidate in range(attempts):
+    for candidate in range(start, stop):
         if kept == count:
             break
         a, b, c = pcg3d(np.uint32(candidate), np.uint32(0x51A7), seed)
@@ -116,4 +115,5 @@ def scatter(vertices, faces, cumulative, density, densest, count, seed, area, sp
             links[kept] = heads[slot]
             heads[slot] = kept
         kept += 1
-    return kept
+    done[0] = kept
+    return cell

@@ -174,6 +174,8 @@ class Evaluation:
         Which shape and finish each element has.
     computed
         Places whose results were computed now; all others came from the cache.
+    check
+        Called now and then by what goes on to work with the results; what it raises stops that.
     """
 
     look: CompiledLook
@@ -181,6 +183,7 @@ class Evaluation:
     signals: dict[str, SignalResult]
     computed: list[str] = field(default_factory=list)
     chosen: Chosen = Chosen()
+    check: Callable[[], None] = field(default=never_overtaken, compare=False, repr=False)
 
     @property
     def colours(self) -> np.ndarray:
@@ -337,7 +340,7 @@ class Evaluator:
         for word in words:
             run.lanes[word] = run.lane(CHANNELS[word], look.lanes.get(word))
         signals = {name: signal for name, signal in run.signals.items() if name not in CHOOSERS}
-        return Evaluation(look, {**run.lanes, **run.chosen_lanes()}, signals, run.computed, run.chosen)
+        return Evaluation(look, {**run.lanes, **run.chosen_lanes()}, signals, run.computed, run.chosen, check)
 
     def sent(
         self, lane: LaneResult, check: Callable[[], None] = never_overtaken, vision: str = ""

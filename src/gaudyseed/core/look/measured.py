@@ -15,7 +15,7 @@ from ..cache import ResultCache
 from ..digest import digest_of
 from ..errors import BadInput
 from ..geometry.nearest import spacing
-from ..geometry.placing import matrix, moved
+from ..geometry.placing import matrix, moved, undoing
 from ..kernels.parallel import over
 from ..references import Names
 from .follow import Placed, marked
@@ -290,11 +290,11 @@ class Placing(Measured):
     def placement(self, centre: np.ndarray, size: np.ndarray) -> np.ndarray:
         """(4, 4): from the measured space into that of the placement, in which its size is 1 along each axis."""
         own = matrix(tuple(centre), self.turn, 1.0) @ np.diag([*size, 1.0])
-        return np.linalg.inv(own)
+        return undoing(own)
 
 
 def in_space(point: np.ndarray, space: str, scope: Scope) -> np.ndarray:
     """A point of the scene in the space that a step measures in."""
     if space == "scene":
         return point
-    return (np.linalg.inv(scope.placement) @ [*point, 1.0])[:3]
+    return (undoing(scope.placement) @ [*point, 1.0])[:3]

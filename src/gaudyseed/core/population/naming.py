@@ -35,11 +35,12 @@ def fits(a: Attribute, name: str | None = None) -> bool:
 
 
 def sayable(text: str) -> str:
-    """A text as it can be stored: without halves of characters, which no encoding has.
+    """A text as it can be stored: without halves of characters, which no encoding has, and without zero bytes.
 
     >>> sayable("a\\ud800b"), sayable("größe")
     ('ab', 'größe')
     """
+    text = text.replace("\x00", "")
     try:
         text.encode()
     except UnicodeEncodeError:

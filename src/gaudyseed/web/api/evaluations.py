@@ -8,7 +8,7 @@ from dataclasses import asdict
 from typing import Any, Literal
 
 import numpy as np
-from flask import Blueprint, Response, stream_with_context
+from flask import Blueprint, Response, current_app, stream_with_context
 from pydantic import Field
 
 from ...core.census import packed
@@ -31,6 +31,7 @@ from ...core.scene import SceneRun
 from ...core.sending import lifted_normals, picture_of, threshold_of, ways
 from .. import binary
 from ..drafts import Draft
+from ..errors import UNFORESEEN
 from ..openapi import BINARY, operation
 from ..workshop import workshop
 
@@ -99,12 +100,29 @@ def evaluate(body: EvaluationRequest) -> Response:
     if len(errors) == len(body.wanted):
         raise errors[0]
 
+    first = binary.pack({**_headed(body, entries, began), "moment": _moment(run)}, arrays)
+
     def messages() -> Iterator[bytes]:
-        yield binary.pack({**_headed(body, entries, began), "moment": _moment(run)}, arrays)
-        told, more = _told_after(run, body, entries)
-        yield binary.pack(_headed(body, told, began), more)
+        yield first
+        told, more, wrong = _told_after(run, body, entries)
+        yield _packed(_headed(body, told, began), more, wrong)
 
     return Response(stream_with_context(messages()), mimetype="application/octet-stream")
+
+
+def _packed(header: dict[str, Any], arrays: dict[str, np.ndarray], wrong: dict[str, Any]) -> bytes:
+    """The second message. What cannot be told becomes an error of its population: the answer has begun."""
+    try:
+        return binary.pack({**header, "errors": wrong}, arrays)
+    except ValueError as error:
+        ids = header["populations"]
+        return binary.pack({**header, "populations": {}, "errors": wrong | dict.fromkeys(ids, _unforeseen(error))}, {})
+
+
+def _unforeseen(error: Exception) -> dict[str, Any]:
+    """An error that no code foresaw, as it is told; its traceback goes into the log."""
+    current_app.logger.error("unforeseen", exc_info=error)
+    return {"code": "unforeseen", "sentence": UNFORESEEN, "place": "", "fix": None}
 
 
 def _made(run: SceneRun, population: str) -> str:
@@ -136,17 +154,24 @@ def _written(value: float | str) -> float | str:
 
 def _told_after(
     run: SceneRun, body: EvaluationRequest, entries: dict[str, dict[str, Any]]
-) -> tuple[dict[str, dict[str, Any]], dict[str, np.ndarray]]:
-    """The second message's entries and arrays; none once a newer request has overtaken this one."""
+) -> tuple[dict[str, dict[str, Any]], dict[str, np.ndarray], dict[str, dict[str, Any]]]:
+    """The second message's entries, arrays and errors; none once a newer request has overtaken this one."""
     told: dict[str, dict[str, Any]] = {}
     arrays: dict[str, np.ndarray] = {}
-    try:
-        for wanted in body.wanted:
-            if entries[wanted.population]["error"] is None:
-                told[wanted.population] = _report(run.evaluation(wanted.population), wanted, body.vision, arrays)
-    except Overtaken:
-        return {}, {}
-    return told, arrays
+    wrong: dict[str, dict[str, Any]] = {}
+    for wanted in body.wanted:
+        name = wanted.population
+        if entries[name]["error"] is not None:
+            continue
+        try:
+            told[name] = _report(run.evaluation(name), wanted, body.vision, arrays)
+        except Overtaken:
+            return {}, {}, {}
+        except BadInput as error:
+            wrong[name] = _told(error)
+        except Exception as error:
+            wrong[name] = _unforeseen(error)
+    return told, arrays, wrong
 
 
 def _told(error: BadInput) -> dict[str, Any]:

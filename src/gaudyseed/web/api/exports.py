@@ -15,7 +15,7 @@ from ...core.formats.losses import losses
 from ...core.look.model import Scene
 from ..drafts import Draft
 from ..openapi import BINARY, operation
-from ..workshop import unless_gone, workshop
+from ..workshop import workshop
 
 blueprint = Blueprint("exports", __name__)
 
@@ -35,7 +35,7 @@ class ExportRequest(Document):
 @operation(blueprint, "/exports", method="post", body=ExportRequest, result=BINARY)
 def export(body: ExportRequest) -> Response:
     """A population with what its elements got, or its look, as a file."""
-    run = workshop().run(body.scene, unless_gone(), final=True, frame=body.frame)
+    run = workshop().run(body.scene, final=True, frame=body.frame)
     name = run.document(body.population).name
     stem = re.sub(r"[^A-Za-z0-9]+", "-", name).strip("-").lower() or "population"
     if body.format == LOOK:
@@ -69,7 +69,7 @@ class LossesRequest(Document):
 @operation(blueprint, "/exports/losses", method="post", body=LossesRequest, result=Losses)
 def export_losses(body: LossesRequest) -> Losses:
     """What would be lost of a population in each format."""
-    population = workshop().run(body.scene, unless_gone(), frame=body.frame).population(body.population)
+    population = workshop().run(body.scene, frame=body.frame).population(body.population)
     found = {word: losses(form, population) for word, form in FORMATS.items() if population.kind in form.kinds}
     return Losses(losses={word: said for word, said in found.items() if said})
 

@@ -136,12 +136,17 @@ def _first_looks(things: list[Thing]) -> list[Look]:
 
 def _described(things: list[Thing]) -> list[ThingPreview]:
     """Things with all that they carry; small pictures of the first ones."""
-    looks = _first_looks(things)
+    looks, check = _first_looks(things), unless_gone()
+
+    def picture(k: int, population: Population, look: Look) -> str:
+        check()
+        return _picture(population, look) if k < _PICTURED else ""
+
     return [
         ThingPreview(
             name=thing.name, becomes=thing.becomes, frames=thing.frames, colours=carried_colour(thing.population),
             groups=groups_of(thing.population), **described(thing.population),
-            picture=_picture(thing.population, look) if k < _PICTURED else "",
+            picture=picture(k, thing.population, look),
         )
         for k, (thing, look) in enumerate(zip(things, looks, strict=True))
     ]  # fmt: skip

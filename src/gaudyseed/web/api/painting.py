@@ -11,8 +11,8 @@ from pydantic import BaseModel, Field
 from ...core.digest import digest_of
 from ...core.document import Document
 from ...core.errors import BadInput
-from ...core.look.model import MOST_PAINTED, Painted
-from ...core.painting import MOST_DABS, Brush, brushed, kept_from, unpacked
+from ...core.look.model import MOST_PAINTED, NAME_PATTERN, Painted
+from ...core.painting import MOST_DABS, Brush, brushed, check_name, kept_from, values_of
 from ...core.scene import SceneRun
 from ..drafts import Draft
 from ..openapi import operation
@@ -43,7 +43,7 @@ class Keeping(Document):
     scene: Draft
     population: str = Field(max_length=40)
     signal: str = Field(max_length=100)
-    name: str = Field(max_length=100)
+    name: str = Field(min_length=1, max_length=100, pattern=NAME_PATTERN)
     frame: float | None = None
 
 
@@ -65,25 +65,28 @@ def _column(run: SceneRun, population: str, name: str) -> tuple[Painted, int]:
 def stroke(body: Stroke) -> ColumnAnswer:
     """The column after a stroke; the page puts it into the scene."""
     shop = workshop()
-    run = shop.run(body.scene, unless_gone())
+    # On the whole: what the view does not draw is reached too.
+    run = shop.run(body.scene, final=True)
     painted, k = _column(run, body.population, body.column)
     place = f"painted[{k}]"
     target = run.target(body.population)
-    values = unpacked(shop.kept.column(painted.digest, place), place) if painted.digest else None
+    check_name(painted, place)
+    values = values_of(painted, shop.kept, place)
     dabs = np.array(body.dabs, np.float32).reshape(-1, 3)
     after = brushed(target, painted, values, body.brush, dabs, unless_gone())
     data = after.packed()
     digest = shop.kept.hold(data)
     if body.last:
         shop.store.put_columns({digest: data})
-    return ColumnAnswer(painted=painted.model_copy(update={"digest": digest, "subdivision": target.subdivision}))
+    level = max(target.subdivision, painted.subdivision if values is not None else 0)
+    return ColumnAnswer(painted=painted.model_copy(update={"digest": digest, "subdivision": level}))
 
 
 @operation(blueprint, "/kept-values", method="post", body=Keeping, result=ColumnAnswer)
 def keep_values(body: Keeping) -> ColumnAnswer:
     """A column of what a signal gives now; the page puts it into the scene."""
     shop = workshop()
-    run = shop.run(body.scene, unless_gone(), frame=body.frame)
+    run = shop.run(body.scene, final=True, frame=body.frame)
     document = run.document(body.population)
     if len(document.painted) >= MOST_PAINTED and all(p.name != body.name for p in document.painted):
         raise BadInput(f"A population has at most {MOST_PAINTED} painted columns. Remove one.", place="name")
@@ -98,5 +101,6 @@ def keep_values(body: Keeping) -> ColumnAnswer:
     digest = digest_of(data)
     fill: float | str = "#000000" if kind.word == "colour" else 0.0
     painted = Painted(name=body.name, kind=kind.word, digest=digest, fill=fill, subdivision=target.subdivision)
+    check_name(painted, "name")
     shop.store.put_columns({digest: data})
     return ColumnAnswer(painted=painted)

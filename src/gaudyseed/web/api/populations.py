@@ -21,7 +21,7 @@ from ...core.report import attribute_census
 from .. import binary
 from ..drafts import Draft
 from ..openapi import BINARY, operation
-from ..workshop import unless_gone, workshop
+from ..workshop import workshop
 
 blueprint = Blueprint("populations", __name__)
 
@@ -115,7 +115,7 @@ _ARRAYS: dict[str, Callable[[Population], dict[str, np.ndarray]]] = {
 def make_population(body: PopulationRequest) -> Response:
     """What the view wants of a population, and its attributes."""
     began = time.perf_counter()
-    run = workshop().run(body.scene, unless_gone(), frame=body.frame)
+    run = workshop().run(body.scene, frame=body.frame)
     order = run.order(body.population)
     # Without painted columns: the page knows those from the scene, and a stroke makes nothing anew.
     population = run.target(body.population).population

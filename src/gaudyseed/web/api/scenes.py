@@ -123,6 +123,7 @@ def get_scene(scene: str) -> SceneAnswer:
 @operation(blueprint, "/scenes/<scene>", method="put", body=Save, result=SceneAnswer)
 def save_scene(scene: str, body: Save) -> SceneAnswer:
     """Save an edit as a new revision."""
+    workshop().kept.settle(body.document)
     return _answer(workshop().store.save(scene, body.base, _text(body.document), body.label, body.edit or None))
 
 

@@ -13,7 +13,7 @@ from pydantic.config import JsonDict
 from ... import noising
 from ...colour.spaces import decode_srgb
 from ...errors import Fix
-from ...geometry.placing import matrix
+from ...geometry.placing import matrix, undoing
 from ...kernels.parallel import over
 from ...kinds import COLOUR, NUMBER, Kind
 from ...paths import pointer
@@ -141,7 +141,7 @@ class Noise(Measured, Keyed):
         """(4, 4): from the measured space into patches."""
         # Offset, then turned back, then as many patches as fit.
         frame = matrix(self.offset, self.turn, 1.0)
-        return np.diag([*(1 / (self.patch(where) * np.array(self.stretch, np.float64))), 1.0]) @ np.linalg.inv(frame)
+        return np.diag([*(1 / (self.patch(where) * np.array(self.stretch, np.float64))), 1.0]) @ undoing(frame)
 
     def plan(self, context: Context, incoming: Value | None) -> Plan:
         """(n,) float32 in 0..1, or (n, 3) linear colours."""

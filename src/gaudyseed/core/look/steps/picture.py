@@ -10,6 +10,7 @@ import numpy as np
 from pydantic import Field
 
 from ...errors import Fix
+from ...geometry.placing import undoing
 from ...kinds import COLOUR, NUMBER, Kind
 from ...paths import pointer
 from ...picture import Picture as Texels
@@ -245,5 +246,5 @@ def _between(where: Where, affine: Affine, texels: Texels) -> float:
     """About how many texels lie between neighbours: their distance times the texels of a unit."""
     linear = affine.matrix[:2, :3] * [[texels.width], [texels.height]]
     # What a plane is looked at along does not count: the two greatest of the three stretches of the map.
-    stretches = np.linalg.svd(linear @ np.linalg.inv(where.space[:3, :3]), compute_uv=False)
+    stretches = np.linalg.svd(linear @ undoing(where.space[:3, :3]), compute_uv=False)
     return float(where.spacing * math.sqrt(stretches[0] * stretches[1]))

@@ -89,7 +89,7 @@ class Footed(MakerModel):
         """
         if self.on is None:
             on = surface(self.surface)
-            found = scatter_on(on, count, seed, spacing, evenness)
+            found = scatter_on(on, count, seed, spacing, evenness, makings.check)
             return found, _parts(on, found.faces), None
         return self._on_mesh(self.on, makings, count, seed, spacing, evenness)
 
@@ -108,7 +108,7 @@ class Footed(MakerModel):
         areas = polygons.areas(positions, flat, triangles.reshape(-1))
         makings.check()
         density = self.weight(makings, "density")[0]
-        feet = feet_on(positions, triangles, areas, count, seed, spacing, evenness, density)
+        feet = feet_on(positions, triangles, areas, count, seed, spacing, evenness, density, makings.check)
         if not len(feet.positions):
             raise BadInput(
                 "No element has room on that mesh: it has no area where the density is above 0. "

@@ -97,9 +97,12 @@ def sequence_of(frames: Sequence[SequenceFrame], file: str) -> tuple[SequenceMak
                 f"Frame {after.frame} comes after frame {before.frame}. List each frame once, in order.",
                 place="frames", code="bad_frames",
             )  # fmt: skip
-    if len({of.maker.faces is None for of in frames}) > 1:
-        raise BadInput("Some of these frames are meshes and some are points. Import them apart.", place="frames",
-                       code="bad_frames")  # fmt: skip
+    kinds = {"meshes" if m.faces else "strands" if m.curves else "points" for m in (of.maker for of in frames)}
+    if len(kinds) > 1:
+        raise BadInput(
+            f"Some of these frames are {' and some are '.join(sorted(kinds))}. Import them apart.",
+            place="frames", code="bad_frames",
+        )  # fmt: skip
     data = json.dumps([of.model_dump(mode="json") for of in frames], separators=(",", ":")).encode()
     digest = digest_of(data)
     maker = SequenceMaker(

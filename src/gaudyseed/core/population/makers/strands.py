@@ -19,7 +19,7 @@ from ..attribute import Field as Column
 from ..elements import Owners
 from ..meshes import column
 from ..population import Curves, Population, Standing
-from ..strands import STRAND, check_points, of_curves
+from ..strands import MOST_POINTS, STRAND, check_points, of_curves
 from .base import ALONE, ColumnSource, Makings
 from .footing import LARGEST_COUNT, Footed
 
@@ -113,6 +113,13 @@ class StrandsMaker(Footed):
     def make(self, columns: ColumnSource, makings: Makings = ALONE) -> Population:
         """Place the roots, then grow each strand."""
         check_points(self.estimated(), "maker.count")
+        room = max(0, MOST_POINTS // self.points - self.count)
+        if self.clumps > room:
+            raise BadInput(
+                f"{self.count:,} strands and {self.clumps:,} clumps of {self.points:,} points have more than "
+                f"{MOST_POINTS:,} points together. At most {room:,} clumps fit; or use fewer points along each.",
+                place="maker.clumps", code="too_many",
+            )  # fmt: skip
         found, parts, standing = self.feet(makings, self.count, self.seed, 0.0, self.evenness)
         notes: tuple[str, ...] = ()
         if len(found.positions) < self.count:

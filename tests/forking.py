@@ -1,0 +1,71 @@
+"""The reader of USD out of one process that has its libraries loaded, for tests of thousands of files."""
+
+from __future__ import annotations
+
+import contextlib
+import json
+import os
+import subprocess
+import sys
+import tempfile
+from collections.abc import Iterator
+from pathlib import Path
+from unittest import mock
+
+from gaudyseed.core.formats import usd
+
+_FORKS = """
+import importlib.util, json, os, sys
+spec = importlib.util.spec_from_file_location("worker", sys.argv[1])
+worker = importlib.util.module_from_spec(spec)
+spec.loader.exec_module(worker)
+import numpy
+from pxr import Gf, Sdf, Usd, UsdGeom, Vt
+for line in sys.stdin:
+    arguments, said = json.loads(line)
+    child = os.fork()
+    if not child:
+        os.dup2(os.open(said, os.O_WRONLY | os.O_CREAT | os.O_TRUNC), 2)
+        os._exit(worker.main(arguments))
+    print(os.waitstatus_to_exitcode(os.waitpid(child, 0)[1]), flush=True)
+"""
+
+
+class Forking:
+    """Starts the reader's processes out of one that has its libraries loaded: a fresh one takes a third of a second."""
+
+    def __init__(self) -> None:
+        self.asked = 0
+        self._folder = tempfile.TemporaryDirectory()
+        self._said = Path(self._folder.name) / "said"
+        self._parent = subprocess.Popen(
+            [sys.executable, "-c", _FORKS, str(usd._WORKER)], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True,
+            stderr=subprocess.DEVNULL, env={**os.environ, "PXR_WORK_THREAD_LIMIT": "1"},
+        )  # fmt: skip
+
+    def process(self, command: list[str], **_: object) -> mock.Mock:
+        """In place of ``subprocess.Popen``: one that has ended already."""
+        self.asked += 1
+        assert self._parent.stdin and self._parent.stdout
+        print(json.dumps([command[3:], str(self._said)]), file=self._parent.stdin, flush=True)
+        code = int(self._parent.stdout.readline())
+        done = mock.Mock(returncode=code)
+        done.communicate.return_value = (None, self._said.read_bytes())
+        done.poll.return_value = code
+        return done
+
+    def end(self) -> None:
+        """Let the parent end."""
+        self._parent.communicate()
+        self._folder.cleanup()
+
+
+@contextlib.contextmanager
+def forked() -> Iterator[Forking]:
+    """While it lasts files of USD are read by forks of one process."""
+    reader = Forking()
+    try:
+        with mock.patch("gaudyseed.core.formats.apart.subprocess.Popen", reader.process):
+            yield reader
+    finally:
+        reader.end()
