@@ -17,6 +17,7 @@ from ..population import Attribute, Curves, Polygons, Population
 from ..population.attribute import WHOLE_FLOAT32
 from ..population.derive import standing
 from ..population.meshes import PART
+from ..population.naming import fits
 from ..population.strands import STRAND
 from .base import About, Piece
 from .columns import Results, check_results
@@ -77,10 +78,12 @@ def _custom(population: Population, results: Results | None, placed: tuple[str, 
     elements = population.elements
     for a in (elements.attribute(name) for name in elements.brought):
         # Results of an earlier run are replaced.
-        if a.fields and a.name not in placed and a.name not in given and a.width <= 4:
+        if a.fields and (a.name not in placed or not fits(a)) and a.name not in given and a.width <= 4:
             yield _column(_word(a.name, taken), a)
     if isinstance(population.form, Polygons) and not _apart(population.form):
-        yield _Column(_word("part", taken), *_whole(elements.attribute("part").values))
+        index = elements.owner_of("part")
+        assert index is not None
+        yield _Column(_word("part", taken), *_whole(index))
     brought = elements.own.get("colour")
     coloured = results is not None and "base_colour" in results and "original_colour" not in elements.own
     if coloured and brought is not None and brought.kind == "colour":
@@ -155,7 +158,7 @@ def _write_mesh(out: Writing, population: Population, results: Results | None, a
         "POSITION": out.add(position, target=34962, ends=True), "NORMAL": out.add(_unit(normal), target=34962),
     }  # fmt: skip
     uv = elements.find("uv")
-    textured = uv.readable if uv is not None and uv.width == 2 else None
+    textured = uv.readable if uv is not None and fits(uv) else None
     laid = _surfaced(out, attributes, population, results, about, textured, _OF_MESHES)
     if split is not None:
         held, more = _whole(split.rows)
@@ -215,10 +218,10 @@ def _write_strands(out: Writing, population: Population, form: Curves, results: 
     position = moved(population.elements.attribute("position").readable, "point", Y_UP).astype("<f4")
     attributes = {"POSITION": out.add(position, target=34962, ends=True)}
     own = population.elements.own
-    if "normal" in own and own["normal"].width == 3:
+    if "normal" in own and fits(own["normal"]):
         normal = moved(own["normal"].readable, "normal", Y_UP).astype("<f4")
         attributes["NORMAL"] = out.add(_unit(normal), target=34962)
-    uv = own["uv"].readable if "uv" in own and own["uv"].width == 2 else None
+    uv = own["uv"].readable if "uv" in own and fits(own["uv"]) else None
     laid = _surfaced(out, attributes, population, results, about, uv, (*_OF_MESHES, STRAND))
     strands = _column("_STRAND", _numbered(population, form))
     attributes["_STRAND"] = out.add(strands.values, target=34962, extras=strands.extras)

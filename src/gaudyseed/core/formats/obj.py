@@ -16,6 +16,7 @@ from ..errors import BadInput, never_overtaken
 from ..kernels import wavefront as kernels
 from ..population import Attribute, Curves, Field, Polygons, Population
 from ..population.meshes import PART
+from ..population.naming import fits
 from ..population.strands import of_strands
 from .base import FORMATS, About, Format, Thing, Wish
 from .cells import Check, is_number
@@ -286,10 +287,11 @@ def write(population: Population, results: Results | None, about: About = About(
         return b"".join([*parts, *_polylines(population, strands)])
     corners = [form.corners]
     for word, name in (("vt", "uv"), ("vn", "normal")):
-        rows, index = _corner_rows(word, form.of_corners.get(name))
+        carried = form.of_corners.get(name)
+        rows, index = _corner_rows(word, carried if carried is not None and fits(carried) else None)
         parts.append(rows)
         corners.append(index)
-    if len(corners[1]) == 0 and (uv := population.elements.own.get("uv")) is not None and uv.width == 2:
+    if len(corners[1]) == 0 and (uv := population.elements.own.get("uv")) is not None and fits(uv):
         parts.append(_rows("vt", [uv.values[:, k] for k in range(2)]))
         corners[1] = form.corners
     return b"".join([*parts, *between_rows(_face_lines(form, corners), _events(form))])
@@ -298,7 +300,7 @@ def write(population: Population, results: Results | None, about: About = About(
 def _polylines(population: Population, form: Curves) -> Iterator[bytes | memoryview]:
     """The lines of strands, with their names before those where they change."""
     uv = population.elements.own.get("uv")
-    textured = uv is not None and uv.width == 2
+    textured = uv is not None and fits(uv)
     if uv is not None and textured:
         yield _rows("vt", [uv.values[:, k] for k in range(2)])
     carried = of_strands(population)

@@ -21,7 +21,7 @@ from ..population import Attribute, Field, Polygons, Population
 from ..population.attribute import WHOLE_FLOAT64
 from ..population.elements import KEY
 from ..population.meshes import PART
-from ..population.naming import LONGEST_NAME
+from ..population.naming import LONGEST_NAME, fits
 from .base import FORMATS, About, Format, Thing, Wish
 from .cells import BATCH, Batch, Check, is_number, runs_as_formula
 from .columns import (
@@ -96,7 +96,8 @@ def read(data: bytes, name: str, check: Check = never_overtaken, wish: Wish = Wi
     vertex = elements[index]
     _check_vertex(vertex, name)
     for e in elements:
-        check_count(e.count if e.name in ("vertex", "face") else 0, name)
+        # More than the file can hold is told below, with what it holds.
+        check_count(e.count if e.name in ("vertex", "face") and e.count <= len(data) else 0, name)
     face = next((k for k, e in enumerate(elements) if e.name == "face" and e.count and e.lists), None)
     body = memoryview(data)[start:]
     if face is not None and face < index:
@@ -580,6 +581,7 @@ def _faces_of(population: Population) -> _Faces | None:
             values = (a.values if a.values.ndim == 1 else a.values[:, k]).astype(f.dtype)
             columns.append(_plain_column(RawColumn(f.name, values, a.labels, a.missing)))
     uv = population.form.of_corners.get("uv")
+    uv = uv if uv is not None and fits(uv) else None
     return _Faces(population.form, columns, None if uv is None else uv.values.astype("<f8"))
 
 

@@ -23,7 +23,7 @@ from ..population import Attribute, Curves, Field, Polygons, Population
 from ..population.attribute import LARGEST, Kind, Light
 from ..population.derive import standing
 from ..population.meshes import PART
-from ..population.naming import LONGEST_NAME
+from ..population.naming import LONGEST_NAME, fits
 from ..population.population import Models
 from ..population.strands import PART as STRAND_PART
 from ..population.strands import check_curves, of_strands, widths_of
@@ -630,7 +630,7 @@ def _curves(population: Population, results: Results | None, about: About) -> It
     yield from _results(population, results, "vertex")
     above, words = {n for table in population.elements.owners for n in table.attributes}, _Words(results)
     for a in _carried(population, words, ("position", "width", "id")):
-        if a.name == "normal":
+        if a.name == "normal" and fits(a):
             yield from _array("normal3f[] normals", a.readable, ' (\n        interpolation = "vertex"\n    )')
         elif a.name not in above or a.name in population.elements.own:
             yield from _of_attribute(a, "vertex", words)

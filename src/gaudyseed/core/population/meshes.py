@@ -15,6 +15,7 @@ from ..geometry.subdivision import Refined, refined
 from ..look.follow import Dialled
 from .attribute import Attribute, Field
 from .elements import KEY, Elements, Owners
+from .naming import fits, free_name
 from .owning import Owning
 from .population import Polygons, Population
 
@@ -70,6 +71,11 @@ def of_polygons(attributes: dict[str, Attribute], form: Polygons, notes: tuple[s
     >>> mesh.elements.level, mesh.elements.attribute("part_size").values.tolist()
     ('vertex', [3, 3, 3])
     """
+    normal = attributes.get("normal")
+    if normal is not None and not fits(normal):
+        # Something else under the name of what a mesh cannot be without.
+        name = free_name("normal_", attributes)
+        attributes = {n: a for n, a in attributes.items() if n != "normal"} | {name: replace(normal, name=name)}
     positions = attributes["position"].readable
     owners = _parts(positions, form)
     derived = {n: d for n, d in _derived(positions, form, attributes).items() if n not in attributes}
@@ -85,8 +91,7 @@ def _derived(
 
     def normals() -> np.ndarray:
         given = attributes.get("normal")
-        fits = given is not None and given.kind == "vector" and given.width == 3
-        return given.readable if given and fits else polygons.normals_of(positions, form.starts, form.corners)
+        return given.readable if given else polygons.normals_of(positions, form.starts, form.corners)
 
     def number(name: str, values: np.ndarray) -> Attribute:
         return Attribute(name, "number", values)
@@ -101,7 +106,7 @@ def _derived(
         ),
     }  # fmt: skip
     uv = form.of_corners.get("uv")
-    if uv is not None:
+    if uv is not None and fits(uv):
         found["uv"] = lambda: Attribute("uv", "vector", _of_first_corners(uv.readable, form, count))
     return found
 

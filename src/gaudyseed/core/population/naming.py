@@ -21,6 +21,9 @@ _FORMS: dict[str, tuple[tuple[Kind, ...], tuple[int, ...]]] = {
     "uv": (("vector",), (2,)), "colour": (("colour",), (3, 4)), "part": (("integer", "text"), (1,)),
     "copy": (("integer",), (1,)), "strand": (("integer", "text"), (1,)), "part_name": (("text",), (1,)),
 }  # fmt: skip
+#: Those of them without which a population cannot be: nothing else may have their names. Of all others who reads them
+#: asks whether they fit.
+_HELD = ("position", "copy_position", "part", "copy", "strand", "part_name")
 
 
 def fits(a: Attribute, name: str | None = None) -> bool:
@@ -66,8 +69,8 @@ def free_name(wanted: str, taken: Iterable[str]) -> str:
 def well_named(table: Mapping[str, Attribute], where: str) -> dict[str, Attribute]:
     """The attributes of one level under names that can be stored, no two alike; those of known names are what they say.
 
-    What is called like something that it is not gets a line below behind its name. BadInput where there are too many;
-    ``where`` is the file, for the sentence.
+    What is called like something that elements cannot be without gets a line below behind its name. BadInput where
+    there are too many; ``where`` is the file, for the sentence.
     """
     if len(table) > MOST_ATTRIBUTES:
         raise BadInput(
@@ -76,12 +79,12 @@ def well_named(table: Mapping[str, Attribute], where: str) -> dict[str, Attribut
         )  # fmt: skip
     found: dict[str, Attribute] = {}
     # Those that stay as they are first, so that none takes the name of another.
-    staying = {name for name, a in table.items() if _well(name) and fits(a, name)}
+    staying = {name for name, a in table.items() if _well(name) and (name not in _HELD or fits(a, name))}
     for name, a in table.items():
         if name in staying:
             found[name] = _said(a, name)
             continue
-        other = free_name(name, {*staying, *found, *_FORMS})
+        other = free_name(name, {*staying, *found, *_HELD})
         found[other] = _said(a, other)
     return found
 

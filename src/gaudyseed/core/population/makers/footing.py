@@ -20,6 +20,7 @@ from ...reading import Reading
 from ..attribute import Attribute
 from ..attribute import Field as Column
 from ..elements import Owners
+from ..naming import fits
 from ..population import Polygons, Population, Standing
 from .base import MakerModel, Makings
 
@@ -140,7 +141,7 @@ def on_triangles(mesh: Population, on: str, triangles: np.ndarray, weights: np.n
     lengths = np.linalg.norm(normals, axis=1, keepdims=True)
     normals = (normals / np.where(lengths > 0, lengths, 1)).astype(np.float32)
     uv, uvs = form.of_corners.get("uv"), None
-    if uv is not None:
+    if uv is not None and fits(uv):
         uvs = (uv.readable[form.cut[0][triangles]] * weights[:, :, None]).sum(axis=1, dtype=np.float32)
     faces = form.cut[1][triangles]
     table = mesh.elements.owners[0]

@@ -20,7 +20,7 @@ from ..attribute import Attribute, Light
 from ..attribute import Field as Column
 from ..derive import with_derived
 from ..meshes import PART, Subdivision, check_polygons, of_polygons, subdivided, subdivided_count
-from ..naming import MOST_ATTRIBUTES, well_named
+from ..naming import MOST_ATTRIBUTES
 from ..population import Curves, Models, Polygons, Population, of_points
 from ..strands import curves_of, of_curves, of_strands
 from .base import ALONE, ColumnSource, MakerModel, Makings
@@ -165,7 +165,7 @@ class ImportedMaker(MakerModel):
     ) -> dict[str, Attribute]:
         for a in attributes:
             _check_form(a)
-        return well_named({a.name: self._attribute(a, count, columns) for a in attributes}, self.file)
+        return {a.name: self._attribute(a, count, columns) for a in attributes}
 
     def _polygons(self, faces: ImportedFaces, columns: ColumnSource) -> Polygons:
         sizes, corners = (
