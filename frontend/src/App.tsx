@@ -97,7 +97,7 @@ function Header({ onSearch }: { onSearch: () => void }) {
   const canUndo = useStore((s) => s.canUndo);
   const canRedo = useStore((s) => s.canRedo);
   return (
-    <header className="grid h-11 grid-cols-[1fr_auto_1fr] items-center border-b border-line bg-panel px-3">
+    <header className="grid h-11 min-w-0 grid-cols-[minmax(0,1fr)_auto_minmax(0,1fr)] items-center border-b border-line bg-panel px-3 max-[760px]:grid-cols-[minmax(0,1fr)_auto_auto] max-[760px]:gap-2 max-[760px]:px-2">
       <div className="flex min-w-0 items-center gap-1.5">
         <svg viewBox="0 0 24 24" className="size-6 flex-none" fill="none" aria-hidden>
           <path d="M12 2c5 3.6 7 7 7 11a7 7 0 0 1-14 0c0-4 2-7.4 7-11Z" fill="var(--ink)" />
@@ -109,7 +109,7 @@ function Header({ onSearch }: { onSearch: () => void }) {
             strokeLinejoin="round"
           />
         </svg>
-        <h1 className="mr-0.5 ml-1 text-[15px] font-bold whitespace-nowrap">Gaudy Seed</h1>
+        <h1 className="mr-0.5 ml-1 text-[15px] font-bold whitespace-nowrap max-[760px]:sr-only">Gaudy Seed</h1>
         <SceneMenu />
         <SaveState />
       </div>
@@ -119,7 +119,7 @@ function Header({ onSearch }: { onSearch: () => void }) {
             key={r.room}
             type="button"
             aria-current={r.room === room ? "page" : undefined}
-            className={`h-6.5 w-[88px] cursor-pointer rounded-md text-[13px] ${r.room === room ? "bg-ink font-semibold text-on-ink" : "hover:bg-panel"}`}
+            className={`h-6.5 w-[88px] cursor-pointer rounded-md text-[13px] max-[760px]:w-[68px] ${r.room === room ? "bg-ink font-semibold text-on-ink" : "hover:bg-panel"}`}
             onClick={() => showRoom(r.room)}
           >
             {r.name}
@@ -136,10 +136,10 @@ function Header({ onSearch }: { onSearch: () => void }) {
         <IconButton label="Light or dim interface" onClick={flipTheme}>
           <SunMoon size={15} />
         </IconButton>
-        <button type="button" className="button ml-1.5" onClick={onSearch}>
+        <button type="button" className="button ml-1.5 max-[760px]:px-2" onClick={onSearch}>
           <Search size={13} aria-hidden />
-          Search commands
-          <kbd className="font-sans text-[11px] text-soft">Ctrl K</kbd>
+          <span className="max-[760px]:sr-only">Search commands</span>
+          <kbd className="font-sans text-[11px] text-soft max-[760px]:hidden">Ctrl K</kbd>
         </button>
       </div>
     </header>
@@ -216,11 +216,11 @@ export function App() {
   }
   return (
     <div
-      className="grid h-full grid-rows-[44px_minmax(0,1fr)_46px]"
+      className="grid h-full grid-cols-[minmax(0,1fr)] grid-rows-[44px_minmax(0,1fr)_46px]"
       data-loaded={loaded}
     >
       <Header onSearch={search} />
-      <main className="grid min-h-0 grid-cols-[212px_minmax(0,1fr)_456px] min-[1600px]:grid-cols-[248px_minmax(0,1fr)_560px]">
+      <main className="grid min-h-0 grid-cols-[212px_minmax(0,1fr)_456px] max-[900px]:grid-cols-[164px_minmax(0,1fr)_372px] min-[1600px]:grid-cols-[248px_minmax(0,1fr)_560px]">
         <aside className="min-h-0 overflow-y-auto border-r border-line">
           <shown.left />
         </aside>

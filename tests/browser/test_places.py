@@ -272,6 +272,49 @@ class FoxMask(PlaceCase):
         # What was left unpainted stays as it was.
         self.assertLess(moved.mean(), 0.6)
 
+    def test_a_stroke_whose_server_dies_waits_and_is_painted_again(self):
+        """All of it, and that of a second stroke meanwhile; both are undone apart."""
+        page = self.page
+        self.button("Paint a new weight").click()
+        self.brush("0.5")
+        self.settle()
+        x, y = self.middle()
+        page.mouse.move(x - 30, y - 30)
+        page.mouse.down()
+        with page.expect_response(lambda r: r.url.endswith("/strokes")):
+            page.mouse.move(x, y - 30, steps=4)
+        self.server.stop(kill=True)
+        page.mouse.move(x + 30, y - 30, steps=4)
+        page.mouse.up()
+        page.get_by_text("not saved yet").wait_for()
+        page.mouse.move(x, y + 20)
+        page.mouse.down()
+        page.mouse.move(x + 8, y + 20, steps=2)
+        page.mouse.up()
+        page.wait_for_timeout(300)
+        self.assertEqual(page.get_by_label("Save state").get_attribute("data-saving"), "offline")
+        self.server.start()
+        self.settle()
+        twice = self.kept()["digest"]
+        self.assertEqual(len(twice), 32)
+        page.reload()
+        self.settle()
+        self.assertEqual(self.stored()["populations"][0]["painted"][0]["digest"], twice)
+        self.after(page.get_by_role("button", name=re.compile("^Undo")).click)
+        once = self.stored()["populations"][0]["painted"][0]["digest"]
+        self.assertNotEqual(once, twice)
+        self.after(page.get_by_role("button", name=re.compile("^Undo")).click)
+        self.assertEqual(self.stored()["populations"][0]["painted"][0]["digest"], "")
+        # What the first one left is what its dabs leave when nothing goes wrong: both ends of it are painted.
+        self.assertEqual(len(once), 32)
+
+    def test_the_brush_beside_everything_says_so(self):
+        self.button("Paint a new weight").click()
+        self.settle()
+        box = self.page.get_by_role("application").bounding_box()
+        self.page.mouse.click(box["x"] + 6, box["y"] + box["height"] - 60)
+        self.page.get_by_role("alert").filter(has_text="met nothing").wait_for()
+
     def test_a_stroke_on_its_way_is_not_called_saved(self):
         held: list = []
 

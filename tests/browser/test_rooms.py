@@ -592,6 +592,23 @@ class Trust(BrowserCase):
 class Looks(BrowserCase):
     """The page as such: accessible, achromatic, without requests elsewhere or blocked content."""
 
+    def test_at_twice_the_size_everything_is_within_the_page(self):
+        """1280x800 at 200 % is 640x400 to the page (WCAG 2.1, 1.4.4)."""
+        self.addCleanup(self.page.set_viewport_size, self.SIZE)
+        beyond = """() => [...document.querySelectorAll('button, input, select, [role=slider]')].filter((e) => {
+            const box = e.getBoundingClientRect();
+            return box.width > 0 && (box.right > innerWidth + 0.5 || box.left < -0.5);
+        }).map((e) => e.getAttribute('aria-label') ?? e.textContent)"""
+        for width, height in ((640, 400), (760, 480), (900, 600)):
+            self.page.set_viewport_size({"width": width, "height": height})
+            for room in ("Gather", "Colour", "Publish"):
+                self.page.get_by_role("navigation", name="Rooms").get_by_role("button", name=room).click()
+                self.page.wait_for_timeout(300)
+                wide = self.page.evaluate("document.documentElement.scrollWidth - innerWidth")
+                self.assertEqual((wide, self.page.evaluate(beyond)), (0, []), f"{room} at {width}")
+                box = self.page.get_by_role("application").bounding_box()
+                self.assertGreater(box["width"], 90)
+
     def test_accessibility(self):
         """axe-core, WCAG 2 A and AA, in every room and both themes."""
         script = (ROOT / "frontend/node_modules/axe-core/axe.min.js").read_text()

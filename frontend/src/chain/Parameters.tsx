@@ -68,9 +68,9 @@ export function Parameters({ values, schema, onDraft, onCommit, skip = [], colum
     <div
       className={
         columns
-          ? "columned grid grid-cols-2 items-center gap-x-2 gap-y-2"
+          ? "columned grid grid-cols-2 items-center gap-x-2 gap-y-2 max-[900px]:grid-cols-1 max-[900px]:[&>*]:col-span-1"
           : names.length > 7
-            ? "aligned grid grid-cols-2 items-center gap-x-2 gap-y-2"
+            ? "aligned grid grid-cols-2 items-center gap-x-2 gap-y-2 max-[900px]:grid-cols-1 max-[900px]:[&>*]:col-span-1"
             : "flex flex-wrap items-center gap-x-3.5 gap-y-2"
       }
     >
