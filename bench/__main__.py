@@ -450,5 +450,6 @@ if __name__ == "__main__":
     if "--fuzz" in sys.argv:
         from bench import fuzz
 
-        sys.exit(fuzz.main())
+        after = sys.argv[sys.argv.index("--fuzz") + 1 :]
+        sys.exit(fuzz.main(part=float(after[0]) if after else 1.0))
     main()

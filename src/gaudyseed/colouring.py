@@ -156,8 +156,21 @@ class Colouring:
         if last - first >= MOST_FRAMES:
             raise BadInput(f"These are {last - first + 1:,} frames; at most {MOST_FRAMES:,} are written.",
                            place="--frames")  # fmt: skip
+        if self._missing == "stop" and self._points is not None:
+            self._check_files(self._points, range(first, last + 1))
         for number in range(first, last + 1):
             yield float(number)
+
+    @staticmethod
+    def _check_files(points: Path, frames: range) -> None:
+        """BadInput where a numbered file has none beside it for one of some frames; before anything is written."""
+        for frame in frames:
+            if numbered(points, frame)[1] not in (None, frame):
+                raise BadInput(
+                    f"Frame {frame} has no file beside {points.name}. Write it, or hold the earlier one with "
+                    "--missing hold.",
+                    place=points.name, code="missing_frame",
+                )  # fmt: skip
 
     def coloured(self, frame: float | None, form: Format | None) -> tuple[Evaluation, bytes, list[str]]:
         """The results at a frame, the file (empty without a format), and the sentences not told before."""
@@ -225,12 +238,6 @@ class Colouring:
         assert self._points is not None
         path, at = numbered(self._points, frame) if frame is not None else (self._points, None)
         if at is not None and frame is not None and at != math.floor(frame):
-            if self._missing == "stop":
-                raise BadInput(
-                    f"Frame {frame:g} has no file beside {self._points.name}. Write it, or hold the earlier one with "
-                    "--missing hold.",
-                    place=self._points.name, code="missing_frame",
-                )  # fmt: skip
             self._held[int(frame)] = at
         if self._read is None or self._read[:2] != (path, frame):
             data = read_file(path, LARGEST_FILE)

@@ -12,6 +12,7 @@ import tempfile
 import threading
 import unittest
 from pathlib import Path
+from unittest import mock
 
 import numpy as np
 from click.testing import CliRunner
@@ -252,6 +253,21 @@ class Serving(unittest.TestCase):
         with tempfile.TemporaryDirectory() as folder:
             command = [sys.executable, "-m", "gaudyseed.cli", "serve", "--no-open", "--data", f"{folder}/data.sqlite"]
             return subprocess.run([*command, *arguments], capture_output=True, text=True, timeout=60)
+
+    def test_a_first_start_says_that_it_compiles(self):
+        def warm(say) -> None:
+            say("compiled 1 of 31 kernel files")
+
+        kernels = "gaudyseed.core.kernels"
+        with (
+            tempfile.TemporaryDirectory() as folder,
+            mock.patch(f"{kernels}.cold", return_value=["noise"]),
+            mock.patch(f"{kernels}.warm", warm),
+            mock.patch("gaudyseed.cli._bound", side_effect=KeyError),
+        ):
+            done = CliRunner().invoke(main, ["serve", "--no-open", "--data", f"{folder}/data.sqlite"])
+        self.assertIn("takes about two minutes", done.stderr)
+        self.assertIn("compiled 1 of 31", done.stderr)
 
     def test_ports_and_addresses_that_cannot_be_had(self):
         holders = []

@@ -101,6 +101,23 @@ class Scenes(CommandLine):
         done = self.run_it(self.points, "--look", self.look, "--out", "no.ply", "--frame", "24.2")
         self.assertEqual(done.returncode, 2)
 
+    def test_frames_without_a_file_of_their_own(self):
+        """Of files 1, 2 and 4 frame 3 is as frame 2, and 5 as 4; what is before the first is as that."""
+        for k in (1, 2, 4):
+            (self.folder / f"smoke.{k:04d}.csv").write_text(f"x,y,z\n{k},0,0\n0,{k},0\n")
+        (self.folder / "smoke.wide.csv").write_text("not one of them")
+        arguments = (self.folder / "smoke.0001.csv", "--look", self.look, "--out", "coloured.csv", "--frames", "0-5")
+        done = self.run_it(*arguments)
+        self.assertEqual(done.returncode, 0, done.stderr)
+        held = {int(p.stem.partition(".")[2]): p.read_text() for p in self.folder.glob("coloured.*.csv")}
+        self.assertEqual([held[k].splitlines()[1].split(",")[0] for k in range(6)], ["1", "1", "2", "2", "4", "4"])
+        for frame, at in ((0, 1), (3, 2), (5, 4)):
+            self.assertIn(f"frame {frame} has no file; that of frame {at} holds", done.stderr)
+        self.assertEqual(done.stderr.count("has no file"), 3)
+        done = self.run_it(*arguments[:-1], "1-3", "--missing", "stop")
+        self.assertEqual((done.returncode, done.stderr.count("\n")), (2, 1), done.stderr)
+        self.assertIn("Frame 3 has no file", done.stderr)
+
     def test_what_is_lost_is_told(self):
         table = self.folder / "kinds.csv"
         table.write_text("x,y,z,kind\n0,0,0,fish\n1,0,0,fox\n")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import copy
 import io
 import json
@@ -17,8 +18,11 @@ import numpy as np
 from flask.testing import FlaskClient
 from PIL import Image
 
+from gaudyseed.core.formats import FORMATS
 from gaudyseed.core.look.steps import STEPS
+from tests.forking import forked
 from tests.support import beetle_scene, ply_text
+from tests.web import mutations
 
 #: What is put in place of something in a document.
 ODD: list[Any] = [
@@ -165,6 +169,66 @@ def drafts(seed: int, count: int) -> Iterator[tuple[str, dict[str, Any]]]:
         yield request(documents.rng, draft)
 
 
+class Stored:
+    """What documents name and a store keeps: painted columns, right and wrong ones, and the makers of imports."""
+
+    def __init__(self, client: FlaskClient) -> None:
+        scene = beetle_scene()
+        scene["populations"][0] |= {"painted": [{"name": "wear"}]}
+        scene["populations"][0]["maker"]["count"] = 60
+        body = {"scene": scene, "population": "beetle-sequins", "column": "wear", "dabs": [[0, 0, 1]]}
+        self.columns = ["", "0" * 32, client.post("/api/strokes", json=body).json["painted"]["digest"]]
+        makers = []
+        for k in (1, 2):
+            rows = "".join(f"{n},{k},{n % 3},t{n}\n" for n in range(20 * k))
+            data = f"x,y,z,kind\n{rows}".encode()
+            makers.append(client.post(f"/api/imports?name=a.{k}.csv", data=data).json["things"][0]["maker"])
+        frames = [{"frame": k, "maker": maker} for k, maker in enumerate(makers)]
+        sequence = client.post("/api/sequences", json={"file": "a.1.csv", "frames": frames}).json["maker"]
+        #: What may stand in the place of a maker, and the digests of their columns.
+        self.makers = [*makers, sequence]
+        self.columns += [a["digest"] for maker in makers for a in maker["attributes"]]
+
+
+def whole_documents(seed: int, count: int, stored: Stored) -> Iterator[tuple[str, dict[str, Any]]]:
+    """Requests with scenes that have painted columns, placements, drafts and sequences; most have something odd."""
+    documents = Documents(seed)
+    rng = documents.rng
+    for k in range(count):
+        scene = beetle_scene()
+        own = scene["populations"][0]
+        own["maker"] = copy.deepcopy(rng.choice([{**own["maker"], "count": 60}, *stored.makers]))
+        own["look"] = documents.look()
+        own["painted"] = [
+            {"name": rng.choice(["wear", "position", "normal", "id", "uv", "size", "kind"]), "digest": digest,
+             "kind": rng.choice(["number", "colour", "vector"]), "subdivision": rng.choice([0, 3])}
+            for digest in rng.sample(stored.columns, rng.randint(0, 2))
+        ]  # fmt: skip
+        for column in own["painted"]:
+            column["fill"] = "#808080" if column["kind"] == "colour" else rng.choice([0, 1e30, -1])
+        far, size = [0, 1e6, -1e6, 1e-300], rng.choice([1, 1e-300, 1e-9, 1e6])
+        turn = [rng.choice([0, 45, 36_000]), 0, 0]
+        own["place"] = {"position": [rng.choice(far) for _ in "xyz"], "turn": turn, "size": size}
+        own["draft"] = {"every": rng.choice([1, 5, 100_000]), "count": rng.choice([None, 1, 7])}
+        scene["dials"] = [{"name": "d", "value": 0.5}, {"name": "n", "value": 7}, {"name": "c", "value": "#ff8800"}]
+        scene["timeline"] = {"first": 0, "last": rng.choice([0, 5])}
+        if k % 3:
+            # In the document as a whole, or in what these tests are about.
+            where = rng.choice([scene, own, own["maker"], own["place"], {"painted": own["painted"]}])
+            documents.spoiled(where)
+        body = {"scene": scene, "population": "beetle-sequins"}
+        brush = {"radius": rng.choice([0.3, 1e-6, 1e6]), "way": rng.choice(["add", "soften", "set_all"])}
+        stroke = {"column": "wear", "dabs": [[0, 0, rng.choice([0.5, 1e9])]] * rng.choice([1, 40]), "brush": brush}
+        yield rng.choice([
+            ("/evaluations", {"scene": scene, "wanted": [{"population": "beetle-sequins", "trace": 1}],
+                              "frame": rng.choice([None, 1, 3.5])}),
+            ("/populations", {**body, "frame": rng.choice([None, 2])}), ("/strokes", {**body, **stroke}),
+            ("/kept-values", {**body, "signal": "s", "name": rng.choice(["held", "", "position", "a b"])}),
+            ("/exports", {**body, "format": rng.choice(["csv", "ply", "glb", "usd", "materialx"])}),
+            ("/exports/losses", body), ("/elements", body), ("/scenes", {"document": scene}),
+        ])  # fmt: skip
+
+
 def _picture(form: str, rng: np.random.Generator) -> bytes:
     out = io.BytesIO()
     Image.fromarray(rng.integers(0, 256, (12, 16, 3), np.uint8)).save(out, form)
@@ -232,9 +296,44 @@ class Report:
     growth: int = 0
 
 
+def fuzz_files(client: FlaskClient, form: str, seed: int, count: int) -> Report:
+    """Send so many changed files of a format for a look at them.
+
+    Of those that are taken every tenth is imported, coloured and written again: what was read must hold.
+    """
+    report, before = Report(), _peak()
+    ending = FORMATS[form].ending
+    # Another process for each would take hours.
+    with forked() if form.startswith("usd") else contextlib.nullcontext():
+        for k, data in enumerate(mutations.mutated(form, seed, count)):
+            what = f"{form} {seed} {k}"
+            taken = _note(report, what, lambda d=data: client.post(f"/api/imports/preview?name=a{ending}", data=d))
+            if taken and k % 10 == 0:
+                _carried_through(client, report, what, data, ending)
+    report.growth = _peak() - before
+    return report
+
+
+def _carried_through(client: FlaskClient, report: Report, what: str, data: bytes, ending: str) -> None:
+    things = client.post(f"/api/imports?name=a{ending}", data=data).json["things"][:4]
+    for thing in things:
+        scene = beetle_scene()
+        own = scene["populations"][0]
+        scene["populations"] = [{**own, "maker": thing["maker"], "look": thing["look"], "shape": thing["shape"]}]
+        body = {"scene": scene, "population": own["id"]}
+        asked = {"scene": scene, "wanted": [{"population": own["id"], "trace": 0}]}
+        sent = {"/evaluations": asked, "/populations": body, "/elements": body}
+        sent |= {f"/exports?{word}": {**body, "format": word} for word in ("csv", "ply", "glb", "usd", "obj")}
+        for path, document in sent.items():
+            address = f"/api{path.partition('?')[0]}"
+            _note(report, f"{what} {path}", lambda a=address, b=document: client.post(a, json=b))
+
+
 def fuzz(client: FlaskClient, seed: int, requests: int, of_files: int) -> Report:
     """Send so many requests and files; an answer of 5xx or without a sentence is wrong."""
     report, before = Report(), _peak()
+    for path, body in whole_documents(seed, requests, Stored(client)):
+        _note(report, f"{path} {json.dumps(body)}", lambda p=path, b=body: client.post(f"/api{p}", json=b))
     for path, body in drafts(seed, requests):
         _note(report, f"{path} {json.dumps(body)}", lambda p=path, b=body: client.post(f"/api{p}", json=b))
     for address, data in files(seed, of_files):
@@ -247,11 +346,15 @@ def _peak() -> int:
     return resource.getrusage(resource.RUSAGE_SELF).ru_maxrss * 1024
 
 
-def _note(report: Report, what: str, send: Any) -> None:
+def _note(report: Report, what: str, send: Any) -> bool:
+    """Send, and note what came; whether it was taken."""
     began = time.monotonic()
     answer = send()
     report.slowest = max(report.slowest, time.monotonic() - began)
     report.answers[answer.status_code] += 1
-    told = answer.status_code == 200 or (400 <= answer.status_code < 500 and len(answer.json["sentence"]) > 10)
+    told = answer.status_code in (200, 201) or (400 <= answer.status_code < 500 and len(answer.json["sentence"]) > 10)
     if not told:
         report.wrong.append(f"{answer.status_code} {what} {answer.data[:300]!r}")
+    if b'"unforeseen"' in answer.data[-4000:]:
+        report.wrong.append(f"told after it had begun: {what}")
+    return answer.status_code == 200
