@@ -77,17 +77,22 @@ def placeable(values: np.ndarray) -> Any:
         return np.abs(values.astype(np.float64)) <= float(LARGEST) * 1.0001
 
 
+def check_placed(places: np.ndarray, name: str, one: str, many: str) -> None:
+    """BadInput where some of (n, 3) places cannot be; what stands there is ``one`` of ``many``."""
+    bad = np.flatnonzero(~placeable(places).all(axis=1))
+    if len(bad):
+        raise BadInput(
+            f"{len(bad):,} {many} of {name} have no usable place: the first is {one} {bad[0] + 1}. "
+            f"Give every {one} finite coordinates.",
+            place=f"{name}, {one} {bad[0] + 1}", code="bad_coordinate",
+        )  # fmt: skip
+
+
 def clones_of(table: dict[str, Attribute], name: str, notes: tuple[str, ...] = ()) -> Population:
     """Clones out of a file, each an element of ``table``; BadInput where some have no finite place."""
     held = well_named(table, name)
     places = held["position"].values
-    bad = np.flatnonzero(~placeable(places).all(axis=1))
-    if len(bad):
-        raise BadInput(
-            f"{len(bad):,} elements of {name} have no usable place: the first is element {bad[0] + 1}. "
-            "Give every element finite coordinates.",
-            place=f"{name}, element {bad[0] + 1}", code="bad_coordinate",
-        )  # fmt: skip
+    check_placed(places, name, "element", "elements")
     check_count(len(places), name)
     return with_derived(of_points(len(places), held, notes))
 

@@ -16,7 +16,7 @@ from ..population import Attribute, Elements, Field, Polygons, Population
 from ..population.meshes import PART, check_polygons, of_polygons
 from ..population.naming import LONGEST_NAME, sayable, well_named
 from .base import Thing
-from .columns import MOST_THINGS, Results, check_count, clones_of, placeable
+from .columns import MOST_THINGS, Results, check_count, check_placed, clones_of
 
 #: Parts that a mesh of a file may have.
 MOST_PARTS = 4_000_000
@@ -35,13 +35,7 @@ def mesh_of(
     """
     position = attributes["position"]
     check_count(len(position.values), name)
-    bad = np.flatnonzero(~placeable(position.values).all(axis=1))
-    if len(bad):
-        raise BadInput(
-            f"{len(bad):,} vertices of {name} have no usable place: the first is vertex {bad[0] + 1}. "
-            "Give every vertex finite coordinates.",
-            place=f"{name}, vertex {bad[0] + 1}", code="bad_coordinate",
-        )  # fmt: skip
+    check_placed(position.values, name, "vertex", "vertices")
     check_polygons(starts, corners, len(position.values), name)
     form = Polygons(
         np.ascontiguousarray(starts, np.int64), np.ascontiguousarray(corners, np.int32),
