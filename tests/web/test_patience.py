@@ -130,6 +130,18 @@ class Documents(ServerCase):
             body = {"scene": scene, "population": ID, "signal": "s", "name": name}
             self.refused(self.client.post("/api/kept-values", json=body), 422, "name")
 
+    def test_lists_and_names_that_are_too_long_are_told_in_words(self):
+        scene = self.small()
+        scene["populations"][0]["painted"] = [{"name": f"c{k}"} for k in range(33)]
+        answer = self.client.post("/api/populations", json={"scene": scene, "population": ID})
+        self.refused(answer, 422, "'painted' has", "at most 32 are taken")
+        scene["populations"][0]["painted"] = [{"name": "wear (fine)"}]
+        self.refused(self.client.post("/api/populations", json={"scene": scene, "population": ID}), 422, "no name here")
+        scene["populations"][0]["painted"] = [{"name": "c" * 101}]
+        self.refused(
+            self.client.post("/api/populations", json={"scene": scene, "population": ID}), 422, "101 characters"
+        )
+
     def test_an_error_while_the_answer_goes_out_is_told(self):
         self.scene = self.small()
         with mock.patch("gaudyseed.core.report.Reporter.advisories", side_effect=ZeroDivisionError), \
@@ -296,6 +308,25 @@ class NoRoom(ServerCase):
                 self.refused(answer, 507, "no room", tempfile.gettempdir())
             body = {"scene": self.scene, "population": ID, "format": "usdc"}
             self.refused(self.client.post("/api/exports", json=body), 507, "no room")
+
+    def test_a_body_that_has_no_room_is_answered(self):
+        from waitress.adjustments import Adjustments
+
+        from gaudyseed.web.security import Guard
+        from gaudyseed.web.server import _Parser
+
+        adj = Adjustments()
+        adj.guard = Guard(None)
+        parser = _Parser(adj, "127.0.0.1")
+        head = b"POST /api/imports?name=a.csv HTTP/1.1\r\nHost: localhost\r\nContent-Length: 2000000\r\n\r\n"
+        parser.received(head)
+        full = OSError(errno.ENOSPC, os.strerror(errno.ENOSPC))
+        with mock.patch.object(parser.body_rcv, "received", side_effect=full):
+            self.assertEqual(parser.received(b"x" * 70_000), 70_000)
+        self.assertTrue(parser.completed)
+        status, _, body = parser.error.to_response()
+        self.assertTrue(status.startswith("507"))
+        self.assertIn("no room", json.loads(body)["sentence"])
 
     def test_a_process_apart_that_meets_a_full_disk(self):
         """A limit on the size of files stands for the disk: what it writes beyond that fails."""

@@ -165,6 +165,16 @@ def _sentence(error: Any, model: type[BaseModel]) -> str:
         return f"{str(context['error']).rstrip('.')}."
     if kind == "string_pattern_mismatch" and "0-9a-fA-F" in context.get("pattern", ""):
         return f"{shown} is not a colour. Write six hexadecimal digits after #, such as #d8452f."
+    if kind == "string_pattern_mismatch" and last == "name":
+        return f"{shown} is no name here. Leave out quotes, brackets and backslashes, and blanks at its ends."
+    if kind in ("too_long", "string_too_long"):
+        many = len(given) if isinstance(given, str) else context.get("actual_length") or "too many"
+        what = "characters" if isinstance(given, str) else "items"
+        return f"{last!r} has {many} {what}; at most {context['max_length']} are taken. Leave out some."
+    if kind in ("too_short", "string_too_short"):
+        many = len(given) if isinstance(given, str) else context.get("actual_length", 0)
+        what = "characters" if isinstance(given, str) else "items"
+        return f"{last!r} has {many} {what}; at least {context['min_length']} is wanted. Add some."
     return f"{error['msg']}; got {shown}."
 
 
