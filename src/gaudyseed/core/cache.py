@@ -1,10 +1,20 @@
-"""A cache of results by digest, bounded in bytes, least recently used out first."""
+"""Caches of results by digest, each bounded in bytes and all of them together; what was used longest ago goes first."""
 
 from __future__ import annotations
 
+import itertools
 import threading
+import weakref
 from collections import OrderedDict
 from typing import Any
+
+#: Bytes that all caches of a process keep together. Each has a bound of its own as well, which is less than this where
+#: what it keeps is rarely wanted again.
+MOST_ALTOGETHER = 1200 * 1024 * 1024
+#: Counts uses, so that those of different caches can be told in time.
+_clock = itertools.count()
+_all: weakref.WeakSet[ResultCache] = weakref.WeakSet()
+_listing = threading.Lock()
 
 
 class ResultCache:
@@ -12,9 +22,12 @@ class ResultCache:
 
     def __init__(self, limit: int = 512 * 1024 * 1024) -> None:
         self._limit = limit
-        self._items: OrderedDict[str, tuple[Any, int]] = OrderedDict()
+        #: By key a value, its bytes, and when it was used last.
+        self._items: OrderedDict[str, tuple[Any, int, int]] = OrderedDict()
         self._size = 0
         self._lock = threading.Lock()
+        with _listing:
+            _all.add(self)
 
     def get(self, key: str) -> Any | None:
         """The value under the key, or None."""
@@ -22,6 +35,7 @@ class ResultCache:
             found = self._items.get(key)
             if found is None:
                 return None
+            self._items[key] = (found[0], found[1], next(_clock))
             self._items.move_to_end(key)
             return found[0]
 
@@ -29,23 +43,63 @@ class ResultCache:
         """Keep a value of about ``size`` bytes; one larger than a third of the limit is not kept."""
         if size > self._limit // 3:
             return
+        gone = []
         with self._lock:
             old = self._items.pop(key, None)
             if old:
+                gone.append(old)
                 self._size -= old[1]
-            self._items[key] = (value, size)
+            self._items[key] = (value, size, next(_clock))
             self._size += size
             while self._size > self._limit:
-                _, (_, freed) = self._items.popitem(last=False)
-                self._size -= freed
+                gone.append(self._drop())
+        # Outside of the lock: what goes may run finalizers, and the caches are looked at one after another.
+        del gone
+        _relieve()
+
+    def _drop(self) -> tuple[Any, int, int]:
+        """Forget what was used longest ago; the lock is held."""
+        _, dropped = self._items.popitem(last=False)
+        self._size -= dropped[1]
+        return dropped
+
+    def _oldest(self) -> int | None:
+        """When the item was used that was used longest ago; None where there is none."""
+        with self._lock:
+            first = next(iter(self._items.values()), None)
+            return None if first is None else first[2]
+
+    def _relieve(self) -> None:
+        """Forget what was used longest ago, if there is anything."""
+        with self._lock:
+            gone = self._drop() if self._items else None
+        del gone
 
     def clear(self) -> None:
         """Forget everything."""
         with self._lock:
-            self._items.clear()
+            gone, self._items = self._items, OrderedDict()
             self._size = 0
+        del gone
 
     @property
     def size(self) -> int:
         """Bytes kept."""
         return self._size
+
+
+def altogether() -> int:
+    """Bytes that all caches keep."""
+    with _listing:
+        return sum(cache.size for cache in _all)
+
+
+def _relieve() -> None:
+    """Forget what was used longest ago, in whichever cache, until all of them are within their bound."""
+    while altogether() > MOST_ALTOGETHER:
+        with _listing:
+            caches = list(_all)
+        used = [(at, cache) for cache in caches if (at := cache._oldest()) is not None]
+        if not used:
+            return
+        min(used, key=lambda pair: pair[0])[1]._relieve()

@@ -24,7 +24,7 @@ from ..store import Keeper, Store
 
 #: Rates that are known; older ones are forgotten.
 _MOST_RATES = 1000
-POPULATION_BYTES = 1024 * 1024 * 1024
+POPULATION_BYTES = 640 * 1024 * 1024
 _MOST_SESSIONS = 1000
 #: Seconds after which one who waits for a population looks whether it is still wanted.
 _WAIT = 0.25
