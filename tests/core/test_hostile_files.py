@@ -181,8 +181,9 @@ class Numbers(Sound):
     def test_a_turn_of_nothing_goes_out_as_a_turn(self):
         rows = "x,y,z,qx,qy,qz,qw\n0,0,0,0,0,0,0\n1,0,0,0,0,0,1\n"
         (clones,) = self.whole(rows.encode(), "still.csv")
-        back = read_points(FORMATS["glb"].write(clones, None), "still.glb")
-        np.testing.assert_allclose(back.elements.own["orientation"].values, [[0, 0, 0, 1]] * 2, atol=1e-6)
+        for form in ("glb", "usd"):
+            back = read_points(FORMATS[form].write(clones, None), f"still{FORMATS[form].ending}")
+            np.testing.assert_allclose(back.elements.own["orientation"].values, [[0, 0, 0, 1]] * 2, atol=1e-6)
 
 
 class Names(Sound):
@@ -444,6 +445,14 @@ class Proportion(Sound):
         data = gltf(places, np.arange(30_000, dtype="<u2"), meshes=meshes, nodes=nodes,
                     scenes=[{"nodes": list(range(many))}])  # fmt: skip
         self.within(data, 2, 100, "36,000,000")
+
+    def test_instances_that_share_one_array(self):
+        places = np.zeros((100_000, 3), "<f4")
+        node = {"mesh": 0, "extensions": {INSTANCING: {"attributes": {"TRANSLATION": 3}}}}
+        for many, said in ((300, "30,000,000"), (100, "9,900,000 elements of arrays that its meshes share")):
+            data = gltf(CORNERS, UP, ORDER, places, nodes=[node] * many, scenes=[{"nodes": list(range(many))}],
+                        meshes=[{"primitives": [{"attributes": {"POSITION": 0}, "indices": 2}]}])  # fmt: skip
+            self.within(data, 2, 100, said)
 
     def test_many_shapes_instances_and_materials(self):
         """Linear: thousands of anything take a second or two, where twenty thousand took minutes."""

@@ -154,22 +154,20 @@ class _Reader:
         def count(number: int | None) -> int:
             return accessors[number].count if number is not None and number < len(accessors) else 0
 
-        for node in nodes:
-            check_count(max(map(count, (node.instances or {}).values()), default=0), self.name)
-        laid: dict[tuple[object, ...], int] = {}
-        corners, indexed = 0, set()
+        # Of each kind what is laid out, by the array that it comes of; pieces of one place share their vertices.
+        vertices: dict[tuple[object, ...], int] = {}
+        faces: list[int] = []
         for node in single:
             for p in self.document.meshes[node.mesh].primitives:
-                laid[(*sorted(p.attributes.items()), node.matrix.tobytes())] = p.attributes.get("POSITION", -1)
-                corners += count(p.indices)
-                indexed.add(p.indices)
-        for whole, held, each in (
-            (sum(map(count, laid.values())), sum(map(count, set(laid.values()))), 1),
-            (corners, sum(map(count, indexed)), 3),
-        ):
-            check_count(whole // each, self.name)
-            if whole > held:
-                check_count((whole - held) // each, self.name, MOST_SHARED)
+                vertices[(*sorted(p.attributes.items()), node.matrix.tobytes())] = p.attributes.get("POSITION", -1)
+                if p.indices is not None:
+                    faces.append(p.indices)
+        copies = [max(of.values(), key=count) for node in nodes if (of := node.instances)]
+        for numbers, each in ((list(vertices.values()), 1), (faces, 3), (copies, 1)):
+            whole, stored = sum(map(count, numbers)) // each, sum(map(count, set(numbers))) // each
+            check_count(whole, self.name)
+            if whole > stored:
+                check_count(whole - stored, self.name, MOST_SHARED)
 
     def left_out(self, nodes: list[_Placed]) -> list[str]:
         """Sentences about what these nodes have and is not read."""

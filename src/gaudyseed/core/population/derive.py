@@ -42,9 +42,19 @@ def standing(population: Population) -> tuple[np.ndarray, np.ndarray]:
     size = np.abs(sizes.readable) if plain and sizes is not None else _sizes(places)
     turned, normal = table.get("orientation"), table.get("normal")
     if turned is not None and turned.kind == "vector" and turned.width == 4:
-        return turned.readable, size
+        return _turns(turned.readable), size
     fits = normal is not None and normal.kind == "vector" and normal.width == 3
     return orientations(normal.readable if fits and normal is not None else _outward(places)), size
+
+
+def _turns(values: np.ndarray) -> np.ndarray:
+    """(n, 4): the quaternions; no turn where one has no length, or is missing."""
+    none = np.flatnonzero(np.abs(values).max(axis=1, initial=0) < 1e-12)
+    if not len(none):
+        return values
+    found = values.copy()
+    found[none] = (0, 0, 0, 1)
+    return found
 
 
 def _outward(positions: np.ndarray) -> np.ndarray:
