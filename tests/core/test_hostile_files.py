@@ -379,6 +379,13 @@ class Told(Sound):
         self.assertEqual(thing.population.count, 3)
         self.assertTrue(any("lost, rail" in n for n in thing.population.notes), thing.population.notes)
 
+    def test_no_column_grows_from_trip_to_trip(self):
+        made, names = read_points(instancer(), "crowd.usda"), None
+        for _ in range(3):
+            made = read_points(FORMATS["usd"].write(made, None), "crowd.usda")
+            self.assertIn(names, (None, set(made.elements.own)))
+            names = set(made.elements.own)
+
     def test_instancers_of_usd(self):
         data = instancer(**{
             "int64[] ids": "[7, 9]", "int64[] invisibleIds": "[7]", "float3[] scales": "[(1, 1, 1), (-1, 2, 1)]",

@@ -8,7 +8,7 @@ import re
 import zipfile
 from collections.abc import Iterator, Sequence
 from contextvars import ContextVar
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from pathlib import Path, PurePath
 from typing import Any, get_args
 
@@ -123,6 +123,15 @@ def _ending(data: bytes, name: str) -> str:
     if sum(f.file_size for f in files) > _LARGEST_ARCHIVE or any(f.file_size != f.compress_size for f in files):
         raise BadInput(f"{name} claims more than it holds. Export it again.", place=name, code="bad_usd")
     return ".usdz"
+
+
+@dataclass(frozen=True)
+class _Standing:
+    """Clones of a file: what they carry, where they stand, (n, 4, 4), and which of their prototypes each is, (n,)."""
+
+    table: dict[str, Attribute]
+    matrices: np.ndarray
+    codes: np.ndarray
 
 
 class _Reader:
@@ -307,57 +316,69 @@ class _Reader:
 
     def clones(self, thing: dict[str, Any], notes: tuple[str, ...]) -> Thing:
         """Points, or the copies of an instancer."""
-        table: dict[str, Attribute] = {}
-        matrix = np.array(thing["matrix"]).reshape(4, 4)
-        matrices, codes = np.empty((0, 4, 4)), np.empty(0, np.int32)
-        if thing["kind"] == "points":
-            place = _attribute("position", self.array(thing["points"]), "point3f[]", None)
-            table["position"] = _moved(place, matrix)
-            count, becomes = len(place.values), "clones, one a point"
-        else:
-            matrices = self.array(thing["matrices"]).astype(np.float64)
-            self._check_copies(thing, matrices)
-            table |= of_matrices(matrices)
-            count, becomes = len(matrices), "clones, one a copy"
-            codes = self.array(thing["shape"]).astype(np.int32)
-            table["shape"] = text_attribute("shape", thing["shapes"]).taken(codes)
         more: list[str] = []
-        entries = {**thing["primvars"], **thing["more"]}
-        for title, entry in entries.items():
-            values = self.array(entry["array"])
-            if entry.get("interpolation") == "constant" and len(values) == 1:
-                values = np.repeat(values, count, axis=0)
-            if len(values) != count:
-                more.append(f"{title!r} has {len(values):,} values for {count:,} elements; it was left out.")
-                continue
-            attribute = _attribute(_named(title, entry), values, entry["type"], entry.get("labels"))
-            attribute = brought_as(_moved(attribute, matrix), set(table))
-            table[attribute.name] = attribute
-        width = table.get("width")
-        if width is not None and "size" not in table:
-            table["size"] = Attribute("size", "number", width.values, (), (Field("size", width.values.dtype.str),))
-        if thing.get("seen"):
-            rows = np.flatnonzero(self.array(thing["seen"]))
-            more.append(f"{count - len(rows):,} of {count:,} copies are invisible and were left out.")
-            table, matrices, codes = {n: a.taken(rows) for n, a in table.items()}, matrices[rows], codes[rows]
-            count = len(rows)
-        if not count:
-            raise BadInput(f"All copies of {thing['name']!r} in {self.name} are invisible. Show some.", place=self.name)
-        drawn, of = [], codes
+        placed = self._copies(thing) if thing["kind"] == "instances" else self._points(thing)
+        placed = self._seen(thing, self._carrying(thing, placed, more), more)
+        count, becomes, drawn = len(placed.codes), "clones, one a point", []
         if thing["kind"] == "instances":
-            more += uneven(matrices)
-            drawn = self._models(thing)
+            becomes, drawn = "clones, one a copy", self._models(thing)
+            more += uneven(placed.matrices)
+        table, of = placed.table, placed.codes
         parts = [[(p["name"], np.array(p["middle"])) for p in of] for of in thing.get("parts", ())]
         if self.each_part and parts and any(len(p) > 1 for p in parts) and all(parts):
-            table = in_parts(table, matrices, codes.astype(np.int64), parts)
+            table = in_parts(table, placed.matrices, of.astype(np.int64), parts)
             first = np.cumsum([0, *map(len, parts)])
             of = (first[of[table["copy"].values]] + table["part"].values).astype(np.int32)
             drawn = [self._model([part]) for of_copy in thing["parts"] for part in of_copy] if drawn else []
-            count, becomes = len(table["position"].values), "elements, each part of each copy"
+            count, becomes = len(of), "elements, each part of each copy"
         population = clones_of(table, self.name, (*notes, *more))
         if drawn:
             population = replace(population, models=Models(tuple(drawn), of))
         return Thing(thing["name"], population, f"{count:,} {becomes}")
+
+    def _points(self, thing: dict[str, Any]) -> _Standing:
+        """Points at their places."""
+        place = _attribute("position", self.array(thing["points"]), "point3f[]", None)
+        count = len(place.values)
+        table = {"position": _moved(place, np.array(thing["matrix"]).reshape(4, 4))}
+        return _Standing(table, np.empty((count, 0, 0)), np.zeros(count, np.int32))
+
+    def _copies(self, thing: dict[str, Any]) -> _Standing:
+        """The copies of an instancer at their places."""
+        matrices = self.array(thing["matrices"]).astype(np.float64)
+        self._check_copies(thing, matrices)
+        return _Standing(of_matrices(matrices), matrices, self.array(thing["shape"]).astype(np.int32))
+
+    def _carrying(self, thing: dict[str, Any], placed: _Standing, notes: list[str]) -> _Standing:
+        """The same with what they carry; what is of a wrong length is told and left out."""
+        table, count, matrix = dict(placed.table), len(placed.codes), np.array(thing["matrix"]).reshape(4, 4)
+        for title, entry in {**thing["primvars"], **thing["more"]}.items():
+            values = self.array(entry["array"])
+            if entry.get("interpolation") == "constant" and len(values) == 1:
+                values = np.repeat(values, count, axis=0)
+            if len(values) != count:
+                notes.append(f"{title!r} has {len(values):,} values for {count:,} elements; it was left out.")
+                continue
+            attribute = _attribute(_named(title, entry), values, entry["type"], entry.get("labels"))
+            attribute = brought_as(_moved(attribute, matrix), set(table))
+            table[attribute.name] = attribute
+        if "shapes" in thing:
+            table.setdefault("shape", text_attribute("shape", thing["shapes"]).taken(placed.codes))
+        width = table.get("width")
+        if width is not None and "size" not in table:
+            table["size"] = Attribute("size", "number", width.values, (), (Field("size", width.values.dtype.str),))
+        return replace(placed, table=table)
+
+    def _seen(self, thing: dict[str, Any], placed: _Standing, notes: list[str]) -> _Standing:
+        """The same without invisible copies, which are told; BadInput where nothing is left."""
+        if not thing.get("seen"):
+            return placed
+        rows, count = np.flatnonzero(self.array(thing["seen"])), len(placed.codes)
+        if not len(rows):
+            raise BadInput(f"All copies of {thing['name']!r} in {self.name} are invisible. Show some.", place=self.name)
+        notes.append(f"{count - len(rows):,} of {count:,} copies are invisible and were left out.")
+        table = {n: a.taken(rows) for n, a in placed.table.items()}
+        return _Standing(table, placed.matrices[rows], placed.codes[rows])
 
     def _check_copies(self, thing: dict[str, Any], matrices: np.ndarray) -> None:
         bad = np.flatnonzero(~(np.abs(matrices) <= LARGEST).all(axis=(1, 2)))
