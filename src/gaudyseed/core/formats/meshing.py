@@ -109,21 +109,26 @@ def split_at_seams(population: Population) -> Split:
     form = population.form
     assert isinstance(form, Polygons)
     carried = {n: a for n, a in form.of_corners.items() if a.values.dtype.kind in "fiu"}
-    corners = np.asarray(form.corners, np.int64)
-    keys = np.column_stack([corners, *(_as_words(a) for a in carried.values())])
-    rows_of_keys = np.ascontiguousarray(keys).view(np.dtype((np.void, keys.itemsize * keys.shape[1]))).reshape(-1)
-    _, first, of = np.unique(rows_of_keys, return_index=True, return_inverse=True)
-    order = np.argsort(first, kind="stable")
-    # Of each vertex the key that comes first stays where the vertex is.
-    seen, at = np.unique(corners[first[order]], return_index=True)
-    number = np.full(len(first), -1, np.int64)
-    number[order[at]] = seen
-    more = order[number[order] < 0]
-    number[more] = population.count + np.arange(len(more))
-    rows = np.concatenate([np.arange(population.count), corners[first[more]]])
-    # Any corner of each vertex; a vertex in no face has none.
-    corner_of = np.full(len(rows), -1, np.int64)
-    corner_of[number] = first
+    corners, count = np.asarray(form.corners, np.int64), population.count
+    # Each vertex stays as its first corner is; written backwards, so that the first one has the last word.
+    first = np.full(count, -1, np.int64)
+    first[corners[::-1]] = np.arange(len(corners) - 1, -1, -1)
+    differs = np.zeros(len(corners), bool)
+    for a in carried.values():
+        words = _as_words(a)
+        differs |= (words != words[first[corners]]).any(axis=1)
+    odd = np.flatnonzero(differs)
+    keys = np.ascontiguousarray(np.column_stack([corners[odd], *(_as_words(a)[odd] for a in carried.values())]))
+    whole = keys.view(np.dtype((np.void, keys.itemsize * keys.shape[1]))).reshape(-1)
+    _, at, of = np.unique(whole, return_index=True, return_inverse=True)
+    # Further vertices in the order in which their corners come.
+    order = np.argsort(at, kind="stable")
+    rank = np.empty(len(order), np.int64)
+    rank[order] = np.arange(len(order))
+    number, more = corners.copy(), odd[at[order]]
+    number[odd] = count + rank[of.reshape(-1)]
+    rows = np.concatenate([np.arange(count), corners[more]])
+    corner_of = np.concatenate([first, more])
     elements, loose = population.elements, corner_of < 0
     own = {n: a.taken(rows) for n, a in elements.own.items()}
     own["normal"] = elements.attribute("normal").taken(rows)
@@ -137,7 +142,7 @@ def split_at_seams(population: Population) -> Split:
         replace(o, index=None if o.index is None else o.index[rows], named="") if not o.below else o
         for o in elements.owners
     )
-    finer = Polygons(form.starts, number[of.reshape(-1)].astype(np.int32), form.of_faces)
+    finer = Polygons(form.starts, number.astype(np.int32), form.of_faces)
     made = replace(population, form=finer, elements=Elements(elements.level, len(rows), own, above))
     return Split(made, finer, rows, tuple(carried))
 
