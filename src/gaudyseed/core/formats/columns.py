@@ -97,6 +97,30 @@ def clones_of(table: dict[str, Attribute], name: str, notes: tuple[str, ...] = (
     return with_derived(of_points(len(places), held, notes))
 
 
+#: What the columns of attributes are called that have names of their own in files of columns.
+_CALLED = {
+    "position": "x y z",
+    "normal": "nx ny nz",
+    "uv": "u v",
+    "colour": "red green blue alpha",
+    "velocity": "vx vy vz",
+}
+_WIDTHS_CALLED = {"uv": (2,), "colour": (3, 4)}
+
+
+def columns_of(name: str, width: int) -> list[str]:
+    """What the columns of an attribute of so many numbers are called in files of columns.
+
+    >>> columns_of("uv", 2), columns_of("uv", 3), columns_of("wear", 1)
+    (['u', 'v'], ['uv_x', 'uv_y', 'uv_z'], ['wear'])
+    """
+    if name in _CALLED and width in _WIDTHS_CALLED.get(name, (3,)):
+        return _CALLED[name].split()[:width]
+    if width == 1:
+        return [name]
+    return [f"{name}_{part}" for part in ("xyzw"[:width] if width <= 4 else range(width))]
+
+
 def brought_as(a: Attribute, taken: set[str]) -> Attribute:
     """The attribute of a file under a name that is free, and not that of something else in the product."""
     name = free_name(a.name, {*taken, *(() if fits(a) else (a.name,))})

@@ -27,7 +27,7 @@ from ..population.strands import PART as STRAND_PART
 from ..population.strands import STRAND
 from .base import FORMATS, Format, Thing, Wish
 from .cells import Check
-from .columns import MOST_SHARED, MOST_THINGS, brought_as, check_count, clones_of
+from .columns import MOST_SHARED, MOST_THINGS, brought_as, check_count, clones_of, columns_of
 from .glb_out import write
 from .gltf import (
     FAN,
@@ -425,7 +425,7 @@ class _Reader:
         stored = values.astype(values.dtype.newbyteorder("<"))
         dtype = stored.dtype.str.replace("=", "<")
         width = 1 if stored.ndim == 1 else stored.shape[1]
-        axes = _columns(name, width)
+        axes = columns_of(name, width)
         return Attribute(name, kind, np.ascontiguousarray(stored), (), tuple(Field(a, dtype) for a in axes),
                          stands_for=told.stands_for, light=light)  # fmt: skip
 
@@ -623,16 +623,6 @@ class _Reader:
 def _differ(values: np.ndarray) -> bool:
     """Whether no two are alike."""
     return len(np.unique(values)) == len(values)
-
-
-def _columns(name: str, width: int) -> list[str]:
-    """What the columns of an attribute are called in files of columns."""
-    known = {"position": "x y z", "normal": "nx ny nz", "uv": "u v", "colour": "red green blue alpha"}
-    if name in known and width <= len(known[name].split()):
-        return known[name].split()[:width]
-    return [name] if width == 1 else [f"{name}_{axis}" for axis in "xyzw"[:width]] if width <= 4 else [
-        f"{name}_{k}" for k in range(width)
-    ]  # fmt: skip
 
 
 def _moved(a: Attribute, matrix: np.ndarray) -> Attribute:

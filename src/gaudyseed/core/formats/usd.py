@@ -30,7 +30,7 @@ from ..population.strands import check_curves, of_strands, widths_of
 from .apart import run_apart, temporary_folder
 from .base import FORMATS, About, Format, Piece, Thing, Wish
 from .cells import Check
-from .columns import Results, brought_as, check_count, check_results, clones_of
+from .columns import Results, brought_as, check_count, check_results, clones_of, columns_of
 from .lines import number_lines
 from .material import Part, Surface, cut_out, surface_of
 from .meshing import (
@@ -441,17 +441,7 @@ def _attribute(name: str, values: np.ndarray, type_name: str, labels: list[str] 
         values = values[:, 0]
         kind = "integer" if values.dtype.kind in "iu" else "number"
     width = 1 if values.ndim == 1 else values.shape[1]
-    known = {
-        "position": "x y z",
-        "normal": "nx ny nz",
-        "uv": "u v",
-        "colour": "red green blue alpha",
-        "velocity": "vx vy vz",
-    }
-    axes = known[name].split()[:width] if name in known and width <= len(known[name].split()) else (
-        [name] if width == 1 else [f"{name}_{k}" for k in ("xyzw" if width <= 4 else range(width))][:width]
-    )  # fmt: skip
-    fields = tuple(Field(a, values.dtype.str) for a in axes)
+    fields = tuple(Field(a, values.dtype.str) for a in columns_of(name, width))
     return Attribute(name, kind, values, tuple(labels or ()), fields, None, role if width == 3 else "", light)  # type: ignore[arg-type]
 
 
