@@ -54,13 +54,15 @@ interface AreaProps {
   begin: (x: number, y: number) => void;
   move?: (x: number, y: number) => void;
   end?: () => void;
+  /** What Enter does in the middle, where it is not a press and a release. */
+  enter?: (x: number, y: number) => void;
   /** While nothing is pressed. */
   hover?: (x: number, y: number) => void;
   children?: React.ReactNode;
 }
 
 /** The whole view as one area that the pointer works on; Enter works in its middle. */
-function Area({ label, begin, move, end, hover, children }: AreaProps) {
+function Area({ label, begin, move, end, enter, hover, children }: AreaProps) {
   const pressed = useRef(false);
   const place = (event: React.PointerEvent<HTMLElement>): [number, number] => {
     const box = event.currentTarget.getBoundingClientRect();
@@ -87,7 +89,9 @@ function Area({ label, begin, move, end, hover, children }: AreaProps) {
       onKeyDown={(e) => {
         if (e.key !== "Enter") return;
         e.preventDefault();
-        begin(e.currentTarget.clientWidth / 2, e.currentTarget.clientHeight / 2);
+        const [x, y] = [e.currentTarget.clientWidth / 2, e.currentTarget.clientHeight / 2];
+        if (enter) return enter(x, y);
+        begin(x, y);
         end?.();
       }}
     >
@@ -191,6 +195,13 @@ function putLine(place: string, step: Step, change: (to: (look: Desk) => Look) =
 
 const spacing = (brush: Brush) => brush.radius / 4;
 
+/** Around the middle, nearest first: a dab by key need not meet the one pixel there. */
+const AROUND = [0, 8, 16, 28].flatMap((far) => (far === 0 ? [[0, 0]] : [0, 1, 2, 3, 4, 5, 6, 7].map((k) => [far * Math.cos((k * Math.PI) / 4), far * Math.sin((k * Math.PI) / 4)])));
+const NOTHING_MET = "The brush met nothing of this population. Turn the view, or look at it from nearer.";
+/** How often, and after how many milliseconds, a dab by key looks again: the view may still be drawing. */
+const LOOKS = 15;
+const LOOK_AGAIN = 100;
+
 function Painter({ column }: { column: string }) {
   const id = useStore((s) => s.chosen);
   const there = useStore((s: State) => chosenPopulation(s)?.painted.some((p) => p.name === column) ?? false);
@@ -203,6 +214,14 @@ function Painter({ column }: { column: string }) {
   useEffect(() => {
     if (!there) useStore.setState({ tool: null });
   }, [there]);
+  // Put away in the middle of a stroke: what was painted stays, and the strokes after it must not wait for its end.
+  useEffect(
+    () => () => {
+      void stroke.current?.under.end();
+      stroke.current = null;
+    },
+    [],
+  );
   if (!stage || !there) return null;
   // Through what grows on it: a mane does not hide the crest from the brush.
   const onIt = (x: number, y: number) => stage.surfaceAt(x, y, id)?.point ?? null;
@@ -229,6 +248,21 @@ function Painter({ column }: { column: string }) {
     now.last = dabs.at(-1)!;
     setHovered(point);
   };
+  const end = () => {
+    void stroke.current?.under.end();
+    stroke.current = null;
+  };
+  const dab = async (x: number, y: number) => {
+    for (let look = 0; look < LOOKS; look++) {
+      const met = AROUND.map(([a, b]) => [x + a!, y + b!] as const).find((at) => onIt(...at));
+      if (met) {
+        begin(...met);
+        return end();
+      }
+      await new Promise((resolve) => setTimeout(resolve, LOOK_AGAIN));
+    }
+    tell(NOTHING_MET);
+  };
   const hover = (x: number, y: number) => {
     const busy = queued.current !== null;
     queued.current = [x, y];
@@ -247,10 +281,10 @@ function Painter({ column }: { column: string }) {
       begin={begin}
       move={go}
       end={() => {
-        if (!stroke.current) tell("The brush met nothing of this population. Turn the view, or look at it from nearer.");
-        void stroke.current?.under.end();
-        stroke.current = null;
+        if (!stroke.current) tell(NOTHING_MET);
+        end();
       }}
+      enter={(x, y) => void dab(x, y)}
     >
       {rim && (
         <svg className="absolute inset-0 h-full w-full" aria-hidden>
