@@ -327,8 +327,12 @@ class FoxMask(PlaceCase):
         self.button("Paint a new weight").click()
         self.settle()
         self.page.route("**/api/strokes", hold)
+        area = self.page.get_by_role("button", name="Paint", exact=True)
+        # What was clicked before may take the focus back once more.
+        area.focus()
+        self.page.wait_for_timeout(400)
         with self.page.expect_request(lambda r: r.url.endswith("/strokes") and r.post_data_json["last"]):
-            self.page.get_by_role("button", name="Paint", exact=True).press("Enter")
+            area.press("Enter")
         state = self.page.get_by_label("Save state")
         self.page.wait_for_timeout(200)
         self.assertEqual(state.get_attribute("data-saving"), "saving")
