@@ -69,7 +69,7 @@ class Colouring:
         dials: tuple[str, ...], markers: tuple[str, ...], pictures: tuple[str, ...], meshes: tuple[str, ...] = (),
         shape: str | None = None, data: Path | None = None, missing: Literal["hold", "stop"] = "hold",
     ) -> None:  # fmt: skip
-        self._missing, self._held = missing, dict[int, int]()
+        self._missing = missing
         self._points, self._look_file, self._scene_file, self._population = points, look_file, scene_file, population
         look = _document(Look, look_file) if look_file else None
         scene = _document(Scene, scene_file) if scene_file else Scene()
@@ -174,10 +174,8 @@ class Colouring:
 
     def coloured(self, frame: float | None, form: Format | None) -> tuple[Evaluation, bytes, list[str]]:
         """The results at a frame, the file (empty without a format), and the sentences not told before."""
-        self._held.clear()
         run = self._run(frame)
-        said = [f"note: frame {k} has no file; that of frame {at} holds." for k, at in self._held.items()]
-        said += [f"note: {note}" for note in run.notes]
+        said = [f"note: {note}" for note in run.notes]
         population = run.scene.population(self._id)
         if form and population.kind not in form.kinds:
             raise BadInput(f"{form.title} holds no {population.kind}. Write another format.", place=form.ending)
@@ -203,8 +201,11 @@ class Colouring:
         """The scene at a frame, with what was read in its place."""
         scene, notes = self._scene, []
         if self._points is not None:
-            read = self._elements(frame)
+            path, at = (self._points, None) if frame is None else numbered(self._points, frame)
+            read = self._elements(path, frame, at is not None)
             notes = list(read.notes)
+            if at is not None and frame is not None and at != math.floor(frame):
+                notes.insert(0, f"frame {math.floor(frame)} has no file; that of frame {at} holds.")
             scene = self._standing_in(scene, read)
         timeline = scene.timeline
         moment = timeline.moment(timeline.first if frame is None else frame)
@@ -234,15 +235,11 @@ class Colouring:
             self._made.put(order.key, found, found.nbytes)
         return found
 
-    def _elements(self, frame: float | None) -> Population:
-        assert self._points is not None
-        path, at = numbered(self._points, frame) if frame is not None else (self._points, None)
-        if at is not None and frame is not None and at != math.floor(frame):
-            self._held[int(frame)] = at
+    def _elements(self, path: Path, frame: float | None, of_frame: bool) -> Population:
+        """What a file holds at a frame; of one that is a frame's own the only moment counts."""
         if self._read is None or self._read[:2] != (path, frame):
             data = read_file(path, LARGEST_FILE)
-            # Of a file for each frame the only moment counts.
-            wish = Wish(frame=frame if at is None else None)
+            wish = Wish(frame=None if of_frame else frame)
             named = self._population if self._look_file is not None else ""
             self._read = path, frame, read_points(data, path.name, wish=wish, population=named)
         return self._read[2]

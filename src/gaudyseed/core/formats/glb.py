@@ -10,7 +10,7 @@ from collections import Counter
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from pathlib import PurePath
-from typing import Annotated, Literal
+from typing import Annotated, Literal, TypeVar
 
 import numpy as np
 from pydantic import BaseModel, ConfigDict, ValidationError
@@ -59,11 +59,11 @@ from .meshing import (
     uneven,
     welded,
 )
+from .reader_limits import LARGEST_MATRIX
 from .stranding import strands_of
 
 MOST_NODES = 1_000_000
-#: The greatest number in the transform of a node.
-_LARGEST_MATRIX = 1e12
+_Item = TypeVar("_Item")
 _NAMES = {"POSITION": "position", "NORMAL": "normal", "TEXCOORD_0": "uv", "COLOR_0": "colour", "_COLOR_0": "colour"}
 
 
@@ -134,9 +134,9 @@ def _by_name(nodes: list[_Placed]) -> list[list[_Placed]]:
     return list(found.values())
 
 
-def _few(groups: list[list[_Placed]]) -> list[list[_Placed]]:
+def _few(groups: list[list[_Item]]) -> list[list[_Item]]:
     """The groups, each a population; one for all where nobody could look through so many."""
-    return groups if len(groups) <= MOST_THINGS else [[node for group in groups for node in group]]
+    return groups if len(groups) <= MOST_THINGS else [[item for group in groups for item in group]]
 
 
 class _Reader:
@@ -206,7 +206,7 @@ class _Reader:
                 raise self._damaged(f"there is no node {k}, or nodes go round in a circle", f"nodes.{k}")
             node = nodes[k]
             matrix = above @ self._matrix(node)
-            if not np.abs(matrix).max() <= _LARGEST_MATRIX:
+            if not np.abs(matrix).max() <= LARGEST_MATRIX:
                 raise self._damaged(
                     f"the transform of node {k}, with those above it, is not finite or beyond 1e12", f"nodes.{k}"
                 )
@@ -460,17 +460,16 @@ class _Reader:
 
     def points(self, nodes: list[_Placed], stem: str) -> list[Thing]:
         """Primitives of points as clones."""
-        tables: dict[str, list[dict[str, Attribute]]] = {}
         pieces = [(n, p) for n in nodes for p in self.document.meshes[n.mesh].primitives if p.mode == POINTS]
-        for k, (node, primitive) in enumerate(pieces):
-            self.check()
-            held = self._attributes(primitive, node.matrix)
-            tables.setdefault(stem if len(pieces) > MOST_THINGS else f"{k} {node.name}", []).append(held)
         found = []
-        for label, parts in tables.items():
-            table, notes = joined(parts, [len(held["position"].values) for held in parts])
+        for group in _few([[piece] for piece in pieces]):
+            tables = []
+            for node, primitive in group:
+                self.check()
+                tables.append(self._attributes(primitive, node.matrix))
+            table, notes = joined(tables, [len(held["position"].values) for held in tables])
             made = clones_of(table, self.name, tuple(notes))
-            title = label if len(parts) > 1 else label.partition(" ")[2]
+            title = stem if len(group) > 1 else group[0][0].name
             found.append(Thing(title, made, f"{made.count:,} clones, one a point"))
         return found
 

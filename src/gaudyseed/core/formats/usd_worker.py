@@ -17,11 +17,9 @@ from typing import Any
 
 sys.path.append(str(Path(__file__).parent))  # last, so that nothing of it hides a package
 
-from reader_limits import FULL, NO_ROOM, Refused, limited
+from reader_limits import FULL, LARGEST_MATRIX, NO_ROOM, Refused, limited
 
 MOST_PRIMS = 200_000
-#: The greatest number in the transform of a prim.
-LARGEST_MATRIX = 1e12
 
 
 class Found:

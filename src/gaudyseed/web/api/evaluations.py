@@ -105,18 +105,9 @@ def evaluate(body: EvaluationRequest) -> Response:
     def messages() -> Iterator[bytes]:
         yield first
         told, more, wrong = _told_after(run, body, entries)
-        yield _packed(_headed(body, told, began), more, wrong)
+        yield binary.pack({**_headed(body, told, began), "errors": wrong}, more)
 
     return Response(stream_with_context(messages()), mimetype="application/octet-stream")
-
-
-def _packed(header: dict[str, Any], arrays: dict[str, np.ndarray], wrong: dict[str, Any]) -> bytes:
-    """The second message. What cannot be told becomes an error of its population: the answer has begun."""
-    try:
-        return binary.pack({**header, "errors": wrong}, arrays)
-    except ValueError as error:
-        ids = header["populations"]
-        return binary.pack({**header, "populations": {}, "errors": wrong | dict.fromkeys(ids, _unforeseen(error))}, {})
 
 
 def _unforeseen(error: Exception) -> dict[str, Any]:
