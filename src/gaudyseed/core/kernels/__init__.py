@@ -35,7 +35,7 @@ _OPTIONS = {"nogil": True, "cache": True, "fastmath": False, "error_model": "num
 #: Kernel files in the order in which a cold start compiles them: what others import first, then the slowest.
 FILES = (
     "noise", "encoding", "waves", "oklab", "ramps", "hashing", "components", "grading", "blending", "scattering",
-    "drift", "subdividing", "meshes", "text", "wavefront", "lists", "shaping", "spreading", "curves", "owners",
+    "cells", "drift", "subdividing", "meshes", "text", "wavefront", "lists", "shaping", "spreading", "curves", "owners",
     "palettes", "census", "ranking", "nearest", "falloffs", "pictures", "brushing", "strands", "growing", "cubics",
     "digits",
 )  # fmt: skip

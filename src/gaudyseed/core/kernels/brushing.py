@@ -7,6 +7,7 @@ from numba import float32, float64, int64, void
 from numba.types import Array
 
 from . import compiled
+from .cells import slot
 
 PLACES = Array(float32, 2, "C", readonly=True)
 VALUES = Array(float32, 2, "C")
@@ -33,11 +34,6 @@ def _step(at, low, side):  # type: ignore[no-untyped-def]
     return np.int64(np.floor((np.float64(at) - low) / side))
 
 
-@compiled(int64(int64, int64, int64, int64), forceinline=True)
-def _slot(a, b, c, mask):  # type: ignore[no-untyped-def]
-    return ((a * np.int64(73856093)) ^ (b * np.int64(19349663)) ^ (c * np.int64(83492791))) & mask
-
-
 @compiled(void(PLACES, LOW, float64, NUMBERS, NUMBERS, VALUES))
 def filed(places, low, side, starts, order, sorted_places):  # type: ignore[no-untyped-def]
     """Sort (n, 3) places by cells of a side from ``low`` (3,) on.
@@ -50,16 +46,16 @@ def filed(places, low, side, starts, order, sorted_places):  # type: ignore[no-u
     n = places.shape[0]
     slots = np.empty(n, np.int64)
     for i in range(n):
-        slots[i] = _slot(_step(places[i, 0], low[0], side), _step(places[i, 1], low[1], side),
+        slots[i] = slot(_step(places[i, 0], low[0], side), _step(places[i, 1], low[1], side),
                          _step(places[i, 2], low[2], side), mask)  # fmt: skip
         starts[slots[i] + 1] += 1
     for k in range(mask + 1):
         starts[k + 1] += starts[k]
     for i in range(n - 1, -1, -1):
         # From behind, each list is filled from its end: what is left in ``starts`` is where the next list begins.
-        slot = slots[i] + 1
-        starts[slot] -= 1
-        k = starts[slot]
+        after = slots[i] + 1
+        starts[after] -= 1
+        k = starts[after]
         order[k] = i
         sorted_places[k, 0], sorted_places[k, 1], sorted_places[k, 2] = places[i, 0], places[i, 1], places[i, 2]
     # Now starts[k + 1] is where list k begins: move them back by one.
@@ -78,8 +74,8 @@ def _nearby(x, y, z, square, low, side, starts, order, places, near, far):  # ty
     for p in range(a - 1, a + 2):
         for q in range(b - 1, b + 2):
             for r in range(c - 1, c + 2):
-                slot = _slot(p, q, r, mask)
-                for k in range(starts[slot], starts[slot + 1]):
+                at = slot(p, q, r, mask)
+                for k in range(starts[at], starts[at + 1]):
                     dx, dy, dz = places[k, 0] - x, places[k, 1] - y, places[k, 2] - z
                     away = dx * dx + dy * dy + dz * dz
                     if away < square:

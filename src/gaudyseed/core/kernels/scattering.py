@@ -13,14 +13,11 @@ from numba import float64, int32, int64, uint32
 from numba.types import Array, float32
 
 from . import compiled
+from .cells import slot
 from .hashing import pcg3d, unit
 
 #: Where thin parts fill up early, the even spacing relaxes after this many candidates for each kept one.
 PATIENCE = 10
-
-_P1 = np.int64(73856093)
-_P2 = np.int64(19349663)
-_P3 = np.int64(83492791)
 
 
 @compiled(int64(float64, float64, float64, float64, int64), forceinline=True)
@@ -28,7 +25,7 @@ def _cell(x, y, z, size, mask):  # type: ignore[no-untyped-def]
     a = np.int64(np.floor(x / size))
     b = np.int64(np.floor(y / size))
     c = np.int64(np.floor(z / size))
-    return ((a * _P1) ^ (b * _P2) ^ (c * _P3)) & mask
+    return slot(a, b, c, mask)
 
 
 @compiled(float64(Array(float32, 2, "C", readonly=True), Array(int32, 2, "C", readonly=True),
