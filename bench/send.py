@@ -36,7 +36,7 @@ def document(lanes: int = 8, moved: str = "", at: float = 0.0) -> dict[str, Any]
     """A look of up to eight lanes of three steps each."""
     words = ["base_colour", "emission_colour", *_NUMBERS][:lanes]
     made = {w: _lane(k, w.endswith("colour"), at if w == moved else 0.0) for k, w in enumerate(words)}
-    return {"gaudyseed": 2, "lanes": made}
+    return {"gaudyseed": 3, "lanes": made}
 
 
 def _clones() -> Population:
@@ -98,7 +98,7 @@ def scene(count: int = 50_000) -> dict[str, Any]:
     look["shapes"] = [{"shape": word} for word in ("sequin", "tile", "card", "rosette")]
     maker = {"maker": "scatter", "surface": "ball", "count": count, "size": 0.02}
     first = {"id": "many", "name": "Many", "maker": maker, "look": look}
-    return {"gaudyseed": 2, "name": "Send", "populations": [first]}
+    return {"gaudyseed": 3, "name": "Send", "populations": [first]}
 
 
 def bench_shapes(post: Post, rows: list[Row]) -> None:

@@ -33,7 +33,7 @@ def ramp(places: list[float], colours: list[str], **more: Any) -> dict[str, Any]
 
 def look_document(*steps: dict[str, Any], **layer: Any) -> dict[str, Any]:
     """A look with one layer of these steps."""
-    return {"gaudyseed": 2, "lanes": {"base_colour": {"layers": [{"name": "Bands", "paint": list(steps), **layer}]}}}
+    return {"gaudyseed": 3, "lanes": {"base_colour": {"layers": [{"name": "Bands", "paint": list(steps), **layer}]}}}
 
 
 def look(*steps: dict[str, Any], **layer: Any) -> Look:

@@ -28,9 +28,9 @@ WIDTH, HEIGHT = 240, 120
 def scene_of(finish: dict) -> dict:
     """A grey ball with the finish."""
     paint = [{"step": "constant", "value": "#5c5c5c"}]
-    look = {"gaudyseed": 2, "finishes": [finish], "lanes": {"base_colour": {"layers": [{"paint": paint}]}}}
+    look = {"gaudyseed": 3, "finishes": [finish], "lanes": {"base_colour": {"layers": [{"paint": paint}]}}}
     ball = {"id": "ball", "name": "Ball", "maker": {"maker": "mesh", "surface": "ball", "subdivision": 3}, "look": look}
-    return {"gaudyseed": 2, "name": finish["name"], "populations": [ball], "view": {"surround": "mid"}}
+    return {"gaudyseed": 3, "name": finish["name"], "populations": [ball], "view": {"surround": "mid"}}
 
 
 def main() -> None:

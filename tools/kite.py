@@ -29,7 +29,7 @@ _SKY = [("#241a45", 0), ("#3d2a60", 0.4), ("#6b4273", 0.75), ("#a85f7c", 1)]
 _CLOTH = ["#f4efe0", "#d8353a", "#1f8f8a", "#f2b632", "#2c4fa3", "#3a2418", "#f4efe0", "#e2574c", "#1f8f8a"]
 _DRAWN = [{"step": "formula", "text": "where(piece > 0, 1, 0)"}]
 _LOOK = {
-    "gaudyseed": 2,
+    "gaudyseed": 3,
     "lanes": {"base_colour": {"layers": [
         {"name": "Sky", "paint": [
             {"step": "formula", "text": "0.5 - 0.5 * y(position) + 0.05 * wave"},

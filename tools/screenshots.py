@@ -368,7 +368,7 @@ def with_berries(scene: dict) -> dict:
         "spacing": 0.16,
         "size": 0.1,
         "size_variation": 0.5,
-        "lift": 0.03,
+        "offset": 0.03,
     }
     berries["look"]["lanes"]["base_colour"]["layers"][0]["paint"] = [{**RANDOM, "seed": 8}, DUSK, DRIFT]
     rough = [{**RANDOM, "seed": 3}, {"step": "levels", "gamma": 0.4}, {"step": "range", "to_low": 0.05, "to_high": 0.9}]

@@ -313,6 +313,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/makers/{word}/picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A small picture of what a maker makes, as PNG; ``?beginning=Wool`` of one of its named beginnings. */
+        get: operations["get_maker_picture"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/marker-names": {
         parameters: {
             query?: never;
@@ -477,6 +494,23 @@ export interface paths {
         put?: never;
         /** What the view wants of a population, and its attributes. */
         post: operations["make_population"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/removals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What reads a thing that is to be removed, and the scene without it. */
+        post: operations["remove"];
         delete?: never;
         options?: never;
         head?: never;
@@ -991,6 +1025,18 @@ export interface components {
             base: number;
         };
         /**
+         * Beginning
+         * @description A named beginning of a maker: the parameters that differ from its defaults.
+         */
+        Beginning: {
+            /** Name */
+            name: string;
+            /** Parameters */
+            parameters: {
+                [key: string]: unknown;
+            };
+        };
+        /**
          * Brush
          * @description How a stroke changes a column.
          */
@@ -1063,6 +1109,8 @@ export interface components {
             of_finish: boolean;
             /** Approximate */
             approximate: boolean;
+            /** Group */
+            group: string;
         };
         /**
          * Choose
@@ -1130,6 +1178,11 @@ export interface components {
         ColourList: {
             /** Colours */
             colours: components["schemas"]["FoundColour"][];
+            /**
+             * Passed
+             * @description Words and codes that are no colours.
+             */
+            passed: string[];
         };
         /**
          * ColourText
@@ -1359,7 +1412,7 @@ export interface components {
              */
             count: number | null;
             /**
-             * Every nth element
+             * One in
              * @default 1
              */
             every: number;
@@ -1552,7 +1605,7 @@ export interface components {
             turn: number;
             /**
              * Transmitted
-             * @description Times the picture's light where it goes through, as through a leaf: 1.7.
+             * @description Times the picture's light where it goes through, as through petals: 1.7.
              * @default 1
              */
             through: number | components["schemas"]["FollowDial"];
@@ -1719,7 +1772,7 @@ export interface components {
          * EvenOut
          * @description The empirical distribution function at mid-rank, (rank - 0.5)/n; ties share their mid-rank.
          *
-         *     ``frozen`` holds the distribution to measure by, as values at even parts of the
+         *     ``held`` holds the distribution to measure by, as values at even parts of the
          *     elements it was taken from: then each element's result depends on its own value
          *     alone and stays when others come and go.
          */
@@ -1735,10 +1788,10 @@ export interface components {
              */
             enabled: boolean;
             /**
-             * Frozen
+             * Held
              * @default []
              */
-            frozen: number[];
+            held: number[];
         };
         /**
          * ExportRequest
@@ -2197,14 +2250,14 @@ export interface components {
         };
         /**
          * Grade
-         * @description In this order: gain, hue turn, saturation, complement, monochrome, value, brightness, contrast, gamma; ASC CDL.
+         * @description In this order: gain, hue turn, saturation, complement, monochrome, brightness, contrast, gamma; ASC CDL.
          *
          *     Gain multiplies linear light; all else works on display-encoded values. Hue turn and
          *     saturation are the matrices of W3C Filter Effects Level 1 (hueRotate, saturate), brightness and
          *     contrast its functions (contrast about ``pivot``). Complement turns HSV hue half round,
-         *     monochrome mixes with Rec. 709 luma. Value moves HSV value and keeps hue and
-         *     saturation. Gamma is ``v ** (1 / gamma)``. ASC CDL v1.2: ``(v * slope + offset) ** power`` for
-         *     each channel, then saturation about Rec. 709 luma; not limited to 1.
+         *     monochrome mixes with Rec. 709 luma. Gamma is ``v ** (1 / gamma)``.
+         *     ASC CDL v1.2: ``(v * slope + offset) ** power`` for each channel, then saturation
+         *     about Rec. 709 luma; not limited to 1.
          *     Of numbers only brightness, contrast and gamma: ``v * brightness``, contrast about the pivot, then
          *     ``pivot * (v / pivot) ** (1 / gamma)``; not limited.
          */
@@ -2226,31 +2279,6 @@ export interface components {
              */
             gain: number | components["schemas"]["Follow"];
             /**
-             * Hue turn
-             * @default 0
-             */
-            hue_turn: number | components["schemas"]["Follow"];
-            /**
-             * Saturation
-             * @default 1
-             */
-            saturation: number | components["schemas"]["Follow"];
-            /**
-             * Complement
-             * @default false
-             */
-            complement: boolean;
-            /**
-             * Monochrome
-             * @default 0
-             */
-            monochrome: number | components["schemas"]["Follow"];
-            /**
-             * Value
-             * @default 0
-             */
-            value: number | components["schemas"]["Follow"];
-            /**
              * Brightness
              * @default 1
              */
@@ -2270,6 +2298,26 @@ export interface components {
              * @default 1
              */
             gamma: number | components["schemas"]["Follow"];
+            /**
+             * Hue turn
+             * @default 0
+             */
+            hue_turn: number | components["schemas"]["Follow"];
+            /**
+             * Saturation
+             * @default 1
+             */
+            saturation: number | components["schemas"]["Follow"];
+            /**
+             * Monochrome
+             * @default 0
+             */
+            monochrome: number | components["schemas"]["Follow"];
+            /**
+             * Complement
+             * @default false
+             */
+            complement: boolean;
             /**
              * CDL slope
              * @default [
@@ -2422,6 +2470,12 @@ export interface components {
              * @enum {string}
              */
             space: "oklch" | "hsv";
+            /**
+             * Count
+             * @description So many colours in place of its own few.
+             * @default null
+             */
+            count: number | null;
         };
         /**
          * ImportAnswer
@@ -2646,6 +2700,15 @@ export interface components {
             of: string;
         };
         /**
+         * Instead
+         * @description What can be done for those that read it, and the scene after it.
+         */
+        Instead: {
+            /** Label */
+            label: string;
+            scene: components["schemas"]["Scene"];
+        };
+        /**
          * Item
          * @description One of the library. ``strip`` are colours that stand for a ramp or palette.
          */
@@ -2733,7 +2796,7 @@ export interface components {
          * @description The layers that make one material channel, bottom first; off keeps them.
          *
          *     The other fields belong to single channels: how *shape* and *finish* choose, whether *opacity* cuts out, along
-         *     what *lift* moves.
+         *     what *offset* moves.
          */
         Lane: {
             /**
@@ -2867,10 +2930,10 @@ export interface components {
         Look: {
             /**
              * Gaudyseed
-             * @default 2
+             * @default 3
              * @constant
              */
-            gaudyseed: 2;
+            gaudyseed: 3;
             /**
              * Signals
              * @default []
@@ -2944,12 +3007,16 @@ export interface components {
             name: string;
             /** Title */
             title: string;
+            /** Summary */
+            summary: string;
             /** Offered */
             offered: boolean;
             /** Parameters */
             parameters: {
                 [key: string]: unknown;
             };
+            /** Beginnings */
+            beginnings: components["schemas"]["Beginning"][];
         };
         /**
          * Marker
@@ -3082,6 +3149,19 @@ export interface components {
             blend: "normal" | "multiply" | "screen" | "overlay" | "darken" | "lighten" | "colour_dodge" | "colour_burn" | "hard_light" | "soft_light" | "difference" | "exclusion" | "hue" | "saturation" | "colour" | "luminosity" | "add" | "subtract" | "minimum" | "maximum" | "average";
             /** The other chain */
             chain: (components["schemas"]["Along"] | components["schemas"]["AsColour"] | components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Extent"] | components["schemas"]["Falloff"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Ground"] | components["schemas"]["Levels"] | components["schemas"]["Melanin"] | components["schemas"]["Mix"] | components["schemas"]["Nearness"] | components["schemas"]["Noise"] | components["schemas"]["Palette"] | components["schemas"]["Picture"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["ShapeRead"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"] | components["schemas"]["Unify"])[];
+        };
+        /**
+         * Muted
+         * @description A remark that is left as it is: its code and its place in the look.
+         */
+        Muted: {
+            /** Code */
+            code: string;
+            /**
+             * Place
+             * @default
+             */
+            place: string;
         };
         /**
          * NearPair
@@ -3793,7 +3873,7 @@ export interface components {
             painted: components["schemas"]["Painted"][];
             /**
              * @default {
-             *       "gaudyseed": 2,
+             *       "gaudyseed": 3,
              *       "signals": [],
              *       "lanes": {},
              *       "finishes": [],
@@ -3809,6 +3889,11 @@ export interface components {
              * @default null
              */
             wears: string | null;
+            /**
+             * Muted
+             * @default []
+             */
+            muted: components["schemas"]["Muted"][];
         };
         /**
          * PopulationRequest
@@ -4038,6 +4123,48 @@ export interface components {
             name: string;
         };
         /**
+         * RemovalAnswer
+         * @description Who reads it, in words, and the scene without it; nothing is saved.
+         */
+        RemovalAnswer: {
+            /** Label */
+            label: string;
+            /** Sentence */
+            sentence: string;
+            /** Readers */
+            readers: string[];
+            scene: components["schemas"]["Scene"];
+            instead: components["schemas"]["Instead"] | null;
+        };
+        /**
+         * RemovalRequest
+         * @description A population that is to be removed, or a signal of its look, or with ``shared`` of the scene.
+         */
+        RemovalRequest: {
+            scene: components["schemas"]["Scene"];
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "population" | "signal";
+            /**
+             * Id
+             * @description Of the population.
+             */
+            id: string;
+            /**
+             * Name
+             * @description Of the signal.
+             * @default
+             */
+            name: string;
+            /**
+             * Shared
+             * @default false
+             */
+            shared: boolean;
+        };
+        /**
          * RenamedScene
          * @description The edited scene; nothing is saved.
          */
@@ -4161,11 +4288,11 @@ export interface components {
              */
             tilt: number | components["schemas"]["FollowDial"];
             /**
-             * Lift
+             * Offset
              * @description Distance from the surface.
              * @default 0
              */
-            lift: number | components["schemas"]["FollowDial"];
+            offset: number | components["schemas"]["FollowDial"];
         };
         /**
          * Scene
@@ -4174,10 +4301,10 @@ export interface components {
         Scene: {
             /**
              * Gaudyseed
-             * @default 2
+             * @default 3
              * @constant
              */
-            gaudyseed: 2;
+            gaudyseed: 3;
             /**
              * Name
              * @default Untitled
@@ -4445,7 +4572,7 @@ export interface components {
             name: string;
             /**
              * @default {
-             *       "gaudyseed": 2,
+             *       "gaudyseed": 3,
              *       "signals": [],
              *       "lanes": {},
              *       "finishes": [],
@@ -4591,6 +4718,8 @@ export interface components {
             noun: string;
             /** Group */
             group: string;
+            /** Aim */
+            aim: string;
             /** Takes */
             takes: string[];
             /** Gives */
@@ -4607,7 +4736,7 @@ export interface components {
         /**
          * StepEdit
          * @description An edit of a step that needs the values that come into it: of a ramp flip, space_evenly, space_by_share, snap and
-         *     set_shares, of even_out freeze.
+         *     set_shares, of even_out hold.
          */
         StepEdit: {
             scene: components["schemas"]["Scene"];
@@ -5985,6 +6114,37 @@ export interface operations {
             };
         };
     };
+    get_maker_picture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                word: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+            /** @description Refused */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
     name_marker: {
         parameters: {
             query?: never;
@@ -6294,6 +6454,39 @@ export interface operations {
                 };
                 content: {
                     "application/octet-stream": string;
+                };
+            };
+            /** @description Refused */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    remove: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RemovalRequest"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RemovalAnswer"];
                 };
             };
             /** @description Refused */

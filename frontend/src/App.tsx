@@ -11,8 +11,11 @@ import { ColourLeft, ColourRight } from "./rooms/colour/ColourRoom";
 import { ElementsTable } from "./rooms/gather/ElementsTable";
 import { GatherLeft, GatherRight } from "./rooms/gather/GatherRoom";
 import { DropZone, ImportDialog } from "./rooms/gather/ImportDialog";
+import { MakingDialog } from "./rooms/gather/MakingDialog";
 import { SequenceDialog } from "./rooms/gather/Sequence";
 import { PublishLeft, PublishRight } from "./rooms/publish/PublishRoom";
+import { RemovalDialog } from "./rooms/Removal";
+import { EditCosts } from "./rooms/EditCosts";
 import { EarlierStates } from "./rooms/EarlierStates";
 import { SceneMenu } from "./rooms/SceneMenu";
 import { at, isRamp } from "./state/edits";
@@ -21,6 +24,7 @@ import { flipTheme } from "./theme";
 import { TimeBar } from "./view3d/TimeBar";
 import { Button, IconButton } from "./widgets/Button";
 import { CommandSearch } from "./widgets/CommandSearch";
+import { focusOn } from "./widgets/focus";
 import { ShareStrip } from "./widgets/ShareStrip";
 
 /** The 3D code is most of the program: the page stands and asks for its data while it loads. */
@@ -64,6 +68,7 @@ function Notices() {
   const saving = useStore((s) => s.saving);
   const sentence = useStore((s) => s.saveSentence);
   const notice = useStore((s) => s.notice);
+  const action = useStore((s) => s.noticeAction);
   return (
     <div className="fixed top-14 left-1/2 z-30 flex -translate-x-1/2 flex-col items-center gap-2">
       {sentence && saving === "conflict" && (
@@ -77,7 +82,15 @@ function Notices() {
         </Card>
       )}
       {sentence && saving !== "conflict" && <Card sentence={sentence} onClose={() => useStore.setState({ saveSentence: "" })} />}
-      {notice && <Card sentence={notice} onClose={() => tell("")} />}
+      {notice && (
+        <Card sentence={notice} onClose={() => tell("")}>
+          {action && (
+            <Button strong className="flex-none" onClick={action.run}>
+              {action.label}
+            </Button>
+          )}
+        </Card>
+      )}
     </div>
   );
 }
@@ -94,7 +107,7 @@ function Announcements() {
 
 function Header({ onSearch }: { onSearch: () => void }) {
   const room = useStore((s) => s.room);
-  const canUndo = useStore((s) => s.canUndo);
+  const canUndo = useStore((s) => s.canUndo || s.saving === "offline");
   const canRedo = useStore((s) => s.canRedo);
   return (
     <header className="grid h-11 min-w-0 grid-cols-[minmax(0,1fr)_auto_minmax(0,1fr)] items-center border-b border-line bg-panel px-3 max-[760px]:grid-cols-[minmax(0,1fr)_auto_auto] max-[760px]:gap-2 max-[760px]:px-2">
@@ -152,15 +165,28 @@ function Strip() {
   const settable = useStore((s) => {
     const place = s.results[s.chosen]?.groups.place;
     const step = place ? (at(chosenLook(s), place) as Step | undefined) : undefined;
-    return isRamp(step) && step.interpolation === "steps";
+    return (isRamp(step) && step.interpolation === "steps") || (step?.step === "palette" && step.swatches.every(({ weight }) => typeof weight === "number"));
   });
   return <ShareStrip result={result} settable={settable} />;
 }
 
-/** What the last answer computed, for those who look at the page from outside. */
+/** What the last answer computed and which lanes came with it, for those who look at the page from outside. */
 function Computed() {
   const computed = useStore((s) => s.results[s.chosen]?.computed.join(" "));
-  return <span hidden data-computed={computed} />;
+  const sent = useStore((s) => s.results[s.chosen]?.sent?.join(" "));
+  return <span hidden data-computed={computed} data-sent={sent} />;
+}
+
+/** What F6 goes through: the left column, the view, the right column, the shares. */
+const REGIONS = ["main > aside:first-child", "main canvas", "main > aside[data-room]", "footer"];
+
+/** The keyboard to the next region, or the one before. */
+function skip(by: 1 | -1) {
+  const here = REGIONS.findIndex((region) => document.activeElement?.closest(region));
+  const next = here < 0 ? (by > 0 ? 0 : REGIONS.length - 1) : (here + by + REGIONS.length) % REGIONS.length;
+  const region = document.querySelector<HTMLElement>(REGIONS[next]!);
+  const first = region?.matches("[tabindex]") ? region : region?.querySelector<HTMLElement>("[aria-pressed='true'], [aria-expanded='true'][data-first], button:not(:disabled), input, [tabindex='0']");
+  first?.focus();
 }
 
 /** The keys that work everywhere. */
@@ -183,6 +209,10 @@ function useKeys(search: () => void) {
       } else if (event.altKey && ["1", "2", "3"].includes(key)) {
         event.preventDefault();
         showRoom(ROOMS[Number(key) - 1]!.room);
+        focusOn(`${REGIONS[2]} :is(button, input, [tabindex="0"]):not(:disabled)`);
+      } else if (event.key === "F6" && !command && !event.altKey) {
+        event.preventDefault();
+        skip(event.shiftKey ? -1 : 1);
       }
     };
     window.addEventListener("keydown", keys);
@@ -242,8 +272,11 @@ export function App() {
       <Notices />
       <Announcements />
       <EarlierStates />
+      <RemovalDialog />
+      <EditCosts />
       <ImportDialog />
       <SequenceDialog />
+      <MakingDialog />
       <Library />
       <PictureDialog />
       <DropZone />

@@ -4,10 +4,17 @@ import { addPicture } from "./chain/ElementPictures";
 import { finishLibrary } from "./chain/Finishes";
 import { someSeed } from "./chain/seeds";
 import { addShape } from "./chain/Shapes";
-import { fresh, nounOf, pageOf, titleOf } from "./chain/steps";
+import { pageOf, titleOf } from "./chain/steps";
 import { usePicture } from "./library/PictureDialog";
 import { duplicatePopulation } from "./rooms/gather/fresh";
-import { newScatter } from "./rooms/gather/GatherRoom";
+import { openMaking } from "./rooms/gather/MakingDialog";
+import { newPopulation } from "./rooms/gather/making";
+import { openCosts } from "./rooms/EditCosts";
+import { askRemoval } from "./rooms/Removal";
+import { addable } from "./chain/AddStep";
+import { maskable } from "./chain/masks";
+import { openMuted } from "./chain/Remarks";
+import { ranked } from "./widgets/Finder";
 import { openStates } from "./rooms/EarlierStates";
 import { download } from "./rooms/publish/PublishRoom";
 import { saveScene } from "./rooms/publish/save";
@@ -49,7 +56,14 @@ export function commands(): Command[] {
     { name: "Go to Publish", keys: "Alt+3", run: () => showRoom("publish") },
     { name: "Undo", keys: "Ctrl+Z", run: () => void travel("undo") },
     { name: "Redo", keys: "Ctrl+Shift+Z", run: () => void travel("redo") },
-    { name: "Make a scatter", run: () => (showRoom("gather"), newScatter()) },
+    { name: "Make something…", run: () => (showRoom("gather"), openMaking()) },
+    ...state.makers
+      .filter((m) => m.offered)
+      .flatMap((m) => [
+        { name: `Make ${m.title.toLowerCase()}`, run: () => (showRoom("gather"), newPopulation(m)) },
+        ...m.beginnings.map((b) => ({ name: `Make ${b.name.toLowerCase()}`, run: () => (showRoom("gather"), newPopulation(m, b.parameters, b.name)) })),
+      ]),
+    { name: "What an edit costs", run: openCosts },
     { name: "Palette from a picture", run: () => (showRoom("colour"), usePicture.setState({ open: true })) },
     { name: "Show as all viewers see it", run: () => lookWith(null) },
     { name: "Show as with protanopia", run: () => lookWith("protanopia") },
@@ -114,19 +128,9 @@ export function commands(): Command[] {
         run: () => editLook("Switch a step", (look) => withStep(look, state.chain, k, { ...step, enabled: !step.enabled })),
       });
     });
-    for (const word of ["range", "even_out", "drift"] as const) {
-      const ramp = chain.findIndex((s) => s.step === "ramp");
-      const at = word === "drift" ? chain.length : ramp < 0 ? chain.length : ramp;
-      list.push({
-        name: `Add ${titleOf(word).toLowerCase()} ${word === "drift" ? "at the end" : "before the ramp"}`,
-        run: () => {
-          editLook(`Add ${nounOf(word)}`, (look) =>
-            withChain(look, state.chain, (all) => all.toSpliced(at, 0, fresh(word))),
-          );
-          chooseStep(at);
-        },
-      });
-    }
+    for (const item of ranked(addable(state.chain), "")) if (!item.reason) list.push({ name: `Add the step ${item.title}`, run: () => (showRoom("colour"), item.run()) });
+    for (const item of maskable()) if (!item.reason) list.push({ name: `Mask this layer: ${item.title.toLowerCase()}`, run: () => (showRoom("colour"), item.run()) });
+    list.push({ name: "Remarks left as they are", run: () => (showRoom("colour"), openMuted(true)) });
   }
   if (reachesTime(state) && state.scene) {
     const { first, last } = state.scene.timeline;
@@ -141,6 +145,8 @@ export function commands(): Command[] {
   for (const p of state.scene?.populations ?? []) {
     list.push({ name: `Choose ${p.name}`, run: () => choosePopulation(p.id) });
     const shown = isShown({ ...state, alone: null }, p);
+    list.push({ name: `Rename ${p.name}`, run: () => useStore.setState({ naming: p.id }) });
+    list.push({ name: `Remove ${p.name}`, run: () => void askRemoval({ kind: "population", id: p.id }) });
     list.push({ name: `${shown ? "Hide" : "Show"} ${p.name}`, run: () => setShown(p.id, !shown) });
   }
   list.push({ name: "New scene", run: () => void newScene() });

@@ -186,7 +186,9 @@ class Colouring:
             sentence = error.sentence + _GIVEN.get(error.code, "")
             raise BadInput(sentence, place=f"{self._where}, {error.place}", code=error.code) from None
         said += [f"note: {note}" for note in (losses(form, population) if form else [])]
-        said += [f"advisory: {a['place']}: {a['sentence']}" for a in self.reporter.advisories(evaluation)]
+        mutes = run.scene.document(self._id).mutes
+        advisories = [a for a in self.reporter.advisories(evaluation) if not mutes(a)]
+        said += [f"advisory: {a['place']}: {a['sentence']}" for a in advisories]
         fresh = [sentence for sentence in dict.fromkeys(said) if sentence not in self._told]
         self._told.update(fresh)
         return evaluation, written, fresh

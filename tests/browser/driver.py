@@ -212,6 +212,59 @@ class BrowserCase(unittest.TestCase):
         self.page.mouse.move(*to, steps=8)
         self.page.mouse.up()
 
+    def take_from(self, opener: str, title: str, wait: bool = True) -> None:
+        """Open a list that has a search, type what is wanted, and take it; ``wait`` for its colours."""
+        self.page.get_by_role("button", name=opener, exact=True).click()
+        self.page.get_by_role("combobox", name=opener, exact=True).fill(title)
+        option = self.page.get_by_role("option").filter(has=self.page.get_by_text(title, exact=True)).first
+        if wait:
+            self.after(option.click)
+        else:
+            option.click()
+
+    def add_step(self, title: str, wait: bool = True) -> None:
+        """Add a step by its title."""
+        self.take_from("Add a step", title, wait)
+
+    def mask_by(self, title: str, wait: bool = True) -> None:
+        """Mask the layer that is shown by a ready beginning."""
+        self.take_from("Mask by…", title, wait)
+
+    def channel(self, title: str) -> None:
+        """Show a channel: by its chip where it is in use, else by the list of all."""
+        chip = self.page.get_by_role("group", name="Channels").get_by_role("button", name=re.compile(f"^{title}, "))
+        if chip.count():
+            chip.click()
+        else:
+            self.take_from("Channel", title, wait=False)
+
+    def make(self, title: str) -> None:
+        """Make a population by its name in the window of what can be made."""
+        self.page.get_by_role("button", name="Make…", exact=True).click()
+        offered = self.page.get_by_role("dialog").get_by_role("listitem").filter(has_text=re.compile(f"^{title}"))
+        self.after(offered.get_by_role("button").click)
+
+    def open_fields(self, group: str) -> None:
+        """Open a group of fields of the open step, or of what makes a population."""
+        places = self.page.locator("[data-step], [aria-label=Population]")
+        folded = places.get_by_role("button", name=re.compile(f"^{group}( [0-9]+ changed)?$"))
+        if folded.get_attribute("aria-expanded") == "false":
+            folded.click()
+
+    def open_remarks(self) -> None:
+        """Open every line of remarks that is closed."""
+        closed = self.page.locator('[role="group"][aria-label*="emark"] > button[aria-expanded="false"]')
+        closed.first.wait_for()
+        while closed.count():
+            closed.first.click()
+
+    def fix(self, label: str) -> None:
+        """Carry out the fix of a remark."""
+        button = self.page.get_by_role("button", name=label, exact=True)
+        if not button.count():
+            self.open_remarks()
+        self.after(button.first.click)
+
     def by_chance(self) -> None:
         """In the dialogue of an import: not the colours that the file carries, but random ones."""
         self.page.get_by_role("button", name=re.compile("^Colours at first: ")).click()

@@ -80,7 +80,7 @@ class Files(PlaceCase):
         self.drop("gaps.csv", "\n".join(RED_ROWS).encode())
         self.brought("gaps")
         page.keyboard.press("Alt+3")
-        page.get_by_text("The texts of kind go out as numbers, without their names.").first.wait_for()
+        page.get_by_text("The texts of kind go out as numbers; a comment in the file lists them.").first.wait_for()
         page.get_by_text("What is missing in heat becomes 0.").first.wait_for()
 
     def test_meshes_of_ones_own_are_drawn_and_go_home(self):
@@ -94,7 +94,7 @@ class Files(PlaceCase):
             self.button("Download GLB").click()
         back = read_points(Path(waiting.value.path()).read_bytes(), "a.glb")
         (mesh,) = back.models.meshes
-        self.assertEqual((mesh.materials, len(mesh.faces)), ((("leaf", 80),), 80))
+        self.assertEqual((mesh.materials, len(mesh.faces)), ((("tissue", 80),), 80))
 
 
 class Scenes(PlaceCase):
@@ -213,13 +213,13 @@ class LightThrough(SendCase):
         entry = scene["populations"][0]
         entry["shape"] = "card"
         entry["look"] |= {
-            "finishes": [{"name": "leaf", "transmission": 1, "roughness": 0.6}],
+            "finishes": [{"name": "tissue", "transmission": 1, "roughness": 0.6}],
             "picture": {"picture": "harbour", "grey": True},
         }
         return scene
 
     def test_more_light_comes_through(self):
-        self.chip("Picture mix").click()
+        self.channel("Picture mix")
         dark = self.canvas().astype(float)
         self.typed("Transmitted", "1.7")
         self.assertEqual(self.look()["picture"]["through"], 1.7)
@@ -239,7 +239,7 @@ class Blended(SendCase):
 
     def test_the_two_ends_of_a_blend(self):
         page = self.page
-        self.chip("Finish").click()
+        self.channel("Finish")
         self.after(page.get_by_role("button", name="Add a layer").first.click)
         page.get_by_role("button", name=re.compile("^How the finish is chosen: ")).click()
         self.after(page.get_by_role("option", name="0 to 1 blends them in turn").click)

@@ -22,8 +22,7 @@ SHARE = re.compile(r"([\d,]+) elements, ([\d.]+)%")
 class ColourCase(BrowserCase):
     def add(self, title: str) -> None:
         """Add a step by its title from the menu."""
-        self.page.get_by_role("button", name="Add a step").click()
-        self.after(lambda: self.page.get_by_role("menuitem", name=re.compile(f"^{title} ")).click())
+        self.add_step(title)
 
     def slab(self, title: str):
         return self.page.get_by_role("region", name=re.compile(f"^Step \\d+, {title}$"))
@@ -175,6 +174,7 @@ class Palettes(ColourCase):
         self.menu("More for Drift", "Remove")
         plain = self.colours()
         self.add("Grade")
+        self.open_fields("Colour")
         self.fill("Hue turn, degrees", "120")
         turned = self.colours()
         hue = [np.array([colorsys.rgb_to_hsv(*(c / 255))[0] for c in side[:300]]) for side in (plain, turned)]
@@ -204,7 +204,7 @@ class Palettes(ColourCase):
         page.get_by_label("Use Fair night").wait_for()
         page.keyboard.press("Escape")
         page.keyboard.press("Alt+1")
-        page.get_by_role("button", name="Make a scatter").click()
+        self.make("Scatter")
         page.get_by_text("2,500 elements", exact=True).wait_for()
         self.settle()
         page.keyboard.press("Alt+2")
@@ -230,13 +230,13 @@ class Palettes(ColourCase):
         page.get_by_role("button", name="Order").click()
         self.after(lambda: page.get_by_role("menuitem", name="By lightness", exact=True).click())
         page.get_by_role("button", name="Harmony").click()
-        self.after(lambda: page.get_by_role("menuitem", name="Triad", exact=True).click())
-        self.assertEqual(option.count(), 8)
+        self.after(lambda: page.get_by_role("menuitem", name="Add its triad", exact=True).click())
+        self.assertEqual(option.count(), 7)
         page.get_by_role("button", name="File", exact=True).click()
         with page.expect_download() as waiting:
             page.get_by_role("menuitem", name="Write design tokens (JSON)").click()
         tokens = json.loads(Path(waiting.value.path()).read_text())["Palette"]
-        self.assertEqual(sum("$value" in v for v in tokens.values() if isinstance(v, dict)), 8)
+        self.assertEqual(sum("$value" in v for v in tokens.values() if isinstance(v, dict)), 7)
         path = self.folder / "back.tokens.json"
         path.write_text(json.dumps({"two": {"$type": "color", "a": {"$value": "#000000"}, "b": {"$value": "#ffffff"}}}))
         self.after(lambda: page.get_by_label("Palette file").set_input_files(str(path)))
@@ -287,7 +287,7 @@ class DriftAndLayers(ColourCase):
         self.after(lambda: name.press("Enter"))
         self.choose("Blend", "Overlay")
         self.choose("Blend in", "in display encoding")
-        page.get_by_role("tab", name="Add a mask").click()
+        self.mask_by("Chance")
         self.settle()
         self.add("Attribute")
         self.choose("Name", "size · number")
@@ -315,8 +315,7 @@ class DriftAndLayers(ColourCase):
         page.get_by_role("menuitem", name="Duplicate").click()
         page.get_by_role("alert").filter(has_text="'ramp' wants a number, but a colour comes").wait_for()
         for title in ("Drift", "Component"):
-            page.get_by_role("button", name="Add a step").click()
-            page.get_by_role("menuitem", name=re.compile(f"^{title} ")).click()
+            self.add_step(title, wait=False)
         page.get_by_role("alert").wait_for(state="detached")
         self.settle()
         self.assertLessEqual(len({tuple(c) for c in self.colours()}), 5)
@@ -331,7 +330,7 @@ class DriftAndLayers(ColourCase):
         self.menu("More for layer Sequin bands", "Duplicate")
         self.open("Ramp")
         self.choose("Between stops", "Soft")
-        page.get_by_role("status").filter(has_text="is hidden by 'Sequin bands copy'").wait_for()
+        page.get_by_text("is hidden by 'Sequin bands copy'").first.wait_for()
         soft = self.colours()
         self.assertGreater(np.abs(soft - flat).max(), 40)
         self.after(lambda: page.get_by_label("Switch Sequin bands copy off").click())
@@ -436,8 +435,7 @@ class Screens(ColourCase):
         page.keyboard.press("Escape")
         page.get_by_role("button", name=re.compile("^Sequin bands")).click()
         self.open("Drift")
-        page.get_by_role("button", name="Add a step").click()
-        page.get_by_role("menuitem", name=re.compile("^Component ")).click()
+        self.add_step("Component", wait=False)
         # A chain that ends with numbers is mended in one click.
         self.after(lambda: page.get_by_role("button", name="Put a ramp in").click())
         page.get_by_role("group", name="Part").wait_for()
@@ -449,6 +447,7 @@ class Screens(ColourCase):
         self.after(lambda: page.get_by_role("menuitem", name="A new dial").click())
         self.looked_at("drift that follows")
         self.add("Grade")
+        self.open_fields("Colour")
         self.fill("Hue turn, degrees", "33")
         self.looked_at("grade")
         page.get_by_role("button", name=re.compile("^Random")).click()
@@ -462,7 +461,7 @@ class Screens(ColourCase):
         page.get_by_role("button", name="Picture…").click()
         self.looked_at("picture")
         page.keyboard.press("Escape")
-        page.get_by_role("tab", name="Add a mask").click()
+        self.mask_by("Chance")
         self.settle()
         self.add("Mix")
         self.looked_at("mask")

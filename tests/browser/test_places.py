@@ -29,12 +29,10 @@ class PlaceCase(BrowserCase):
 
     def document(self) -> dict:
         first = {"id": "ball", "name": "Ball", "maker": self.MAKER, "look": look_document(*self.PAINT)}
-        return {"gaudyseed": 2, "name": "Places", "view": {"shading": "flat"}, "populations": [first]}
+        return {"gaudyseed": 3, "name": "Places", "view": {"shading": "flat"}, "populations": [first]}
 
     def add(self, title: str, wait: bool = True) -> None:
-        self.page.get_by_role("button", name="Add a step").click()
-        item = self.page.get_by_role("menuitem", name=re.compile(f"^{title} "))
-        self.after(item.click) if wait else item.click()
+        self.add_step(title, wait)
 
     def choose(self, label: str, option: str, wait: bool = True) -> None:
         self.page.get_by_role("button", name=re.compile(f"^{label}: ")).first.click()
@@ -106,7 +104,7 @@ class Noise(PlaceCase):
         page = self.page
         self.add("Noise")
         before = self.colours()
-        self.after(self.button("Fit to 0…1").click)
+        self.after(self.button("Stretch to 0…1").click)
         noise = self.steps()[0]
         self.assertGreater(noise["low"], 0.05)
         self.assertLess(noise["high"], 0.95)
@@ -135,7 +133,7 @@ class Noise(PlaceCase):
         field.fill("0.001")
         self.after(lambda: field.press("Enter"))
         page.get_by_text(re.compile("finer than the elements stand apart")).wait_for()
-        self.after(self.button("Take a fitting size").click)
+        self.fix("Take a fitting size")
         self.assertGreater(self.steps()[0]["size"], 0.05)
 
 
@@ -154,7 +152,7 @@ class Bellows(PlaceCase):
         shares = [float(re.search(r"([\d.]+)\s?%", s)[1]) for s in self.shares()]
         self.assertEqual(len(shares), 5)
         self.assertGreater(min(shares), 5)
-        page.get_by_role("region", name="Values").get_by_role("button", name=re.compile("^relief")).click()
+        page.get_by_role("region", name="Signals").get_by_role("button", name=re.compile("^relief")).click()
         self.slab("Noise").get_by_role("button", name=re.compile("^Noise")).click()
         self.after(
             lambda: (
@@ -254,10 +252,9 @@ class FoxMask(PlaceCase):
         self.page.reload()
         self.settle()
         self.after(page.get_by_role("button", name="Add a layer").first.click)
-        page.get_by_role("tab", name="Add a mask").click()
+        self.mask_by("Chance")
         self.settle()
-        page.get_by_role("button", name="Add a step").click()
-        self.after(page.get_by_role("menuitem", name=re.compile("^Attribute ")).click)
+        self.add_step("Attribute")
         self.choose("Name", "weight · number")
         plain = self.colours()
         page.get_by_label("More for Attribute").click()
@@ -388,7 +385,7 @@ class Overlays(PlaceCase):
 
     def extent(self) -> None:
         self.add("Extent")
-        self.after(self.button("Freeze the range").click)
+        self.after(self.button("Hold this range").click)
         low = self.stored()["populations"][0]["look"]["lanes"]["base_colour"]["layers"][3]["paint"][0]["low"]
         self.assertIsNotNone(low)
 

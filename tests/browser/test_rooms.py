@@ -140,13 +140,12 @@ class ColourRoom(BrowserCase):
         self.after(lambda: chance.press("Enter"))
         card = self.page.get_by_text("no element drifts")
         card.wait_for()
-        self.after(lambda: self.page.get_by_role("button", name="Let all drift").click())
+        self.fix("Let all drift")
         card.wait_for(state="detached")
 
     def test_steps_are_added_where_they_fit_and_a_wrong_order_is_told(self):
         page = self.page
-        page.get_by_role("button", name="Add a step").click()
-        self.after(lambda: page.get_by_role("menuitem", name="Even out").click())
+        self.add_step("Even out")
         titles = page.get_by_role("region", name=re.compile("^Step"))
         self.assertEqual(titles.nth(1).get_attribute("aria-label"), "Step 2, Even out")
         page.get_by_label("More for Even out").click()
@@ -216,12 +215,10 @@ class Shaping(BrowserCase):
     def add(self, title: str, after: str) -> None:
         """Add a step after the one that is opened first."""
         self.page.get_by_role("button", name=re.compile(f"^{after}")).first.click()
-        self.page.get_by_role("button", name="Add a step").click()
-        self.after(lambda: self.page.get_by_role("menuitem", name=re.compile(f"^{title}")).click())
+        self.add_step(title)
 
     def begin_with(self, title: str) -> None:
-        self.page.get_by_role("button", name="Add a step").click()
-        self.after(lambda: self.page.get_by_role("menuitem", name=re.compile(f"^{title}")).click())
+        self.add_step(title)
 
     def reached(self) -> int:
         return int(
@@ -241,7 +238,7 @@ class Shaping(BrowserCase):
         self.after(lambda: formula.press("Enter"))
         page.get_by_text("of the ramp, so some of its colours never appear").wait_for()
         self.assertLess(self.reached(), 40)
-        self.after(lambda: page.get_by_role("button", name="Even out the values").click())
+        self.fix("Even out the values")
         self.assertGreater(self.reached(), 98)
         self.assertEqual(page.get_by_text("never appear").count(), 0)
 
@@ -309,8 +306,7 @@ class HueAndLuma(BrowserCase):
         page.keyboard.press("Alt+2")
         for title in ("Attribute", "Component"):
             page.get_by_role("button", name=re.compile("^(Random|Attribute)")).first.click()
-            page.get_by_role("button", name="Add a step").click()
-            page.get_by_role("menuitem", name=re.compile(f"^{title}")).click()
+            self.add_step(title, wait=False)
             if title == "Attribute":
                 page.get_by_label(re.compile("^Name: ")).click()
                 page.get_by_role("option", name="colour · colour").click()
@@ -419,7 +415,7 @@ class GatherAndPublish(BrowserCase):
     def test_make_a_scatter_and_raise_its_count(self):
         page = self.page
         page.keyboard.press("Alt+1")
-        page.get_by_role("button", name="Make a scatter").click()
+        self.make("Scatter")
         page.get_by_text("2,500 elements", exact=True).wait_for()
         self.settle()
         page.keyboard.press("Alt+3")
@@ -543,9 +539,9 @@ class Scenes(BrowserCase):
         self.settle()
         page.get_by_role("button", name="New scene").click()
         page.get_by_label("Scene: Untitled").wait_for()
-        page.get_by_text("Nothing here yet").wait_for()
+        page.get_by_text("An empty scene").wait_for()
         page.keyboard.press("Alt+1")
-        page.get_by_role("button", name="Make a scatter").click()
+        self.make("Scatter")
         page.get_by_text("2,500 elements", exact=True).wait_for()
         self.settle()
         page.keyboard.press("Alt+2")

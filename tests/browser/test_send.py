@@ -48,7 +48,7 @@ class SendCase(PlaceCase):
 
     def layer_on(self, title: str) -> None:
         """Open a channel and give it a first layer."""
-        self.chip(title).click()
+        self.channel(title)
         self.after(self.page.get_by_role("button", name="Add a layer").first.click)
 
     def downloaded(self, title: str) -> bytes:
@@ -73,7 +73,7 @@ class FeatherFan(SendCase):
     def test_tinted_mixed_and_bent(self):
         page = self.page
         squares = self.canvas()
-        self.chip("Picture mix").click()
+        self.channel("Picture mix")
         self.after(self.button("Add a picture").last.click)
         self.choose("Picture", "feather · ships")
         self.choose("Cut out by", "Alpha")
@@ -121,12 +121,12 @@ class Pictured(SendCase):
             "picture_contrast": [{"step": "constant", "value": 1.1}],
         }
         picture = {"picture": "blocks", "cut": "alpha", "second": {"brightness": 0.6, "hue_turn": 40}}
-        look = {"gaudyseed": 2, "picture": picture, "lanes": {w: {"layers": [{"paint": p}]} for w, p in lanes.items()}}
+        look = {"gaudyseed": 3, "picture": picture, "lanes": {w: {"layers": [{"paint": p}]} for w, p in lanes.items()}}
         digest = self.asked_file("blocks.png", self.file())
         asset = {"name": "blocks", "digest": digest, "width": 512, "height": 512}
         maker = {"maker": "grid", "columns": 3, "rows": 2, "column_spacing": 1.1, "row_spacing": 1.1, "size": 1.0}
         first = {"id": "cards", "name": "Cards", "shape": "card", "maker": maker, "look": look}
-        return {"gaudyseed": 2, "name": "P", "view": {"shading": "flat"}, "populations": [first], "assets": [asset]}
+        return {"gaudyseed": 3, "name": "P", "view": {"shading": "flat"}, "populations": [first], "assets": [asset]}
 
     def texels(self) -> np.ndarray:
         """Four blocks of one colour each around a hole."""
@@ -204,13 +204,13 @@ class Skittles(SendCase):
         page.get_by_label("Add a small mesh, file").set_input_files(file)
         page.get_by_text(re.compile(r"^\d+ triangles$")).wait_for()
         self.settle()
-        self.chip("Shape").click()
+        self.channel("Shape")
         self.after(self.button("Add a shape").click)
         self.choose("Shape", "skittle")
         self.after(self.button("Remove Sequins").click)
         shapes = self.look()["shapes"]
         self.assertEqual([(s["mesh"], s["weight"]) for s in shapes], [("skittle", 1)])
-        self.chip("Base colour").click()
+        self.channel("Base colour")
         self.add("Palette")
         text = page.get_by_role("textbox", name="Paste colours")
         text.fill(" ".join(SEVEN))
@@ -261,7 +261,7 @@ class Glass(SendCase):
         self.layer_on("Transmission")
         page.get_by_text("shows this approximately").wait_for()
         # Changing the finish keeps the lane.
-        self.chip("Finish").click()
+        self.channel("Finish")
         self.button("Change…").click()
         self.after(kept.get_by_role("button", name="Use Frosted glass").click)
         look = self.look()
@@ -294,25 +294,25 @@ class Bellows(SendCase):
         self.assertEqual((look["signals"][0]["name"], look["signals"][0]["chain"][0]["step"]), ("noise", "noise"))
         self.assertEqual([s["step"] for s in look["lanes"]["base_colour"]["layers"][0]["paint"]], ["signal", "ramp"])
         np.testing.assert_array_equal(self.canvas(), flat)
-        for title in ("Lift", "Roughness"):
+        for title in ("Offset", "Roughness"):
             self.layer_on(title)
             self.add("Signal")
-        self.chip("Lift").click()
+        self.channel("Offset")
         self.choose("Along", "up")
         self.assertGreater((np.abs(self.canvas() - flat).max(axis=2) > 20).mean(), 0.05)
         self.assertEqual(page.locator("[data-computed]").get_attribute("data-computed"), "")
         back = read_points(self.downloaded("PLY, binary"), "a.ply").elements
-        lift = back.attribute("lift").readable
+        lift = back.attribute("offset").readable
         np.testing.assert_allclose(back.attribute("position").readable[:, 2], 0.045 + lift, atol=1e-5)
         np.testing.assert_allclose(back.attribute("roughness").readable, np.clip(lift, 0, 1), atol=1e-6)
         # A lane is switched off without losing it.
-        self.after(page.get_by_role("switch", name="Lift on").click)
+        self.after(page.get_by_role("switch", name="Offset on").click)
         np.testing.assert_array_equal(self.canvas(), flat)
-        self.assertEqual(self.chip("Lift").get_attribute("aria-label"), "Lift, 1 layer, off")
+        self.assertEqual(self.chip("Offset").get_attribute("aria-label"), "Offset, 1 layer, off")
 
 
 class MoonWall(SendCase):
-    """Shape, lift and colour from one picture; more and more rosettes, and how they cover the wall told."""
+    """Shape, offset and colour from one picture; more and more rosettes, and how they cover the wall told."""
 
     MAKER = {"maker": "grid", "columns": 60, "rows": 40, "column_spacing": 0.04, "row_spacing": 0.04, "size": 0.07}
     PAINT = [{"step": "signal", "name": "light"}, WARM]
@@ -323,12 +323,12 @@ class MoonWall(SendCase):
         light = [{"step": "picture", "picture": "moon", "part": "grey"}, {"step": "range", "own": True}]
         read = {"layers": [{"paint": [{"step": "signal", "name": "light"}]}]}
         look |= {"signals": [{"name": "light", "chain": light}], "shapes": [{"shape": "sequin"}, {"shape": "rosette"}]}
-        look["lanes"] |= {"shape": read, "lift": read}
+        look["lanes"] |= {"shape": read, "offset": read}
         return scene
 
     def test_more_and_more(self):
         page = self.page
-        self.chip("Lift").click()
+        self.channel("Offset")
         covered = []
         for columns, rows in ((60, 40), (140, 100), (320, 200)):
             page.keyboard.press("Alt+1")
@@ -343,9 +343,9 @@ class MoonWall(SendCase):
             covered.append(float(re.search(r"([\d.]+) times", told)[1]))
         # As often as discs of that size cover squares of that spacing, however large the wall.
         np.testing.assert_allclose(covered, [np.pi / 4 * (0.07 / 0.04) ** 2] * 3, rtol=0.06)
-        page.get_by_text(re.compile("lies under others. What lifts them is hard to see")).wait_for()
+        page.get_by_text(re.compile("lies under others. What moves them out is hard to see")).wait_for()
         look = read_points(self.downloaded("CSV"), "a.csv").elements
-        shape, lift = look.attribute("shape_number").readable, look.attribute("lift").readable
+        shape, lift = look.attribute("shape_number").readable, look.attribute("offset").readable
         self.assertEqual(set(shape), {0, 1})
         self.assertGreater(lift[shape == 1].min(), lift[shape == 0].max() - 1e-6)
 
@@ -412,10 +412,10 @@ class FourShapes(SendCase):
 
     def test_shapes_and_their_share(self):
         page = self.page
-        self.chip("Finish").click()
+        self.channel("Finish")
         for _ in range(2):
             self.after(self.button("Add a plain finish").click)
-        self.chip("Shape").click()
+        self.channel("Shape")
         for _ in range(3):
             self.after(self.button("Add a shape").click)
         self.assertEqual(len(self.look()["shapes"]), 4)
@@ -425,7 +425,7 @@ class FourShapes(SendCase):
         self.assertAlmostEqual(share[0], 55, delta=0.1)
         self.assertAlmostEqual(sum(share), 100, delta=0.2)
         # Each shape has its own colour: the chain reads which one it is.
-        self.chip("Base colour").click()
+        self.channel("Base colour")
         self.add("Shape")
         paint = self.look()["lanes"]["base_colour"]["layers"][0]["paint"]
         self.assertEqual([s["step"] for s in paint], ["shape", "ramp"])
@@ -440,7 +440,7 @@ class FourShapes(SendCase):
         # Two finishes blended by a weight.
         self.layer_on("Finish")
         self.choose("How the finish is chosen", "0 to 1 blends them in turn")
-        self.chip("Finish").click()
+        self.channel("Finish")
         page.get_by_role("list", name="Finishes").get_by_role("button", name="Finish 2", exact=True).click()
         self.typed("Roughness", "1")
         rough = read_points(self.downloaded("PLY, binary"), "a.ply").elements.attribute("roughness").readable
@@ -465,16 +465,17 @@ class Subsurface(SendCase):
 
     def test_it_follows_the_base_colour(self):
         page = self.page
-        self.chip("Finish").click()
+        self.channel("Finish")
         self.button("Add from the library…").click()
         self.after(page.get_by_role("button", name="Use Wax").click)
         page.get_by_role("switch", name="Subsurface colour of its own").wait_for()
         wax = self.canvas()
-        self.chip("Base colour").click()
+        self.channel("Base colour")
         self.add("Grade")
+        self.open_fields("Colour")
         self.typed("Hue turn, degrees", "120")
         self.assertGreater(np.abs(self.canvas() - wax).max(), 60)
-        self.chip("Finish").click()
+        self.channel("Finish")
         turned = self.canvas()
         self.typed("Subsurface radius", "4")
         self.assertGreater(np.abs(self.canvas() - turned).max(), 8)

@@ -31,7 +31,7 @@ class StrandCase(SendCase):
         fur = {"id": "fur", "name": "Fur", "maker": self.MAKER, "look": look_document(*self.PAINT)}
         skin = {"id": "skin", "name": "Skin", "maker": self.SKIN,
                 "look": look_document({"step": "constant", "value": "#202020"})}  # fmt: skip
-        return {"gaudyseed": 2, "name": "Strands", "view": {"shading": "flat"}, "populations": [fur, skin]}
+        return {"gaudyseed": 3, "name": "Strands", "view": {"shading": "flat"}, "populations": [fur, skin]}
 
     def population(self, name: str) -> dict:
         return next(p for p in self.stored()["populations"] if p["name"] == name)
@@ -65,12 +65,12 @@ class Dyed(StrandCase):
         page = self.page
         self.pick("Skin")
         page.keyboard.press("Alt+1")
-        self.after(self.button("Make strands").click)
+        self.make("Fur")
         made = self.stored()["populations"][2]
         steps = made["look"]["lanes"]["base_colour"]["layers"][0]["paint"]
         self.assertEqual([s["step"] for s in steps], ["along", "ramp"])
         # On the mesh that was chosen; and what they begin with is nothing to warn of.
-        self.assertEqual((made["name"], made["maker"]["on"]), ("Strands", "skin"))
+        self.assertEqual((made["name"], made["maker"]["on"]), ("Fur 2", "skin"))
         page.keyboard.press("Alt+2")
         self.slab("Ramp").wait_for()
         self.assertEqual(page.get_by_text("of the ramp").count(), 0)
@@ -119,7 +119,7 @@ class Dyed(StrandCase):
         ).wait_for()
         self.assertIn("Strand", card.inner_text())
         whole = self.canvas()
-        self.choose("Strands drawn", "Every 10th strand")
+        self.choose("Strands drawn", "One strand in 10")
         page.get_by_text("40 strands", exact=True).wait_for()
         few = self.canvas()
         strands = [
@@ -262,7 +262,7 @@ class Drifting(StrandCase):
         page.get_by_role("textbox", name="Value from", exact=True).fill("-1")
         self.after(lambda: page.get_by_role("textbox", name="Value from", exact=True).press("Enter"))
         page.get_by_text(re.compile("% of the strands come out of order")).wait_for()
-        self.after(self.button("Narrow it").click)
+        self.fix("Narrow it")
         self.assertLess(abs(self.steps()[1]["value"][0]), 0.2)
 
     def per_strand(self) -> None:
@@ -329,7 +329,7 @@ class Beads(StrandCase):
     def test_beads_along_the_strands_take_up_their_colour(self):
         page = self.page
         page.keyboard.press("Alt+1")
-        self.after(self.button("Make beads on strands").click)
+        self.make("Beads on strands")
         page.get_by_role("status").filter(has_text="2,000 elements").wait_for()
         beads = self.stored()["populations"][2]
         self.assertEqual((beads["maker"]["on"], beads["maker"]["count"]), ("fur", 5))

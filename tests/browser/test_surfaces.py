@@ -34,8 +34,7 @@ class SurfaceCase(BrowserCase):
         return scene
 
     def add(self, title: str) -> None:
-        self.page.get_by_role("button", name="Add a step").click()
-        self.after(lambda: self.page.get_by_role("menuitem", name=re.compile(f"^{title} ")).click())
+        self.add_step(title)
 
     def choose(self, label: str, option: str) -> None:
         """Take another one of a choice."""
@@ -68,6 +67,9 @@ class Carp(SurfaceCase):
         page = self.page
         page.get_by_role("button", name=re.compile("^Ramp")).first.click()
         self.add("Palette")
+        # It has the colours of the ramp whose place it took; these are others.
+        page.get_by_label("Paste colours").fill("#131f4d #0b6a72 #22a98a #f3b13c #ef5236 #f7e7ce")
+        self.after(lambda: page.get_by_label("Paste colours").press("Enter"))
         colours, made = self.colours()
         tiles = self.one_per_part(made, colours)
         first = {tuple(c) for c in np.round(tiles, 4).tolist()}
@@ -94,6 +96,7 @@ class Carp(SurfaceCase):
         second = {tuple(c) for c in np.round(other, 4).tolist()}
         self.assertFalse(first & second)
         self.add("Grade")
+        self.open_fields("Colour")
         page.get_by_label("Hue turn, degrees", exact=True).fill("120")
         self.after(lambda: page.keyboard.press("Enter"))
         turned = self.one_per_part(made, self.colours()[0])
@@ -135,15 +138,13 @@ class Mask(SurfaceCase):
     def test_its_normals_with_two_axes_swapped(self):
         page = self.page
         page.get_by_role("button", name=re.compile("^Random")).first.click()
-        page.get_by_role("button", name="Add a step").click()
-        page.get_by_role("menuitem", name=re.compile("^Attribute ")).click()
+        self.add_step("Attribute", wait=False)
         self.settle()
         self.choose("Name", "normal")
         # The chain cannot go on with a vector: the card offers what can.
         page.get_by_role("alert").wait_for()
         page.get_by_role("button", name=re.compile("^Ramp")).first.click()
-        page.get_by_role("button", name="Add a step").click()
-        self.after(lambda: page.get_by_role("menuitem", name=re.compile("^As colour ")).click())
+        self.add_step("As colour")
         self.choose("Red", "Z")
         self.choose("Blue", "X")
         self.settle()
@@ -157,8 +158,7 @@ class Mask(SurfaceCase):
     def test_an_edge_colour_from_curvature(self):
         page = self.page
         page.get_by_role("button", name=re.compile("^Random")).first.click()
-        page.get_by_role("button", name="Add a step").click()
-        page.get_by_role("menuitem", name=re.compile("^Attribute ")).click()
+        self.add_step("Attribute", wait=False)
         self.settle()
         self.choose("Name", "curvature")
         self.settle()
@@ -189,11 +189,10 @@ class Coarse(SurfaceCase):
 
     def test_it_is_told_and_subdivided_in_one_click(self):
         page = self.page
-        card = page.get_by_role("status").filter(has_text="too coarse")
-        card.wait_for()
+        page.get_by_text("too coarse").first.wait_for()
         # The view maps the last steps per pixel; it is the vertices' colours, as files have them, that are too coarse.
         self.assertEqual(self.blurred(), 0)
-        self.after(lambda: card.get_by_role("button", name="Subdivide it once more").click())
+        self.fix("Subdivide it once more")
         page.get_by_text("21,526 vertices").first.wait_for()
         self.settle()
         page.wait_for_timeout(400)
@@ -233,8 +232,7 @@ class Beetle(SurfaceCase):
         page = self.page
         page.get_by_role("button", name=re.compile("^Random")).first.click()
         page.get_by_role("button", name=re.compile("^Ramp")).first.click()
-        page.get_by_role("button", name="Add a step").click()
-        page.get_by_role("menuitem", name=re.compile("^Ground ")).click()
+        self.add_step("Ground", wait=False)
         # The ground's colours need no ramp: it goes.
         page.get_by_label("More for Ramp", exact=True).click()
         self.after(lambda: page.get_by_role("menuitem", name="Remove", exact=True).click())

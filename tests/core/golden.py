@@ -156,7 +156,7 @@ class Looks:
             xs = sorted({round(rng.random(), 3) for _ in range(4)})
             return {"points": [{"x": x, "y": round(rng.random(), 3)} for x in xs]}
         if word == "even_out":
-            return {"frozen": sorted(round(rng.random(), 3) for _ in range(rng.choice([0, 0, 9])))}
+            return {"held": sorted(round(rng.random(), 3) for _ in range(rng.choice([0, 0, 9])))}
         if word == "palette":
             swatches = [{"colour": self.colour(), "weight": rng.choice([1, 1, 2, 0])} for _ in range(rng.randint(1, 9))]
             return {"name": "Palette", "swatches": swatches}
@@ -230,7 +230,7 @@ class Looks:
             }
             for k in range(rng.randint(1, 4))
         ]  # fmt: skip
-        return {"gaudyseed": 2, "signals": signals, "lanes": {"base_colour": {"layers": layers}}}
+        return {"gaudyseed": 3, "signals": signals, "lanes": {"base_colour": {"layers": layers}}}
 
 
 def documents(name: str) -> Iterator[tuple[Population, dict[str, Any], np.ndarray]]:

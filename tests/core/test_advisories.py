@@ -8,13 +8,14 @@ from dataclasses import replace
 import numpy as np
 
 from gaudyseed.core.document import parse
+from gaudyseed.core.errors import BadInput
 from gaudyseed.core.look.evaluate import Evaluator
 from gaudyseed.core.look.model import Look, Scene
 from gaudyseed.core.population import Attribute, Field
 from gaudyseed.core.population.makers.grid import GridMaker
 from gaudyseed.core.report import Reporter
-from gaudyseed.core.scene import SceneRun
-from gaudyseed.demo import bench_scene, demo_scene, horse_scene, route_scene
+from gaudyseed.core.scene import SceneRun, signals_asked
+from gaudyseed.demo import bench_scene, demo_scene, horse_scene, lesson_scene, route_scene
 from tests.core.test_looks import apply_patch
 from tests.support import FIVE, look_document, points, ramp
 
@@ -186,19 +187,84 @@ class Faint(Case):
 
 
 class Demo(unittest.TestCase):
-    NEW = {"counted_off", "hardly_seen", "picture_outside", "picture_one_texel", "neighbours_alike"}
+    def said(self, scene: Scene) -> list[str]:
+        """The codes of all remarks on a scene."""
+        evaluator = Evaluator()
+        run = SceneRun(scene, evaluator, lambda order: order.make(None))
+        told = [Reporter(evaluator).advisories(run.evaluation(p.id)) for p in scene.populations]
+        return [a["code"] for advisories in told for a in advisories]
 
-    def test_no_new_advisory_speaks_on_the_demo(self):
+    def test_the_demo_is_free_of_remarks_but_for_the_lesson(self):
         for make in (demo_scene, route_scene, bench_scene, horse_scene):
-            scene = parse(Scene, make())
-            evaluator = Evaluator()
-            run = SceneRun(scene, evaluator, lambda order: order.make(None))
-            for population in scene.populations:
-                evaluation = run.evaluation(population.id)
-                said = list(Reporter(evaluator).advisories(evaluation))
-                self.assertEqual([a for a in said if a["code"] in self.NEW], [], population.name)
-                read = [a for a in said if a["code"] == "too_coarse" and a["place"].endswith("paint[0]")]
-                self.assertEqual(read, [], population.name)
+            self.assertEqual(self.said(make()), [], make().name)
+        self.assertEqual(sorted(self.said(lesson_scene())), ["bands_alike", "shares_uneven", "unreached_stop"])
+
+    def test_a_signal_that_another_population_reads_is_not_idle(self):
+        scene = horse_scene().model_dump(mode="json")
+        self.assertEqual(signals_asked(parse(Scene, scene)), {"stencil"})
+        self.assertEqual(self.said(parse(Scene, scene)), [])
+        horse = next(p for p in scene["populations"] if p["id"] == "carved-horse")
+        alone = {**scene, "populations": [horse]}
+        self.assertEqual(self.said(parse(Scene, alone)), ["unread_signal"])
+
+
+class Palettes(Case):
+    SEVEN = [{"colour": c} for c in ("#d5342c", "#ef7d1a", "#f4c430", "#3f9b48", "#2c7fb8", "#6b3fa0", "#f2efe6")]
+
+    def test_numbers_beyond_1_pile_up_on_the_last_swatch(self):
+        """As a ramp's: a number of 0 to 20 gives most of the elements one swatch."""
+        wide = {"step": "formula", "text": "20 * piled"}
+        palette = {"step": "palette", "name": "Seven", "swatches": self.SEVEN}
+        self.mended(look_document(wide, palette), "palette_clipped")
+        self.assertNotIn("palette_clipped", self.advised(look_document(RANDOM, palette)))
+
+    def test_species_that_share_a_swatch_though_there_is_one_for_each(self):
+        """Counted by hand: of three texts two fall into one of three parts."""
+        codes = np.arange(4000, dtype=np.int32) % 3
+        kind = Attribute("species", "text", codes, ("ant", "bee", "moth"), (Field("species", "<i4"),))
+        elements = self.population.elements.with_more({"species": kind})
+        self.population = replace(self.population, elements=elements)
+        palette = {"step": "palette", "name": "Three", "swatches": self.SEVEN[:3]}
+
+        def swatches(seed: int) -> int:
+            document = look_document({"step": "random", "per": "species", "seed": seed}, palette)
+            colours = Evaluator().evaluate(self.population, parse(Look, document)).colours
+            return len(np.unique(colours, axis=0))
+
+        shares = next(s for s in range(50) if swatches(s) < 3)
+        apart = next(s for s in range(500) if swatches(s) == 3)
+        mended = self.mended(
+            look_document({"step": "random", "per": "species", "seed": shares}, palette), "keys_share_swatch"
+        )
+        read = mended["lanes"]["base_colour"]["layers"][0]["paint"][0]
+        self.assertEqual((read["name"], read["component"]), ("species", "order"))
+        fine = look_document({"step": "random", "per": "species", "seed": apart}, palette)
+        self.assertNotIn("keys_share_swatch", self.advised(fine))
+
+    def test_shares_are_typed_as_weights(self):
+        """The wanted shares of uneven values, met to within an element."""
+        palette = {"step": "palette", "swatches": self.SEVEN[:4]}
+        document = look_document({"step": "attribute", "name": "piled"}, palette)
+        evaluator = Evaluator()
+        evaluation = evaluator.evaluate(self.population, parse(Look, document))
+        result = evaluation.step_at("lanes.base_colour.layers[0].paint[1]")
+        assert result is not None
+        outcome = Reporter(evaluator).outcome(evaluation, result)
+        typed = result.compiled.step.edited("set_shares", outcome, result.compiled.step, [0.1, 0.2, 0.3, 0.4])
+        document["lanes"]["base_colour"]["layers"][0]["paint"][1] = typed.model_dump(mode="json")
+        bands = evaluator.evaluate(self.population, parse(Look, document)).steps[1].value.bands
+        np.testing.assert_allclose(np.bincount(bands) / 4000, [0.1, 0.2, 0.3, 0.4], atol=1 / 4000)
+        with self.assertRaises(BadInput):
+            result.compiled.step.edited("set_shares", outcome, result.compiled.step, [0.5, 0.5])
+
+
+class Left(Case):
+    def test_a_remark_that_is_left_is_told_no_more(self):
+        entry = {"id": "a", "name": "A", "maker": {"maker": "grid"}, "muted": [{"code": "same_seed", "place": "x[0]"}]}
+        population = parse(Scene, {"gaudyseed": 3, "populations": [entry]}).populations[0]
+        self.assertTrue(population.mutes({"code": "same_seed", "place": "x[0]"}))
+        self.assertFalse(population.mutes({"code": "same_seed", "place": "x[1]"}))
+        self.assertFalse(population.mutes({"code": "other", "place": "x[0]"}))
 
 
 class Colours(Case):

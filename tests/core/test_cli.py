@@ -88,7 +88,7 @@ class Colour(CommandLine):
 
     def test_bad_input(self):
         bad = self.folder / "bad.json"
-        bad.write_text('{"gaudyseed": 2, "lanez": {}}')
+        bad.write_text('{"gaudyseed": 3, "lanez": {}}')
         wrong = self.folder / "wrong.json"
         wrong.write_text(json.dumps(look_document({"step": "attribute", "name": "wear"}, ramp([0], FIVE[:1]))))
         cases = [

@@ -41,7 +41,7 @@ SAMPLES: dict[str, list[dict]] = {
     "range": [{"step": "range", "own": True}, {"step": "range", "to_high": {"signal": "s", "high": 3}, "clamp": False}],
     "levels": [{"step": "levels", "gamma": 2, "contrast": 1.5}, {"step": "levels", "pivot": {"signal": "s"}}],
     "curve": [{"step": "curve", "interpolation": k} for k in ("straight", "monotone", "bezier")],
-    "even_out": [{"step": "even_out"}, {"step": "even_out", "frozen": [0, 0.2, 0.2, 1]}],
+    "even_out": [{"step": "even_out"}, {"step": "even_out", "held": [0, 0.2, 0.2, 1]}],
     "quantise": [{"step": "quantise"}, {"step": "quantise", "of": "index", "beyond": "repeat"}],
     "spread": [{"step": "spread", "seed": 2}, {"step": "spread", "by": "ramp_bands", "seed": 2}],
     "choose": [{"step": "choose", "chains": [COLOUR, [RANDOM, DUSK]]}],
@@ -216,13 +216,13 @@ class EveryStep(unittest.TestCase):
         self.assertGreater(checked, 22)
 
     def test_every_number_and_colour_can_follow(self):
-        """All but a frozen distribution and typed band edges, which are data."""
+        """All but a held distribution and typed band edges, which are data."""
         wanted, checked = {Follow, FollowColour, FollowDial}, 0
         for model in (*STEPS.values(), Stop, CurvePoint, Swatch, Layer):
             for name, field in model.model_fields.items():
                 kinds = set(_kinds(field.annotation))
                 coloured = any(HEX_PATTERN in str(part) for part in (field, field.annotation))
-                if name not in ("frozen", "edges", "gaudyseed") and (kinds & {int, float} or coloured):
+                if name not in ("held", "edges", "gaudyseed") and (kinds & {int, float} or coloured):
                     self.assertTrue(kinds & wanted, f"{model.__name__}.{name}")
                     checked += 1
         self.assertGreater(checked, 45)

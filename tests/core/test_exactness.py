@@ -153,9 +153,9 @@ class FarNumbers(unittest.TestCase):
             fifth = {"step": "choose", "of": "index", "beyond": "repeat", "chains": chains}
             np.testing.assert_array_equal(numbers(self.population, read(name), fifth), FAR % 5)
 
-    def test_frozen(self):
-        frozen = np.quantile(FAR.astype(float), np.linspace(0, 1, 513)).tolist()
-        even = numbers(self.population, read("far"), {"step": "even_out", "frozen": frozen})
+    def test_held(self):
+        held = np.quantile(FAR.astype(float), np.linspace(0, 1, 513)).tolist()
+        even = numbers(self.population, read("far"), {"step": "even_out", "held": held})
         np.testing.assert_allclose(even, np.arange(1500) / 1499, atol=2e-6)
 
     def test_formulas(self):

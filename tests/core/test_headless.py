@@ -29,7 +29,7 @@ class Scenes(CommandLine):
         scatter = {"maker": "scatter", "surface": "ring", "on": "ring", "count": 400}
         read = [{"step": "ground"}]
         self.scene = {
-            "gaudyseed": 2,
+            "gaudyseed": 3,
             "populations": [
                 {"id": "ring", "name": "Ring", "maker": mesh, "look": look_document(RANDOM, BANDS)},
                 {"id": "dots", "name": "Dots", "maker": scatter, "look": look_document(*read)},
@@ -140,7 +140,7 @@ class Dials(CommandLine):
         arguments = [part for dial in dials for part in ("--dial", dial)]
         if scene:
             file = self.folder / "dials.json"
-            file.write_text(json.dumps({"gaudyseed": 2, **scene}))
+            file.write_text(json.dumps({"gaudyseed": 3, **scene}))
             arguments += ["--scene", str(file)]
         done = self.run_it(self.points, "--look", look, "--out", out, *arguments)
         return done, out.read_text() if out.exists() else ""

@@ -480,12 +480,12 @@ class Proportion(Sound):
 
     def test_native_instances_of_usd(self):
         copies = "".join(
-            f'def Xform "c{k}" (\n    instanceable = true\n    references = </leaf>\n)\n{{\n'
+            f'def Xform "c{k}" (\n    instanceable = true\n    references = </bead>\n)\n{{\n'
             f"    double3 xformOp:translate = ({k}, 0, 0)\n"
             f'    uniform token[] xformOpOrder = ["xformOp:translate"]\n}}\n' for k in range(2_500)
         )  # fmt: skip
-        leaf = f'def Xform "leaf"\n{{\n{MESH.format("")}}}\n'
-        self.within(usda(leaf + copies), 10, 500, "2503 elements", name="forest.usda")
+        bead = f'def Xform "bead"\n{{\n{MESH.format("")}}}\n'
+        self.within(usda(bead + copies), 10, 500, "2503 elements", name="garland.usda")
         crowd = instancer().decode().partition(")\n")[2]
         many = "".join(crowd.replace("crowd", f"crowd_{k}") for k in range(1_100))
         self.within(usda(many), 15, 500, "2200 elements", name="crowds.usda")

@@ -36,8 +36,8 @@ class BadLooks(unittest.TestCase):
         many = [{"at": k / 10_000, "colour": "#000000"} for k in range(10_000)]
         place = "lanes.base_colour.layers[0].paint[0]"
         cases = [
-            ({"gaudyseed": 2, "lane": {}}, "lane", "Nearest: lanes"),
-            ({"gaudyseed": 3}, "newer Gaudy Seed", "format 3"),
+            ({"gaudyseed": 3, "lane": {}}, "lane", "Nearest: lanes"),
+            ({"gaudyseed": 4}, "newer Gaudy Seed", "format 4"),
             (look_document({"step": "ramp", "stops": stops}), f"{place}.stops", "stands before"),
             (look_document({"step": "ramp", "stops": same}), f"{place}.stops", "both stand at 0.5"),
             (look_document({"step": "ramp", "stops": many}), f"{place}.stops", "256"),
@@ -206,10 +206,10 @@ class Evaluation(unittest.TestCase):
             ({"mask": mask, "blend": "multiply", "amount": 0.5}, b + (b * t - b) * weights * 0.5),
         ]
         for extra, wanted in cases:
-            document = {"gaudyseed": 2, "lanes": {"base_colour": {"layers": [base, {**top, **extra}]}}}
+            document = {"gaudyseed": 3, "lanes": {"base_colour": {"layers": [base, {**top, **extra}]}}}
             found = Evaluator().evaluate(population, parse(Look, document)).colours
             np.testing.assert_allclose(found, np.broadcast_to(wanted, (4, 3)), atol=1e-6)
-        off = {"gaudyseed": 2, "lanes": {"base_colour": {"enabled": False, "layers": [base]}}}
+        off = {"gaudyseed": 3, "lanes": {"base_colour": {"enabled": False, "layers": [base]}}}
         np.testing.assert_array_equal(Evaluator().evaluate(population, parse(Look, off)).colours, 1.0)
 
     def test_extreme_values_stay_finite(self):

@@ -34,14 +34,14 @@ SHEET = {"maker": "grid", "columns": 20, "rows": 20, "column_spacing": 0.1, "row
 
 
 def look(*steps: dict[str, Any], signals: list | None = None) -> dict[str, Any]:
-    return {"gaudyseed": 2, "signals": signals or [], "lanes": {"base_colour": {"layers": [{"paint": list(steps)}]}}}
+    return {"gaudyseed": 3, "signals": signals or [], "lanes": {"base_colour": {"layers": [{"paint": list(steps)}]}}}
 
 
 def scene(
     *steps: dict[str, Any], maker: dict = BALL, more: dict | None = None, place: dict | None = None, **top: Any
 ) -> Scene:
     first = {"id": "a", "name": "A", "maker": maker, "look": look(*steps), "place": place or {}, **(more or {})}
-    return parse(Scene, {"gaudyseed": 2, "populations": [first], **top})
+    return parse(Scene, {"gaudyseed": 3, "populations": [first], **top})
 
 
 class Columns:
@@ -121,7 +121,7 @@ class Refused(unittest.TestCase):
     def test_circles_of_nearness(self):
         near = {"step": "nearness", "population": "b"}
         back = {"step": "nearness", "population": "a"}
-        both = {"gaudyseed": 2, "populations": [
+        both = {"gaudyseed": 3, "populations": [
             {"id": "a", "name": "A", "maker": BALL, "look": look(near, GREYS)},
             {"id": "b", "name": "B", "maker": BALL, "look": look(back, GREYS)},
         ]}  # fmt: skip
@@ -143,7 +143,7 @@ class Refused(unittest.TestCase):
             ({"dials": [{"name": "d", "value": True, "keys": [{"frame": 3, "value": 1}]}]}, "Remove the keys"),
         ):  # fmt: skip
             with self.subTest(wrong=str(wrong)[:60]), self.assertRaises(BadInput) as caught:
-                parse(Scene, {"gaudyseed": 2, **wrong})
+                parse(Scene, {"gaudyseed": 3, **wrong})
             self.assertIn(word, caught.exception.sentence)
 
 
@@ -290,7 +290,7 @@ class Time(unittest.TestCase):
 class Others(unittest.TestCase):
     def test_colours_of_the_nearest_element_and_surface(self):
         other = look({"step": "attribute", "name": "position", "component": "x"}, {"step": "range", "own": True}, GREYS)
-        both = {"gaudyseed": 2, "populations": [
+        both = {"gaudyseed": 3, "populations": [
             {"id": "a", "name": "A", "maker": SHEET, "place": {"position": [0.03, 0.01, 0.2]},
              "look": look({"step": "nearness", "population": "b", "result": "value"})},
             {"id": "b", "name": "B", "maker": SHEET, "look": other},
@@ -548,7 +548,7 @@ class CommandLine(unittest.TestCase):
             (("--frame", "1", "--frames", "1-2"), "not both"),
         ):  # fmt: skip
             self.assertIn(word, self.colour(*still, arguments=arguments, code=2))
-        scene_ = {"gaudyseed": 2, "markers": [Time.KEYED]}
+        scene_ = {"gaudyseed": 3, "markers": [Time.KEYED]}
         (self.folder / "scene.json").write_text(json.dumps(scene_))
         for frame in ("-1", "1000000000", "0.5"):
             said = self.colour(*still, arguments=("--scene", str(self.folder / "scene.json"), "--frame", frame), code=2)

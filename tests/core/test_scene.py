@@ -187,7 +187,7 @@ class Missing(unittest.TestCase):
         evaluation = evaluator.evaluate(population, look)
         self.assertEqual(evaluation.layers[0].paint[0].value.array.tolist(), [5, 0, 9])
         found = [a for a in Reporter(evaluator).advisories(evaluation) if a["code"] == "missing_values"]
-        self.assertIn("1 elements have no number in 'age'", found[0]["sentence"])
+        self.assertIn("1 element has no number in 'age'", found[0]["sentence"])
 
     def test_the_store_and_ply_keep_them(self):
         population = read_points(self.TEXT, "x.csv")

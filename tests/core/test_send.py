@@ -1,4 +1,4 @@
-"""The channels of the material: lanes over finishes, shapes and how they are chosen, what size, lift and spin do."""
+"""The channels of the material: lanes over finishes, shapes and how they are chosen, what size, offset and spin do."""
 
 from __future__ import annotations
 
@@ -33,7 +33,7 @@ def lane(*steps: dict, blend: str = "normal", **settings) -> dict:
 
 def document(**more) -> dict:
     lanes = {"base_colour": lane(RANDOM, GREYS), **more.pop("lanes", {})}
-    return {"gaudyseed": 2, "lanes": lanes, **more}
+    return {"gaudyseed": 3, "lanes": lanes, **more}
 
 
 def evaluated(population: Population, placement: np.ndarray | None = None, **more) -> Evaluation:
@@ -44,7 +44,7 @@ def evaluated(population: Population, placement: np.ndarray | None = None, **mor
 def mesh(maker: dict | None = None, **look) -> Evaluation:
     made = maker or {"maker": "mesh", "surface": "sheet", "subdivision": 1}
     entry = {"id": "m", "name": "M", "maker": made, "look": document(**look)}
-    scene = parse(Scene, {"gaudyseed": 2, "populations": [entry]})
+    scene = parse(Scene, {"gaudyseed": 3, "populations": [entry]})
     return SceneRun(scene, Evaluator(), lambda order: order.make(None)).evaluation("m")
 
 
@@ -123,7 +123,7 @@ class Finishes(unittest.TestCase):
 
     def test_dials_reach_finishes(self):
         finish = [{"name": "a", "roughness": {"dial": "worn"}}]
-        scene = {"gaudyseed": 2, "dials": [{"name": "worn", "value": 0.75}], "populations": [
+        scene = {"gaudyseed": 3, "dials": [{"name": "worn", "value": 0.75}], "populations": [
             {"id": "p", "name": "P", "maker": {"maker": "grid"}, "look": document(finishes=finish)}]}  # fmt: skip
         run = SceneRun(parse(Scene, scene), Evaluator(), lambda order: order.make(None))
         self.assertEqual(set(run.evaluation("p").channel("roughness").tolist()), {0.75})
@@ -135,27 +135,27 @@ class Moving(unittest.TestCase):
         place, normal = (p.elements.attribute(n).readable for n in ("position", "normal"))
         two = {"step": "constant", "value": 2}
 
-        def lifted(along: str, **more) -> np.ndarray:
-            made = moved_elements(evaluated(p, lanes={"lift": lane(two, along=along)}, **more))
+        def offset(along: str, **more) -> np.ndarray:
+            made = moved_elements(evaluated(p, lanes={"offset": lane(two, along=along)}, **more))
             return made.elements.attribute("position").readable
 
-        np.testing.assert_allclose(lifted("normal"), place + 2 * normal, atol=1e-5)
-        np.testing.assert_allclose(lifted("up"), place + np.array([0, 0, 2]), atol=1e-5)
+        np.testing.assert_allclose(offset("normal"), place + 2 * normal, atol=1e-5)
+        np.testing.assert_allclose(offset("up"), place + np.array([0, 0, 2]), atol=1e-5)
         way = {"name": "way", "chain": [{"step": "formula", "text": "position * 0.5"}]}
-        np.testing.assert_allclose(lifted("way", signals=[way]), 2 * place, atol=1e-5)
+        np.testing.assert_allclose(offset("way", signals=[way]), 2 * place, atol=1e-5)
         # Up is that of the scene: in a population that lies on its side it is another way of its own.
         side = np.array([[1, 0, 0, 0], [0, 0, -1, 0], [0, 1, 0, 0], [0, 0, 0, 1.0]])
-        found = moved_elements(evaluated(p, side, lanes={"lift": lane(two, along="up")}))
+        found = moved_elements(evaluated(p, side, lanes={"offset": lane(two, along="up")}))
         moved = found.elements.attribute("position").readable - place
         np.testing.assert_allclose(moved @ side[:3, :3].T, [[0, 0, 2]] * 20, atol=1e-5)
         for wrong in ("nowhere", "size"):
             with self.assertRaises(BadInput) as caught:
-                lifted(wrong)
-            self.assertEqual(caught.exception.place, "lanes.lift.along")
+                offset(wrong)
+            self.assertEqual(caught.exception.place, "lanes.offset.along")
 
     def test_a_lifted_mesh_has_new_normals(self):
         wave = lane({"step": "formula", "text": "x(position) * 0.5"}, along="up")
-        found = moved_elements(mesh(lanes={"lift": wave}))
+        found = moved_elements(mesh(lanes={"offset": wave}))
         normals = found.elements.attribute("normal").readable
         places, triangles = found.elements.attribute("position").readable.astype(np.float64), found.form.triangles
         a, b, c = (places[triangles[:, k]] for k in range(3))
@@ -286,7 +286,7 @@ class Advisories(unittest.TestCase):
             "no_picture": {"lanes": {"picture_gamma": lane(RANDOM, {"step": "range", "to_low": 0.5, "to_high": 2})}},
             "emission_clipped": {"lanes": {"emission_strength": lane(*wide)}},
             "opacity_hides": {"lanes": {"opacity": lane(zero)}},
-            "lift_far": {"lanes": {"lift": lane(RANDOM, {"step": "range", "to_high": 500})}},
+            "offset_far": {"lanes": {"offset": lane(RANDOM, {"step": "range", "to_high": 500})}},
             "covered": {"lanes": {"size": lane({"step": "constant", "value": 40})}},
             "shape_unused": {"shapes": shapes},
             "lane_as_finish": {"lanes": {"roughness": lane({"step": "constant", "value": 0.3})}},
@@ -370,16 +370,16 @@ class Colourings(unittest.TestCase):
     def test_one_noise_colours_lifts_and_roughens_and_is_worked_out_once(self):
         relief = {"name": "relief", "chain": [{"step": "noise", "seed": 4}]}
         read = {"step": "signal", "name": "relief"}
-        lanes = {"base_colour": lane(read, GREYS), "lift": lane(read), "roughness": lane(read)}
+        lanes = {"base_colour": lane(read, GREYS), "offset": lane(read), "roughness": lane(read)}
         evaluator, look = Evaluator(), parse(Look, document(signals=[relief], lanes=lanes))
         p = points(400)
         found = evaluator.evaluate(p, look, surroundings=Surroundings({}))
         self.assertEqual([place for place in found.computed if "signals" in place], ["signals[0].chain[0]"])
-        np.testing.assert_array_equal(found.channel("lift"), found.channel("roughness"))
+        np.testing.assert_array_equal(found.channel("offset"), found.channel("roughness"))
         # An edit of one lane works out that lane alone.
-        changed = document(signals=[relief], lanes={**lanes, "lift": lane(read, {"step": "range", "to_high": 3})})
+        changed = document(signals=[relief], lanes={**lanes, "offset": lane(read, {"step": "range", "to_high": 3})})
         again = evaluator.evaluate(p, parse(Look, changed), surroundings=Surroundings({}))
-        self.assertEqual(again.computed, ["lanes.lift.layers[0].paint[1]"])
+        self.assertEqual(again.computed, ["lanes.offset.layers[0].paint[1]"])
 
 
 class Blends(unittest.TestCase):

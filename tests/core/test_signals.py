@@ -129,7 +129,7 @@ class Signals(Case):
                 for k, entry in enumerate(looks)
             ]
             dials = [{"name": "low", "value": 0.2}, {"name": "high", "value": 1}]
-            return parse(Scene, {"gaudyseed": 2, "name": "s", "populations": entries, "dials": dials})
+            return parse(Scene, {"gaudyseed": 3, "name": "s", "populations": entries, "dials": dials})
 
         carried = {"p0": ("wear",), "p1": ("wear", "low")}
         named = rename_dial(scene("wear * low + high", "low + 1"), "low", "late night", carried)
@@ -524,24 +524,24 @@ class Holding(Case):
         np.testing.assert_allclose(evaluation.colours[[0, 100]], [[1, 0, 0], [0.5, 0.5, 0]])
 
 
-class Frozen(Case):
-    def test_a_frozen_distribution_does_not_know_the_others(self):
+class Held(Case):
+    def test_a_held_distribution_does_not_know_the_others(self):
         """Within the distance of two places, (rank - 0.5) / n of the elements it was taken from (rankdata's)."""
         from scipy.stats import rankdata
 
-        from gaudyseed.core.look.steps.even_out import frozen_distribution
+        from gaudyseed.core.look.steps.even_out import held_distribution
 
         values = (np.random.default_rng(3).random(5000) ** 3).astype(np.float32)
-        step = {"step": "even_out", "frozen": frozen_distribution(values)}
+        step = {"step": "even_out", "held": held_distribution(values)}
         some = points(400, v=values[:400])
         chain = with_signals({"e": [{"step": "attribute", "name": "v"}, step]}, {"step": "signal", "name": "e"}, GREYS)
         found = self.evaluator.evaluate(some, chain).signal_values["e"].array
         np.testing.assert_allclose(found, ((rankdata(values) - 0.5) / 5000)[:400], atol=1.5 / 512)
-        for frozen in ([], frozen_distribution(np.zeros(9, np.float32))):
+        for held in ([], held_distribution(np.zeros(9, np.float32))):
             equal = with_signals(
-                {"e": [WEAR, {"step": "even_out", "frozen": frozen}]}, {"step": "signal", "name": "e"}, GREYS
+                {"e": [WEAR, {"step": "even_out", "held": held}]}, {"step": "signal", "name": "e"}, GREYS
             )
             self.assertTrue(np.isfinite(self.run_look(equal).colours).all())
         for wrong in ([1.0], [1.0, 0.5], [0.0, float("inf")]):
             with self.assertRaises((BadInput, ValueError)):
-                with_signals({}, WEAR, {"step": "even_out", "frozen": wrong}, GREYS)
+                with_signals({}, WEAR, {"step": "even_out", "held": wrong}, GREYS)

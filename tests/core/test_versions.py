@@ -1,68 +1,75 @@
-"""Documents of version 1: read everywhere, and the same colours as the version that wrote them gave."""
+"""Documents of version 2: read everywhere, and the colours that they had (those of 240 looks: test_golden)."""
 
 from __future__ import annotations
 
-import json
+import colorsys
 import unittest
-from pathlib import Path
+from dataclasses import replace
 
 import numpy as np
 
-from gaudyseed.core.colour.spaces import display_bytes
+from gaudyseed.core.colour.spaces import decode_srgb, encode_srgb
 from gaudyseed.core.document import parse
 from gaudyseed.core.errors import BadInput
 from gaudyseed.core.look.evaluate import Evaluator
-from gaudyseed.core.look.model import Dial, Look, Scene
+from gaudyseed.core.look.model import Look, Scene
+from gaudyseed.core.population import Attribute
 from gaudyseed.core.upgrade import upgraded
-from tests.support import FIVE, points
+from tests.support import points
 
-#: Looks of version 1, and the display-encoded colours that the code of that version made of them (80 looks of
-#: random steps, layers, signals and dials over 48 points, without those that led out of the gamut, where colours
-#: could be negative then).
-RECORDED = json.loads((Path(__file__).parent / "data" / "version_1.json").read_text())
+RANDOM = {"step": "random", "seed": 3}
+GREYS = {"step": "ramp", "stops": [{"at": 0, "colour": "#000000"}, {"at": 1, "colour": "#ffffff"}]}
+
+
+def painted(*steps: dict, **lanes: dict) -> dict:
+    """A look of version 2 with a chain."""
+    return {"gaudyseed": 2, "lanes": {"base_colour": {"layers": [{"paint": list(steps)}]}, **lanes}}
 
 
 class Versions(unittest.TestCase):
-    def test_looks_of_version_1_have_the_colours_they_had(self):
-        population = points(48, size=np.linspace(0.1, 0.9, 48))
-        dials = [parse(Dial, d) for d in RECORDED["dials"]]
-        self.assertEqual(len(RECORDED["looks"]), 80)
-        for k, entry in enumerate(RECORDED["looks"]):
-            look = parse(Look, entry["look"])
-            self.assertEqual(look.gaudyseed, 2)
-            found = display_bytes(Evaluator().evaluate(population, look, dials=dials).colours).astype(int)
-            wanted = np.array([list(bytes.fromhex(c)) for c in entry["colours"]])
-            np.testing.assert_allclose(found, wanted, atol=1, err_msg=f"{k}: {json.dumps(entry['look'])}")
+    def test_the_words_of_version_2(self):
+        lane = {"layers": [{"paint": [RANDOM]}], "along": "up"}
+        maker = {"maker": "scatter", "count": 5, "lift": 0.25}
+        old = painted(RANDOM, {"step": "even_out", "frozen": [0, 1]}, GREYS, lift=lane)
+        reads = painted({"step": "ground", "of": "channel", "name": "lift"}, GREYS)
+        entries = [{"id": k, "name": k, "maker": maker, "look": look} for k, look in (("a", old), ("b", reads))]
+        scene = parse(Scene, {"gaudyseed": 2, "populations": entries})
+        found = scene.model_dump(mode="json")
+        first, second = found["populations"]
+        self.assertEqual((found["gaudyseed"], first["look"]["gaudyseed"]), (3, 3))
+        self.assertEqual(first["maker"]["offset"], 0.25)
+        self.assertEqual(list(first["look"]["lanes"]), ["base_colour", "offset"])
+        self.assertEqual(first["look"]["lanes"]["base_colour"]["layers"][0]["paint"][1]["held"], [0, 1])
+        self.assertEqual(second["look"]["lanes"]["base_colour"]["layers"][0]["paint"][0]["name"], "offset")
+        self.assertEqual(upgraded(found), found)
 
-    def test_an_upgraded_document_stays_as_it_is(self):
-        for entry in RECORDED["looks"]:
-            document = parse(Look, entry["look"]).model_dump(mode="json")
-            self.assertEqual(upgraded(document), document)
+    def test_a_grade_that_moved_value_has_the_colours_that_it_had(self):
+        """HSV value moved by Python's colorsys, between the W3C filters saturate and brightness by their own steps."""
+        colours = np.random.default_rng(24).random((200, 3)) * 0.7
+        paint = Attribute("paint", "colour", decode_srgb(colours).astype(np.float32))
+        population = points(200)
+        population = replace(population, elements=population.elements.with_more({"paint": paint}))
+        read = {"step": "attribute", "name": "paint"}
 
-    def test_a_scene_of_version_1(self):
-        ramp = {"step": "ramp", "interpolation": "step", "stops": [{"at": 0, "colour": FIVE[0]}]}
-        drift = {"step": "drift", "seed": 1, "hue": 9, "direction": "below"}
-        old = {"gaudyseed": 1, "lanes": {"base_colour": {"layers": [{"paint": [{"step": "random", "seed": 1}, ramp,
-               drift, {"step": "limits", "complement": True, "enabled": False}]}]}}}  # fmt: skip
-        maker = {"maker": "scatter", "count": 5}
-        scene = parse(Scene, {"gaudyseed": 1, "populations": [{"id": "a", "name": "A", "maker": maker, "look": old}]})
-        paint = scene.model_dump(mode="json")["populations"][0]["look"]["lanes"]["base_colour"]["layers"][0]["paint"]
-        self.assertEqual([s["step"] for s in paint], ["random", "ramp", "drift", "grade", "clamp"])
-        self.assertEqual((paint[1]["interpolation"], paint[2]["hue"]), ("steps", [0.0, -9.0]))
-        self.assertEqual([s["enabled"] for s in paint[2:]], [True, False, False])
-        self.assertEqual((scene.gaudyseed, scene.populations[0].look.gaudyseed), (2, 2))
+        def shown(*steps: dict) -> np.ndarray:
+            look = parse(Look, painted(read, *steps))
+            return encode_srgb(Evaluator().evaluate(population, look).colours)
 
-    def test_what_cannot_be_upgraded_is_told_at_its_place(self):
-        for step, place in (
-            ({"step": "drift", "seed": 1, "hue": "wide"}, "paint[0].hue"),
-            ({"step": "drift", "seed": 1, "hue": 9, "width": 3}, "paint[0].width"),
-            ({"step": "limits", "minimum": -3}, "paint[0].least"),
-            ({"step": "limits", "least": 0.1, "colour": "#ffffff"}, "paint[0].colour"),
-            ({"step": "ramp", "interpolation": [], "stops": []}, "paint[0].interpolation"),
-        ):
-            document = {"gaudyseed": 1, "lanes": {"base_colour": {"layers": [{"paint": [step]}]}}}
-            with self.subTest(step=step), self.assertRaises(BadInput) as caught:
-                parse(Look, document)
-            self.assertIn(place, caught.exception.place)
-        for odd in (None, 3, "text", [1, [2]], {"step": 4}, {"step": "drift", "hue": None, "direction": 3}):
+        found = shown({"step": "grade", "value": 0.2, "saturation": 0.5, "contrast": 1.2, "enabled": True})
+        soft = shown({"step": "grade", "saturation": 0.5})
+        raised = [colorsys.hsv_to_rgb(h, s, v + 0.2) for h, s, v in (colorsys.rgb_to_hsv(*c) for c in soft)]
+        wanted = np.clip((np.array(raised) - 0.5) * 1.2 + 0.5, 0, None)
+        np.testing.assert_allclose(found, wanted, atol=1e-4)
+        np.testing.assert_allclose(shown({"step": "grade", "value": 0.2, "enabled": False}), colours, atol=1e-4)
+        np.testing.assert_allclose(shown({"step": "grade", "value": 0}), colours, atol=1e-4)
+
+    def test_other_versions_are_refused_and_errors_named_at_their_place(self):
+        for version, words in ((1, "early"), (4, "newer")):
+            with self.assertRaises(BadInput) as caught:
+                parse(Look, {**painted(RANDOM, GREYS), "gaudyseed": version})
+            self.assertIn(words, caught.exception.sentence)
+        with self.assertRaises(BadInput) as caught:
+            parse(Look, painted(RANDOM, {"step": "even_out", "frozen": "wide"}, GREYS))
+        self.assertIn("paint[1].held", caught.exception.place)
+        for odd in (None, 3, "text", [1, [2]], {"step": 4}, {"step": "grade", "value": None}, {"lanes": [], "name": 4}):
             upgraded(odd)

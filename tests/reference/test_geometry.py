@@ -94,9 +94,9 @@ class Surfaces(unittest.TestCase):
         self.assertTrue(0.2 < mesh.coat.mean() < 0.95)
 
     def test_a_scatter_carries_what_it_says(self):
-        made = ScatterMaker(maker="scatter", surface="ball", count=3000, size=0.1, size_variation=0.3, lift=0.05).make(
-            None
-        )
+        made = ScatterMaker(
+            maker="scatter", surface="ball", count=3000, size=0.1, size_variation=0.3, offset=0.05
+        ).make(None)
         places = made.elements.own["position"].values - [0, 0, 1]
         np.testing.assert_allclose(np.linalg.norm(places, axis=1), 1.05, atol=2e-3)
         sizes = made.elements.own["size"].values

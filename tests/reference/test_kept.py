@@ -40,7 +40,7 @@ FULL = ("glb", "usd", "usdc", "ply", "csv")
 
 
 def written(form: str, population: Population, lanes: dict | None = None, **look) -> bytes:
-    document = {"gaudyseed": 2, "lanes": {"base_colour": COLOURED, **(lanes or {})}, **look}
+    document = {"gaudyseed": 3, "lanes": {"base_colour": COLOURED, **(lanes or {})}, **look}
     shape = "own" if population.models else "block"
     moved, results, about = sent(Evaluator().evaluate(population, parse(Look, document)), "Made here", shape)
     return FORMATS[form].write(moved, results, about)
@@ -48,7 +48,7 @@ def written(form: str, population: Population, lanes: dict | None = None, **look
 
 def evaluated(population: Population, lanes: dict | None = None) -> dict[str, np.ndarray]:
     """What the elements get, by channel."""
-    document = {"gaudyseed": 2, "lanes": {"base_colour": COLOURED, **(lanes or {})}}
+    document = {"gaudyseed": 3, "lanes": {"base_colour": COLOURED, **(lanes or {})}}
     return Evaluator().evaluate(population, parse(Look, document)).results
 
 
@@ -229,7 +229,7 @@ class Sizes(unittest.TestCase):
         half = {"size": lane({"step": "constant", "value": 0.5})}
         shapes = [{"shape": "ball", "size": 3}, {"shape": "card", "size": 0.5}]
         evaluation = Evaluator().evaluate(
-            population, parse(Look, {"gaudyseed": 2, "shapes": shapes, "lanes": {"base_colour": COLOURED, **half}})
+            population, parse(Look, {"gaudyseed": 3, "shapes": shapes, "lanes": {"base_colour": COLOURED, **half}})
         )
         wanted = own * np.float32(0.5) * np.where(evaluation.chosen.shape == 0, np.float32(3), np.float32(0.5))
         for form in FULL:
@@ -251,7 +251,7 @@ class Pictures(unittest.TestCase):
             self.assertNotIn("extensions", told)
             uv = held.of_vertices("TEXCOORD_0").astype(float)
             upright = np.stack([uv[:, 0], 1 - uv[:, 1]], -1)
-            wanted = on_picture(upright, parse(Look, {"gaudyseed": 2, "lanes": {}, "picture": self.LYING}).picture)
+            wanted = on_picture(upright, parse(Look, {"gaudyseed": 3, "lanes": {}, "picture": self.LYING}).picture)
             found = held.of_vertices(f"TEXCOORD_{told['texCoord']}").astype(float)
             np.testing.assert_allclose(np.stack([found[:, 0], 1 - found[:, 1]], -1), wanted, atol=1e-6)
 
@@ -315,7 +315,7 @@ def of_two_meshes() -> bytes:
     scene = trimesh.Scene()
     post = trimesh.creation.cylinder(0.1, 1.0, sections=8)
     crown = trimesh.creation.icosphere(subdivisions=1, radius=0.4)
-    for mesh, name, rgba in ((post, "bark", [0.3, 0.2, 0.1, 1]), (crown, "leaf", [0.1, 0.5, 0.2, 1])):
+    for mesh, name, rgba in ((post, "card", [0.3, 0.2, 0.1, 1]), (crown, "tissue", [0.1, 0.5, 0.2, 1])):
         mesh.visual = trimesh.visual.TextureVisuals(
             material=trimesh.visual.material.PBRMaterial(name=name, baseColorFactor=rgba)
         )
@@ -360,7 +360,7 @@ class Meshes(unittest.TestCase):
         self.assertEqual(sorted(p.count for p in made), [4, 5])
         self.nearest(np.concatenate([corners_of(p) for p in made]), np.stack([x, -z, y], -1))
         names = sorted(name for p in made for m in p.models.meshes for name, _ in m.materials)
-        self.assertEqual(names, ["bark", "leaf"])
+        self.assertEqual(names, ["card", "tissue"])
 
     def test_they_go_out_and_come_back_any_number_of_times(self):
         for population in self.both():

@@ -27,6 +27,7 @@ from gaudyseed.core.look.steps import STEPS
 from gaudyseed.core.picture import Picture
 from gaudyseed.core.population import Attribute, Field, of_points
 from gaudyseed.core.population.derive import with_derived
+from gaudyseed.core.upgrade import upgraded
 from tests.core.golden import DIALS, POPULATIONS, RECORD
 from tests.support import FIVE, ROOT
 
@@ -585,11 +586,11 @@ class Plain:
 
     def even_out(self, v, step):
         v = v.astype(np.float32)
-        frozen = np.array(step.get("frozen", ()), float)
-        if len(frozen):
-            knots = np.unique(frozen)
-            first, last = (np.searchsorted(frozen, knots, side=s) for s in ("left", "right"))
-            heights = (first + last - 1) / 2 / (len(frozen) - 1)
+        held = np.array(step.get("held", ()), float)
+        if len(held):
+            knots = np.unique(held)
+            first, last = (np.searchsorted(held, knots, side=s) for s in ("left", "right"))
+            heights = (first + last - 1) / 2 / (len(held) - 1)
             heights[0], heights[-1] = 0, 1
             return np.interp(v, knots, heights)
         _, where, counts = np.unique(v, return_inverse=True, return_counts=True)
@@ -791,10 +792,6 @@ class Plain:
         if step.get("complement"):
             c = (c.max(-1) + c.min(-1))[:, None] - c
         c = c + ((c @ LUMA)[:, None] - c) * get("monochrome", 0, 0, 1)
-        if step.get("value", 0):
-            top = c.max(-1)[:, None]
-            wanted = np.maximum(top + get("value", 0, -1, 1), 0)
-            c = np.where(top > 1e-6, c * wanted / np.where(top > 1e-6, top, 1), c + wanted)
         contrast, pivot = get("contrast", 1, 0, 16), get("pivot", 0.5, 0, 1)
         c = np.maximum(c * get("brightness", 1, 0, 16) * contrast + pivot - pivot * contrast, 0)
         c = c ** (1 / get("gamma", 1, 0.01, 16))
@@ -1034,7 +1031,7 @@ def families() -> dict[str, list[list[dict]]]:
                 GREYS,
             ],
             [{**RANDOM, "per": "plate"}, {"step": "even_out"}, GREYS],
-            [RANDOM, {"step": "even_out", "frozen": [0, 0.1, 0.4, 0.4, 0.4, 0.8, 1]}, GREYS],
+            [RANDOM, {"step": "even_out", "held": [0, 0.1, 0.4, 0.4, 0.4, 0.8, 1]}, GREYS],
         ],
         "spread": [
             [RANDOM, {"step": "spread", "bands": 4, "seed": 6}, DUSK],
@@ -1084,14 +1081,13 @@ def families() -> dict[str, list[list[dict]]]:
                     "gain": 1.3,
                     "hue_turn": {"signal": "wear", "low": -60, "high": 90},
                     "saturation": 1.4,
-                    "value": -0.1,
                     "brightness": 1.1,
                     "contrast": 1.3,
                     "pivot": 0.4,
                     "gamma": 1.2,
                 },
             ],
-            [RANDOM, DUSK, {"step": "grade", "complement": True, "monochrome": 0.3, "value": 0.1}],
+            [RANDOM, DUSK, {"step": "grade", "complement": True, "monochrome": 0.3}],
             [
                 RANDOM,
                 DUSK,
@@ -1237,7 +1233,7 @@ class LookFormat(unittest.TestCase):
         cls.labels = {"plate": labels}
 
     def compare(self, layers, what):
-        document = {"gaudyseed": 2, "signals": [WEAR, TINT], "lanes": {"base_colour": {"layers": layers}}}
+        document = {"gaudyseed": 3, "signals": [WEAR, TINT], "lanes": {"base_colour": {"layers": layers}}}
         table = {**self.table, "glaze": np.maximum(self.table["glaze"].astype(float), 0)}
         wanted = Plain(table, self.labels, {"night": 0.3}).look(document)
         look = parse(Look, json.loads(json.dumps(document)))
@@ -1306,7 +1302,7 @@ class LookFormat(unittest.TestCase):
             ):
                 plain = Plain({"position": held}, {}, {})
                 wanted = getattr(plain, step["step"])(None, step)
-                document = {"gaudyseed": 2, "lanes": {"roughness": {"layers": [{"paint": [step]}]}}}
+                document = {"gaudyseed": 3, "lanes": {"roughness": {"layers": [{"paint": [step]}]}}}
                 found = Evaluator().evaluate(population, parse(Look, document)).lanes["roughness"].values
                 apart = np.abs(found - wanted)
                 # Where the angle falls from 1 to 0 the last bit decides.
@@ -1360,7 +1356,7 @@ class LookFormat(unittest.TestCase):
             labels = {a.name: a.labels for a in columns if a.labels}
             dials, scene = {d["name"]: d["value"] for d in DIALS}, [parse(Dial, d) for d in DIALS]
             for k, entry in list(enumerate(kept[name]))[::2]:
-                wanted = Plain(table, labels, dials).look(entry["look"])
+                wanted = Plain(table, labels, dials).look(upgraded(entry["look"]))
                 found = Evaluator().evaluate(population, parse(Look, entry["look"]), dials=scene).colours
                 levels = np.floor(255 * encode(np.clip(wanted, 0, 1)) + 0.5)
                 if np.abs(display_bytes(found) - levels).max() > 1:
@@ -1416,7 +1412,7 @@ class LookFormat(unittest.TestCase):
                 "finish": {"choose": choose, "layers": [{"paint": steps}]},
                 "roughness": {"layers": [half]},
             }
-            document = {"gaudyseed": 2, "shapes": shapes, "finishes": finishes, "lanes": lanes}
+            document = {"gaudyseed": 3, "shapes": shapes, "finishes": finishes, "lanes": lanes}
             found = Evaluator().evaluate(self.population, parse(Look, document)).results
             np.testing.assert_array_equal(found["shape"], np.searchsorted(edges, chance, side="right"))
             np.testing.assert_allclose(found["finish"], wanted, atol=1e-6)

@@ -435,7 +435,7 @@ class Usd(Same):
         dots.CreatePointsAttr([(0, 0, 0), (0, 1, 0)])
         dots.CreateWidthsAttr([0.5, 0.25])
         many = UsdGeom.PointInstancer.Define(stage, "/many")
-        for k, shape in enumerate(("leaf", "twig")):
+        for k, shape in enumerate(("tissue", "tassel")):
             UsdGeom.Cube.Define(stage, f"/many/{shape}")
             many.CreatePrototypesRel().AddTarget(f"/many/{shape}")
             del k
@@ -461,7 +461,7 @@ class Usd(Same):
                 self.assertEqual(things["dots"].elements.own["size"].values.tolist(), [0.5, 0.25])
                 self.assertEqual(things["many"].elements.own["position"].values[:, 2].tolist(), [2, 4, 6])
                 shape = things["many"].elements.own["shape"]
-                self.assertEqual([shape.labels[k] for k in shape.values], ["twig", "leaf", "twig"])
+                self.assertEqual([shape.labels[k] for k in shape.values], ["tassel", "tissue", "tassel"])
                 self.assertIsNone(read_things(path.read_bytes(), path.name)[0].frames)
 
     def test_moving_things_are_named_and_a_frame_is_chosen(self):

@@ -32,7 +32,7 @@ from tests.support import ramp
 
 FRONTEND = Path(__file__).resolve().parent.parent.parent / "frontend"
 RANDOM = {"step": "random", "seed": 3}
-LIFT = {"layers": [{"paint": [{"step": "constant", "value": 0.2}]}], "along": "up"}
+RAISED = {"layers": [{"paint": [{"step": "constant", "value": 0.2}]}], "along": "up"}
 GREYS = ramp([0, 1], ["#203040", "#ffd090"], interpolation="straight")
 
 
@@ -42,7 +42,7 @@ def lane(*steps: dict, **more) -> dict:
 
 #: A whole material: two shapes with finishes of their own, a cut-out picture, and channels that differ.
 MATERIAL = {
-    "gaudyseed": 2,
+    "gaudyseed": 3,
     "finishes": [
         {"name": "foil, thin", "metalness": 1.0, "roughness": 0.2},
         {"name": "7 embers", "emission_colour": "#ff6a2b", "emission_strength": 2.5, "transmission": 0.4},
@@ -55,7 +55,7 @@ MATERIAL = {
     "lanes": {
         "base_colour": lane(RANDOM, GREYS),
         "roughness": lane({"step": "random", "seed": 8}, {"step": "range", "to_low": 0.2, "to_high": 0.7}),
-        "lift": lane({"step": "constant", "value": 0.1}),
+        "offset": lane({"step": "constant", "value": 0.1}),
         "size": lane({"step": "random", "seed": 5}, {"step": "range", "to_low": 0.5, "to_high": 2}),
     },
 }  # fmt: skip
@@ -152,7 +152,7 @@ class Glb(unittest.TestCase):
             "v.validateBytes(new Uint8Array(fs.readFileSync(0))).then(r => console.log(JSON.stringify(r.issues)));"
         )
         plain = {**MATERIAL, "shapes": [], "finishes": MATERIAL["finishes"][1:]}
-        mesh = {"gaudyseed": 2, "finishes": [{"name": "wax", "emission_strength": 3}],
+        mesh = {"gaudyseed": 3, "finishes": [{"name": "wax", "emission_strength": 3}],
                 "lanes": {"base_colour": lane(RANDOM, GREYS), "opacity": lane(RANDOM, threshold=0.4)}}  # fmt: skip
         beetle = SurfaceMaker(maker="mesh", surface="beetle", subdivision=0).make(None)
         for data in (written("glb"), written("glb", None, plain), written("glb", beetle, mesh)):
@@ -178,7 +178,7 @@ class Glb(unittest.TestCase):
         names = {
             word for node in document["nodes"] for word in node["extensions"]["EXT_mesh_gpu_instancing"]["attributes"]
         }
-        self.assertTrue({"_ROUGHNESS", "_COLOR_0", "_LIFT", "TRANSLATION"} <= names)
+        self.assertTrue({"_ROUGHNESS", "_COLOR_0", "_OFFSET", "TRANSLATION"} <= names)
 
     def test_the_picture_lies_where_the_view_has_it(self):
         """KHR_texture_transform's matrix, put together from its text: T R S on uv that hang from the top."""
@@ -219,16 +219,16 @@ class Glb(unittest.TestCase):
             return np.frombuffer(binary, "<f4", 3 * accessor["count"], at).reshape(-1, 3)
 
         place, normal = (population.elements.attribute(n).readable for n in ("position", "normal"))
-        lifted = place + 0.1 * normal
-        wanted = np.stack([lifted[:, 0], lifted[:, 2], -lifted[:, 1]], -1)  # y is up there
+        moved = place + 0.1 * normal
+        wanted = np.stack([moved[:, 0], moved[:, 2], -moved[:, 1]], -1)  # y is up there
         np.testing.assert_allclose(read("TRANSLATION"), wanted, atol=1e-5)
         sizes = population.elements.attribute("size").readable * evaluation.lanes["size"].values
         np.testing.assert_allclose(read("SCALE"), np.repeat(sizes[:, None], 3, axis=1), rtol=1e-5)
 
     def test_a_mesh_by_a_second_reader(self):
-        """trimesh reads the lifted places and the colours."""
+        """trimesh reads the moved places and the colours."""
         beetle = SurfaceMaker(maker="mesh", surface="beetle", subdivision=0).make(None)
-        document = {"gaudyseed": 2, "lanes": {"base_colour": lane(RANDOM, GREYS), "lift": LIFT}}
+        document = {"gaudyseed": 3, "lanes": {"base_colour": lane(RANDOM, GREYS), "offset": RAISED}}
         scene = trimesh.load(io.BytesIO(written("glb", beetle, document)), file_type="glb")
         low, high = scene.bounds
         place = beetle.elements.attribute("position").readable
@@ -249,7 +249,7 @@ class Usd(unittest.TestCase):
     def test_the_librarys_validation_and_its_reading(self):
         from pxr import UsdGeom, UsdShade, UsdValidation
 
-        mesh = {"gaudyseed": 2, "lanes": {"base_colour": lane(RANDOM, GREYS), "emission_strength": lane(RANDOM)}}
+        mesh = {"gaudyseed": 3, "lanes": {"base_colour": lane(RANDOM, GREYS), "emission_strength": lane(RANDOM)}}
         beetle = SurfaceMaker(maker="mesh", surface="beetle", subdivision=0).make(None)
         validators = UsdValidation.ValidationRegistry().GetOrLoadAllValidators()
         for data in (written("usd"), written("usd", beetle, mesh), written("usd", name="7 of them, & more")):
@@ -321,7 +321,7 @@ class Columns(unittest.TestCase):
             back = read_points(written(form), name)
             results = Evaluator().evaluate(clones(), parse(Look, MATERIAL)).results
             for column, word in (("roughness", "roughness"), ("emission_strength", "emission_strength"),
-                                 ("size_factor", "size"), ("lift", "lift"), ("finish", "finish")):  # fmt: skip
+                                 ("size_factor", "size"), ("offset", "offset"), ("finish", "finish")):  # fmt: skip
                 np.testing.assert_allclose(back.elements.attribute(column).readable, results[word], atol=1e-6)
 
 

@@ -129,7 +129,7 @@ class Revisions(StoreCase):
         self.assertEqual([s.document for s in self.store.scenes()], ['"a"'])
 
     def test_a_file_of_an_earlier_form_is_brought_to_the_newest(self):
-        """As the second migration left it, with a scene of version 1 of the documents."""
+        """As the second migration left it, with a scene of version 2 of the documents."""
         self.store.close()
         self.path.unlink()
         for beside in self.path.parent.glob("data.sqlite-*"):
@@ -143,7 +143,7 @@ class Revisions(StoreCase):
             connection.execute(text("insert into scene (id, head, created) values ('s', null, '2026-01-01 00:00:00')"))
             connection.execute(
                 text("insert into revision values (1, 's', null, 'Begin', :d, '2026-01-01 00:00:00')"),
-                {"d": json.dumps({"gaudyseed": 1, "name": "Old", "populations": []})},
+                {"d": json.dumps({"gaudyseed": 2, "name": "Old", "populations": []})},
             )
             connection.execute(text("update scene set head = 1"))
             connection.commit()
@@ -152,7 +152,7 @@ class Revisions(StoreCase):
         self.assertEqual(json.loads(store.scene("s").document)["name"], "Old")
         app = create_app(store)
         answer = app.test_client().get("/api/scenes/s").json
-        self.assertEqual((answer["document"]["gaudyseed"], answer["document"]["name"]), (2, "Old"))
+        self.assertEqual((answer["document"]["gaudyseed"], answer["document"]["name"]), (3, "Old"))
         saved = store.save("s", 1, '"new"', "new", "e")
         self.assertEqual(store.undo("s", saved.revision).revision, 1)
 
@@ -170,7 +170,7 @@ class Revisions(StoreCase):
             self.store.save(state.id, state.revision, json.dumps("x" * 3_000_000), "large")
         self.assertEqual(caught.exception.code, "full")
         self.assertIn("Free some room", caught.exception.sentence)
-        document = {"gaudyseed": 2, "name": "n" * 100, "recent_colours": ["#102030"] * 24}
+        document = {"gaudyseed": 3, "name": "n" * 100, "recent_colours": ["#102030"] * 24}
         made = None
         for k in range(3000):
             document["name"] = f"scene {k}"

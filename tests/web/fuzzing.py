@@ -111,7 +111,7 @@ class Documents:
             "blend": self.rng.choice(["normal", "hue", "overlay", "colour_burn", "average"]),
             "blend_in": self.rng.choice(["linear", "display"]),
         }  # fmt: skip
-        return {"gaudyseed": 2, "signals": signals, "lanes": {"base_colour": {"layers": [layer]}}}
+        return {"gaudyseed": 3, "signals": signals, "lanes": {"base_colour": {"layers": [layer]}}}
 
     def spoiled(self, look: dict[str, Any]) -> dict[str, Any]:
         """The look with something odd in one place."""
@@ -150,7 +150,7 @@ def request(rng: random.Random, scene: dict[str, Any]) -> tuple[str, dict[str, A
             ("/step-edits", {**body, "place": first, "action": rng.choice(["flip", "snap", "space_by_share"])}),
             ("/dial-names", {"scene": body["scene"], "old": "d", "new": rng.choice(["u", "a b", "t", "", "sin"])}),
             ("/signal-names", {**body, "old": "s", "new": rng.choice(["u", "a b", "t", "", "sin"])}),
-            ("/step-edits", {**body, "place": "signals[0].chain[1]", "action": "freeze"}),
+            ("/step-edits", {**body, "place": "signals[0].chain[1]", "action": "hold"}),
             ("/exports", {**body, "format": rng.choice(["csv", "ply", "look"])}),
         ]
     )

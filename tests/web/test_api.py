@@ -57,6 +57,53 @@ class ServerCase(unittest.TestCase):
             self.assertIn(word, response.json["sentence"] + response.json["place"])
 
 
+class Makers(ServerCase):
+    def test_each_has_a_picture_and_so_has_each_beginning(self):
+        makers = [m for m in self.client.get("/api/steps").json["makers"] if m["offered"]]
+        pictures = set()
+        for maker in makers:
+            for beginning in ("", *(b["name"] for b in maker["beginnings"])):
+                found = self.client.get(f"/api/makers/{maker['name']}/picture?beginning={beginning}")
+                self.assertEqual((found.status_code, found.data[:4]), (200, b"\x89PNG"), maker["name"])
+                pictures.add(found.data)
+            self.assertTrue(maker["summary"])
+            named = [name for section in maker["parameters"].get("sections", ()) for name in section["names"]]
+            self.assertLessEqual(set(named), set(maker["parameters"]["properties"]))
+        strands = next(m for m in makers if m["name"] == "strands")
+        self.assertEqual([b["name"] for b in strands["beginnings"]], ["Wool", "Fringe", "Fur", "Grass"])
+        self.assertGreater(len(pictures), len(makers))
+        self.refused(self.client.get("/api/makers/strands/picture?beginning=Moss"), 422, "no beginning")
+        self.refused(self.client.get("/api/makers/import/picture"), 422)
+
+    def test_steps_that_can_do_nothing_say_why(self):
+        answer = self.client.post("/api/populations", json={"scene": self.scene, "population": "beetle-sequins"})
+        unfit = unpack(answer.data)[0]["unfit"]
+        self.assertEqual(set(unfit), {"along", "ground"})
+        self.assertIn("Only strands", unfit["along"])
+
+    def test_what_reads_a_thing_that_goes_is_named(self):
+        look = self.scene["populations"][0]["look"]
+        look["signals"] = [{"name": "wear", "chain": [{"step": "random", "seed": 1}]}]
+        look["lanes"]["base_colour"]["layers"][0]["paint"][0] = {"step": "signal", "name": "wear"}
+        body = {"scene": self.scene, "kind": "signal", "id": "beetle-sequins", "name": "wear"}
+        answer = self.client.post("/api/removals", json=body).json
+        self.assertEqual(answer["readers"], ["Base colour of Beetle sequins reads it."])
+        self.assertEqual(answer["instead"]["label"], "Put its chain in their place")
+        gone = self.client.post("/api/removals", json={**body, "kind": "population"}).json
+        self.assertEqual((gone["readers"], gone["scene"]["populations"]), ([], []))
+        self.refused(self.client.post("/api/removals", json={**body, "name": "tear"}), 422, "no signal 'tear'")
+
+    def test_costs_are_those_of_now(self):
+        """The first making counts in what a machine does once: asked again, nothing is dearer."""
+        body = {"scene": self.scene, "population": "beetle-sequins"}
+        first = self.client.post("/api/costs", json=body).json
+        again = self.client.post("/api/costs", json=body).json
+        self.assertGreater(first["seconds"], 0)
+        self.assertLessEqual(again["seconds"], first["seconds"])
+        # Two thousand sequins of three steps take well below a second on any machine.
+        self.assertLess(again["seconds"] * 2000, 1)
+
+
 class Evaluations(ServerCase):
     def test_the_colours_are_those_of_the_core(self):
         header, arrays = self.evaluate(trace=5)
@@ -96,7 +143,7 @@ class Evaluations(ServerCase):
             body = self.asking(preview={"of": of, "name": "sice"})
             self.refused(self.client.post("/api/evaluations", json=body), 422, word)
 
-    def test_signals_are_renamed_and_distributions_frozen(self):
+    def test_signals_are_renamed_and_distributions_held(self):
         look = self.scene["populations"][0]["look"]
         look["signals"] = [{"name": "s", "chain": [{"step": "random", "seed": 1}]}]
         look["lanes"]["base_colour"]["layers"][0]["paint"][0] = {"step": "formula", "text": "s"}
@@ -111,11 +158,11 @@ class Evaluations(ServerCase):
         self.refused(self.client.post("/api/signal-names", json={**body, "old": "t", "new": "u"}), 422, "no signal")
         place = "lanes.base_colour.layers[0].paint[1]"
         look["lanes"]["base_colour"]["layers"][0]["paint"].insert(1, {"step": "even_out"})
-        freezing = {**body, "place": place, "action": "freeze"}
-        frozen = self.client.post("/api/step-edits", json=freezing).json["step"]["frozen"]
-        self.assertEqual(frozen, sorted(frozen))
-        self.refused(self.client.post("/api/step-edits", json={**freezing, "place": f"{place}x"}), 422)
-        self.refused(self.client.post("/api/step-edits", json={**freezing, "action": "flip"}), 422, "no edit 'flip'")
+        holding = {**body, "place": place, "action": "hold"}
+        held = self.client.post("/api/step-edits", json=holding).json["step"]["held"]
+        self.assertEqual(held, sorted(held))
+        self.refused(self.client.post("/api/step-edits", json={**holding, "place": f"{place}x"}), 422)
+        self.refused(self.client.post("/api/step-edits", json={**holding, "action": "flip"}), 422, "no edit 'flip'")
 
     def test_an_overtaken_request_is_dropped(self):
         self.evaluate(session="a", sequence=5)
@@ -322,7 +369,7 @@ class Imports(ServerCase):
             data = self.client.post("/api/exports", json=body).data
             self.assertEqual(read_points(data, f"x.{form[:3]}").count, 2000)
         body["format"] = "look"
-        self.assertEqual(json.loads(self.client.post("/api/exports", json=body).data)["gaudyseed"], 2)
+        self.assertEqual(json.loads(self.client.post("/api/exports", json=body).data)["gaudyseed"], 3)
 
 
 class Doors(ServerCase):

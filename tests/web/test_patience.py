@@ -119,7 +119,7 @@ class Documents(ServerCase):
             own = scene["populations"][0]
             own |= {"place": place, "look": look_document(step, GREYS)}
             own["maker"] |= {"on": "ground"}
-            own["look"]["lanes"]["lift"] = {"layers": [{"paint": [{"step": "random", "seed": 1}]}], "along": "up"}
+            own["look"]["lanes"]["offset"] = {"layers": [{"paint": [{"step": "random", "seed": 1}]}], "along": "up"}
             scene["populations"].append(ground)
             self.sound(scene)
 

@@ -34,11 +34,11 @@ class SendCase(ServerCase):
 
 class Material(SendCase):
     def test_an_edit_of_one_lane_computes_and_sends_that_lane_alone(self):
-        for k, word in enumerate(("roughness", "opacity", "lift", "emission_strength")):
+        for k, word in enumerate(("roughness", "opacity", "offset", "emission_strength")):
             self.look["lanes"][word] = {"layers": [{"paint": [{"step": "random", "seed": 20 + k}, {"step": "levels"}]}]}
         self.look["shapes"] = [{"shape": "ball"}, {"shape": "card"}]
         seen, told, arrays = self.asked()
-        self.assertLess({"base_colour", "roughness", "opacity", "lift", "shape"}, {*arrays, "x"})
+        self.assertLess({"base_colour", "roughness", "opacity", "offset", "shape"}, {*arrays, "x"})
         self.assertEqual(sum(told["shares"]["shape"]), seen["count"])
         have = {**seen["lanes"], **seen["material"]["also"], "groups": told["groups"]["digest"]}
         self.look["lanes"]["roughness"]["layers"][0]["paint"][1]["gamma"] = 2

@@ -137,7 +137,7 @@ class Memory(Served):
         def one(k: int) -> None:
             layers = [{"paint": [{"step": "random", "seed": 10 * k + j}, *chain[1:]], "amount": 0.5} for j in range(2)]
             maker = {"maker": "scatter", "surface": "sheet", "count": 560_000 + 9_000 * k, "evenness": 0, "size": 0.01}
-            look = {"gaudyseed": 2, "lanes": {"base_colour": {"layers": layers}}}
+            look = {"gaudyseed": 3, "lanes": {"base_colour": {"layers": layers}}}
             entry = {**scene["populations"][0], "maker": maker, "look": look}
             wanted = [{"population": entry["id"], "census": False}]
             body = {"scene": {**scene, "populations": [entry]}, "wanted": wanted}

@@ -15,6 +15,7 @@ export type ElementPicture = Schemas["ElementPicture"];
 export type Output = Schemas["Output"];
 export type Channel = Schemas["ChannelDescription"];
 export type MakerDescription = Schemas["MakerDescription"];
+export type RemovalAnswer = Schemas["RemovalAnswer"];
 export type KindDescription = Schemas["KindDescription"];
 export type FileFormat = Schemas["FormatDescription"];
 export type Look = Schemas["Look"];
@@ -191,7 +192,7 @@ export interface ElementPictureOf {
   through: number;
 }
 
-/** Finishes, shapes, and how opacity and lift go. */
+/** Finishes, shapes, and how opacity and offset go. */
 export interface Material {
   finishes: FinishOf[];
   shapes: { key: string; size: number; picture: ElementPictureOf | null }[];
@@ -272,6 +273,8 @@ export interface AttributeCensus {
   level: string;
   width: number;
   census: Histogram | null;
+  /** Of a vector that of each component. */
+  parts: Histogram[];
   texts: number;
   derived: boolean;
   unreadable: number;
@@ -296,6 +299,8 @@ export interface PopulationHeader {
   milliseconds: number;
   /** The stand-in surface that it stands on, where there is one. */
   ground: string | null;
+  /** Why steps of some words can do nothing for these elements. */
+  unfit: Record<string, string>;
   count: number;
   notes: string[];
   levels: Level[];

@@ -8,8 +8,10 @@ import { reuseAsSignal } from "../state/actions";
 import { chooseChain, edit, editLook, useStore, keepValues } from "../state/store";
 import { ActionMenu } from "../widgets/ActionMenu";
 import { IconButton } from "../widgets/Button";
+import { askRemoval } from "../rooms/Removal";
+import { Finder } from "../widgets/Finder";
 import { NameField } from "../widgets/NameField";
-import { fresh } from "./steps";
+import { maskable } from "./masks";
 import { SignalLayers } from "./Layers";
 import { titleOf } from "./steps";
 
@@ -36,23 +38,24 @@ function LayerHead({ look, chain, index }: { look: Look; chain: string; index: n
   const setMask = (label: string, to: Layer["mask"]) => editLook(label, (l) => withLayer(l, index, (x) => ({ ...x, mask: to }), stack));
   return (
     <div className="-mb-1 flex items-center gap-2">
-      {/* Arrow keys move between the tabs, Enter chooses: going over "Add a mask" must not add one. */}
       <TabGroup
         manual
         selectedIndex={mask ? 1 : 0}
-        onChange={(k) => {
-          if (k === 1 && !layer.mask) setMask("Add a mask", [fresh("random")]);
-          chooseChain(k === 1 ? maskOf(index, stack) : paintOf(index, stack), k === 1 ? 0 : null);
-        }}
+        onChange={(k) => chooseChain(k === 1 ? maskOf(index, stack) : paintOf(index, stack), k === 1 ? 0 : null)}
       >
         <TabList aria-label={`Chains of ${layer.name}`} className="flex rounded-md bg-well p-[2px]">
-          {(["Paint", "Mask"] as const).map((name) => (
+          {(layer.mask ? (["Paint", "Mask"] as const) : (["Paint"] as const)).map((name) => (
             <Tab key={name} className="h-5.5 cursor-pointer rounded px-3 text-xs text-soft hover:text-ink data-selected:bg-panel data-selected:font-semibold data-selected:text-ink">
-              {name === "Mask" && !layer.mask ? "Add a mask" : name}
+              {name}
             </Tab>
           ))}
         </TabList>
       </TabGroup>
+      {!layer.mask && (
+        <Finder label="Mask by…" placeholder="Mask this layer by" className="h-6! px-2!" width="w-[372px]" groups={() => [{ heading: "Mask this layer by", items: maskable() }]}>
+          Mask by…
+        </Finder>
+      )}
       <RunsOn />
       {mask && <span className="truncate text-soft">· 0 hides, 1 shows</span>}
       <span className="ml-auto" />
@@ -185,13 +188,7 @@ function SignalHead({ look, signal, chain }: { look: Desk; signal: Signal; chain
         </>
       )}
       <ActionMenu dots label={`More for the signal ${signal.name}`} items={items} />
-      <IconButton
-        label={`Remove the signal ${signal.name}`}
-        onClick={() => {
-          editLook("Remove a signal", without);
-          back();
-        }}
-      >
+      <IconButton label={`Remove the signal ${signal.name}`} onClick={() => void askRemoval({ kind: "signal", id: useStore.getState().chosen, name: signal.name, shared }, back)}>
         <Trash2 size={13} />
       </IconButton>
     </div>

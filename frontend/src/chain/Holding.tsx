@@ -1,5 +1,5 @@
-/** What some steps hold beside their parameters: other chains, or a frozen distribution. */
-import { Plus, Snowflake, Trash2 } from "lucide-react";
+/** What some steps hold beside their parameters: other chains, or a distribution. */
+import { Pin, Plus, Trash2 } from "lucide-react";
 import type { Step } from "../api/client";
 import { editedStep } from "../state/ramps";
 import { chooseChain, tell } from "../state/store";
@@ -63,23 +63,23 @@ function Glimpse({ chain }: { chain: readonly Step[] }) {
   return <span aria-hidden className="ml-auto size-4 flex-none rounded" style={{ background: only.value }} />;
 }
 
-export function Freeze({ step, place, onCommit }: EditorProps<Of<"even_out">>) {
-  const frozen = step.frozen.length > 0;
-  async function freeze() {
+export function HeldDistribution({ step, place, onCommit }: EditorProps<Of<"even_out">>) {
+  const held = step.held.length > 0;
+  async function hold() {
     try {
-      onCommit((await editedStep(place, "freeze")) as Of<"even_out">, "Freeze the distribution");
+      onCommit((await editedStep(place, "hold")) as Of<"even_out">, "Hold this distribution");
     } catch (error) {
       tell((error as Error).message);
     }
   }
   return (
     <div className="mt-1 flex items-center gap-2.5">
-      <Button aria-pressed={frozen} strong={frozen} onClick={() => (frozen ? onCommit({ ...step, frozen: [] }, "Thaw the distribution") : void freeze())}>
-        <Snowflake size={13} aria-hidden />
-        {frozen ? "Frozen" : "Freeze"}
+      <Button aria-pressed={held} strong={held} onClick={() => (held ? onCommit({ ...step, held: [] }, "Let the distribution go") : void hold())}>
+        <Pin size={13} aria-hidden />
+        {held ? "Held" : "Hold this distribution"}
       </Button>
       <span className="text-[11px] text-soft">
-        {frozen ? "Measured by the distribution it was frozen with." : "Freeze it, and values stay when elements come and go."}
+        {held ? "Measured by the distribution that is held." : "Then values stay when elements come and go."}
       </span>
     </div>
   );

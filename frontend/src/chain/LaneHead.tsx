@@ -1,4 +1,4 @@
-/** What belongs to a single channel beside its layers: how shapes and finishes are chosen, cutting out, the way of a lift. */
+/** What belongs to a single channel beside its layers: how shapes and finishes are chosen, cutting out, the way of an offset. */
 import type { Lane, Look } from "../api/client";
 import { FRESH_LANE, laneOf, laneStack } from "../state/edits";
 import { attributesOf, chosenLook, editLook, useStore } from "../state/store";
@@ -29,7 +29,7 @@ export function LaneHead({ look, channel }: { look: Look; channel: string }) {
     );
   if (channel === "opacity") return <CutOut lane={lane} />;
   if (channel === "size") return <Coverage />;
-  if (channel === "lift")
+  if (channel === "offset")
     return (
       <>
         <Along lane={lane} look={look} />
@@ -137,7 +137,7 @@ function Along({ lane, look }: { lane: Lane; look: Look }) {
   return (
     <div className="-my-1 flex h-7 items-center gap-1">
       <span className="text-soft">Along</span>
-      <Choice label="Along" plain value={lane.along} options={options} onChange={(along) => setLane("lift", `Lift along ${along}`, { along })} />
+      <Choice label="Along" plain value={lane.along} options={options} onChange={(along) => setLane("offset", `Offset along ${along}`, { along })} />
     </div>
   );
 }

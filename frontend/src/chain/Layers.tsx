@@ -1,13 +1,13 @@
 /** The layers of the lane, top first as they cover each other. */
-import { ArrowDown, ArrowUp, ClipboardPaste, Copy, Eye, EyeOff, Files, GripVertical, LibraryBig, PenLine, Plus, Shirt, Trash2 } from "lucide-react";
+import { ArrowDown, ArrowUp, ClipboardPaste, Copy, Eye, EyeOff, Files, GripVertical, PenLine, Plus, Trash2 } from "lucide-react";
 import { memo, useMemo, useState } from "react";
 import type { Channel, Layer, Look, Signal, StepCensus } from "../api/client";
 import { copy } from "../library/Library";
-import { addLayer, copyLook, layerLibrary, lookLibrary, pasteLayer, pasteLook } from "../state/actions";
+import { addLayer, pasteLayer } from "../state/actions";
 import { type Desk, laneStack, layerOf, layersOf, moved, paintOf, stackOf, withLayer, withLayers } from "../state/edits";
 import { isFollowing, sourceOf } from "../state/follow";
 import { useKeys } from "../state/keys";
-import { announce, chooseChain, chosenLook, chosenPopulation, draftLook, editLook, useStore } from "../state/store";
+import { announce, chooseChain, chosenLook, draftLook, editLook, useStore } from "../state/store";
 import { ActionMenu } from "../widgets/ActionMenu";
 import { Button, IconButton } from "../widgets/Button";
 import { Choice } from "../widgets/Choice";
@@ -15,7 +15,6 @@ import { Sortable, useSortableItem } from "../widgets/Sortable";
 import { FollowNumber } from "./FollowNumber";
 import { useShownChannel } from "./Lanes";
 import { BLENDS } from "./steps/words";
-import { makeOwn, shareLook } from "./Wears";
 
 const BLEND_OPTIONS = (Object.entries(BLENDS) as [Layer["blend"], string][]).map(([value, label]) => ({ value, label }));
 /** Modes that look at a whole colour. */
@@ -34,42 +33,18 @@ function reorder(stack: string, from: number, to: number, count: number) {
 export function Layers({ look }: { look: Desk }) {
   const channel = useShownChannel();
   const described = useStore((s) => s.channels.find((c) => c.name === channel));
-  const id = useStore((s) => s.chosen);
-  const worn = useStore((s) => chosenPopulation(s)?.wears ?? null);
   const stack = laneStack(channel);
   const kind = (described?.kind ?? "colour") as StepCensus["kind"];
-  const layers = layersOf(look, stack);
-  const items = [
-    { label: "Paste a layer", icon: ClipboardPaste, run: () => pasteLayer(stack) },
-    { label: "Layers in the library…", icon: LibraryBig, run: layerLibrary },
-    { label: "Copy the whole look", icon: Copy, run: copyLook },
-    { label: "Paste a whole look", icon: ClipboardPaste, run: pasteLook },
-    { label: "Looks in the library…", icon: LibraryBig, run: lookLibrary },
-    worn === null
-      ? { label: "Share this look with others", icon: Shirt, run: () => shareLook(id) }
-      : { label: "Make the look its own", icon: Shirt, run: () => makeOwn(id) },
-  ];
   const bare = kind === "colour" ? "white" : `${described?.default[0] ?? 0}`;
   return (
-    <div>
-      <div className="mb-1 flex items-center justify-between">
-        <h2 className="heading">Layers</h2>
-        <span className="flex">
-          <IconButton label="Add a layer" onClick={() => addLayer(stack, kind)}>
-            <Plus size={15} />
-          </IconButton>
-          <ActionMenu dots label="More for layers and looks" items={items} />
-        </span>
-      </div>
+    <div className="empty:hidden">
       <LayerList look={look} stack={stack} kind={kind} label="Layers, top first" />
-      {layers.length === 0 && (
-        <div className="panel p-4 text-center text-soft">
-          {emptyWords(described, bare)}
-          <div className="mt-2">
-            <Button strong onClick={() => addLayer(stack, kind)}>
-              Add a layer
-            </Button>
-          </div>
+      {layersOf(look, stack).length === 0 && (
+        <div className="panel flex items-center gap-3 px-3 py-2 text-soft">
+          <span className="min-w-0 grow">{emptyWords(described, bare)}</span>
+          <Button strong className="flex-none" data-first-layer onClick={() => addLayer(stack, kind)}>
+            Add its first layer
+          </Button>
         </div>
       )}
     </div>

@@ -15,7 +15,7 @@ import { Bars } from "../widgets/Distribution";
 import { Choice } from "../widgets/Choice";
 import { ColourField } from "../widgets/ColourField";
 import { NumberField } from "../widgets/NumberField";
-import { percent, textOn } from "../widgets/shares";
+import { notUnderstood, percent, textOn } from "../widgets/shares";
 import { Sortable, useSortableItem } from "../widgets/Sortable";
 import { FollowControl } from "./FollowControl";
 import { FollowNumber } from "./FollowNumber";
@@ -317,6 +317,18 @@ async function asked({ put, tell }: Seen, path: string, body: object, label: str
   }
 }
 
+/** Put the colours of a harmony in place of all swatches that are not locked, the chosen one being its beginning. */
+async function reharmonised({ palette, chosen, shown, put, tell }: Seen, relation: keyof typeof RELATIONS) {
+  const free = palette.swatches.flatMap((s, k) => (s.locked || k === chosen ? [] : [k]));
+  try {
+    const answer = await json<PaletteAnswer>("POST", "/harmonies", { colour: shown[chosen]!, relation, space: "oklch", count: free.length + 1 });
+    const others = answer.swatches.map((s) => s.colour).filter((colour) => colour !== shown[chosen]);
+    put(palette.swatches.map((s, k) => (free.includes(k) ? { ...s, colour: others[free.indexOf(k) % others.length]! } : s)), `${RELATIONS[relation]} in place of all that are unlocked`);
+  } catch (error) {
+    tell((error as Error).message);
+  }
+}
+
 /** Put the colours of a harmony after the chosen swatch. */
 async function harmonised({ palette, chosen, shown, put, tell }: Seen, relation: keyof typeof RELATIONS, space: "oklch" | "hsv") {
   const colour = shown[chosen]!;
@@ -371,12 +383,19 @@ function Menus(seen: Seen) {
       <ActionMenu
         label="Harmony"
         heading={`To ${shown[chosen]}`}
-        items={(["oklch", "hsv"] as const).flatMap((space) =>
-          (Object.entries(RELATIONS) as [keyof typeof RELATIONS, string][]).map(([relation, label]) => ({
-            label: space === "hsv" ? `${label} in HSV` : label,
-            run: () => void harmonised(seen, relation, space),
+        items={[
+          ...(["oklch", "hsv"] as const).flatMap((space) =>
+            (Object.entries(RELATIONS) as [keyof typeof RELATIONS, string][]).map(([relation, label]) => ({
+              label: `Add its ${label.toLowerCase()}${space === "hsv" ? " in HSV" : ""}`,
+              run: () => void harmonised(seen, relation, space),
+            })),
+          ),
+          ...(Object.entries(RELATIONS) as [keyof typeof RELATIONS, string][]).map(([relation, label]) => ({
+            label: `${label} in place of all that are unlocked`,
+            disabled: swatches.every((s, k) => s.locked || k === chosen),
+            run: () => void reharmonised(seen, relation),
           })),
-        )}
+        ]}
       />
       <ActionMenu
         label="File"
@@ -405,6 +424,13 @@ function Menus(seen: Seen) {
   );
 }
 
+/** Colours that were pasted, in place of all swatches but those that are locked, which keep their places. */
+function pasted(swatches: Swatch[], found: Swatch[]): Swatch[] {
+  const rest = [...found];
+  const kept = swatches.flatMap((s) => (s.locked ? [s] : rest.length > 0 ? [rest.shift()!] : []));
+  return [...kept, ...rest].slice(0, MOST);
+}
+
 /** Drawing the unlocked swatches anew, some way apart; and pasting colours. */
 function Anew(seen: Seen) {
   const [least, setLeast] = useState(0.08);
@@ -417,7 +443,7 @@ function Anew(seen: Seen) {
         Draw anew
       </Button>
       <NumberField label="apart" value={least} min={0} max={0.5} width="w-[56px]" onCommit={setLeast} />
-      <PasteText onTake={(found) => put(found.slice(0, MOST), "Paste colours")} />
+      <PasteText onTake={(found) => put(pasted(palette.swatches, found), "Paste colours")} />
     </div>
   );
 }
@@ -458,9 +484,10 @@ function PasteText({ onTake }: { onTake: (swatches: Swatch[]) => void }) {
   const [wrong, setWrong] = useState("");
   async function take() {
     try {
-      const { colours } = await json<{ colours: { colour: string }[] }>("POST", "/colour-texts", { text });
+      const { colours, passed } = await json<{ colours: { colour: string }[]; passed: string[] }>("POST", "/colour-texts", { text });
       onTake(colours.map(({ colour }) => ({ colour, weight: 1, locked: false })));
       setText("");
+      setWrong(notUnderstood(passed));
     } catch (error) {
       setWrong((error as Error).message);
     }
@@ -480,6 +507,11 @@ function PasteText({ onTake }: { onTake: (swatches: Swatch[]) => void }) {
         }}
         onKeyDown={(e) => e.key === "Enter" && text.trim() && void take()}
       />
+      {wrong && (
+        <span role="alert" className="max-w-48 text-[11px] font-medium">
+          {wrong}
+        </span>
+      )}
     </span>
   );
 }

@@ -1,5 +1,6 @@
 /** A step's controls, drawn from the JSON Schema of its parameters. */
-import { RotateCcw } from "lucide-react";
+import { ChevronDown, ChevronRight, RotateCcw } from "lucide-react";
+import { useState } from "react";
 import type { AttributeCensus, Level, Step } from "../api/client";
 import { attributesOf, NONE, useStore } from "../state/store";
 import { type Follows, isFollowing } from "../state/follow";
@@ -55,11 +56,62 @@ interface Props {
 const SHORT = ["hsv", "oklch", "oklab"];
 const capital = (word: string) => (SHORT.includes(word) ? word.toUpperCase() : word.charAt(0).toUpperCase() + word.slice(1).replaceAll("_", " "));
 /** Controls that a step's own editor shows, or none. */
-const ELSEWHERE = ["chains", "frozen", "swatches", "edges", "interval", "none"];
+const ELSEWHERE = ["chains", "held", "swatches", "edges", "interval", "none"];
 /** Controls that want a row of their own where parameters stand in two columns. */
 const WIDE = ["triple", "three", "seed", "reading", "population", "markers", "picture", "strands"];
 
-export function Parameters({ values, schema, onDraft, onCommit, skip = [], columns, fitted }: Props) {
+export function Parameters(props: Props) {
+  const sections = (props.schema.sections ?? NONE) as { title: string; names: string[] }[];
+  if (sections.length === 0) return <Fields {...props} />;
+  const grouped = sections.flatMap(({ names }) => names);
+  const all = Object.keys((props.schema.properties ?? {}) as object);
+  const skipped = props.skip ?? [];
+  return (
+    <div className="flex flex-col gap-1.5">
+      <Fields {...props} skip={[...skipped, ...grouped]} />
+      {sections
+        .filter(({ names }) => names.some((name) => !skipped.includes(name)))
+        .map(({ title, names }, k) => (
+          <FieldGroup key={title} title={title} first={k === 0} changed={names.filter((name) => !skipped.includes(name) && isChanged(props, name)).length}>
+            <Fields {...props} skip={[...skipped, ...all.filter((name) => !names.includes(name))]} />
+          </FieldGroup>
+        ))}
+    </div>
+  );
+}
+
+/** Whether a parameter has another value than the core begins with. */
+function isChanged({ schema, values }: Props, name: string): boolean {
+  const of = ((schema.properties ?? {}) as Record<string, Property>)[name];
+  return of?.default !== undefined && JSON.stringify(of.default) !== JSON.stringify(values[name]);
+}
+
+/** A group of fields that folds; the first is open, the others say how many of theirs were changed. */
+function FieldGroup({ title, first, changed, children }: { title: string; first: boolean; changed: number; children: React.ReactNode }) {
+  const kept = `gaudyseed-fields-${title}`;
+  const [open, setOpen] = useState(() => (localStorage.getItem(kept) ?? (first ? "open" : "")) === "open");
+  const Arrow = open ? ChevronDown : ChevronRight;
+  return (
+    <div role="group" aria-label={title}>
+      <button
+        type="button"
+        aria-expanded={open}
+        className="heading -ml-1 flex h-6 w-full cursor-pointer items-center gap-0.5 rounded text-left"
+        onClick={() => {
+          localStorage.setItem(kept, open ? "" : "open");
+          setOpen(!open);
+        }}
+      >
+        <Arrow size={12} aria-hidden />
+        {title}
+        {!open && changed > 0 && <span className="ml-1.5 font-normal text-soft normal-case">{changed} changed</span>}
+      </button>
+      {open && <div className="pt-1 pb-1">{children}</div>}
+    </div>
+  );
+}
+
+function Fields({ values, schema, onDraft, onCommit, skip = [], columns, fitted }: Props) {
   const properties = (schema.properties ?? {}) as Record<string, Property>;
   const shown = (n: string) => Object.entries(properties[n]?.when ?? {}).every(([key, value]) => (Array.isArray(value) ? value.includes(values[key]) : values[key] === value));
   const names = Object.keys(properties).filter((n) => !["step", "maker", "enabled", ...skip].includes(n) && shown(n));

@@ -2,11 +2,13 @@
 import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
 import { ArrowLeftRight, ChevronDown, ClipboardPaste, Copy, Equal, Grid2x2, LibraryBig, Rows3 } from "lucide-react";
 import { useState } from "react";
-import { json, type Ramp } from "../api/client";
+import { json, type PaletteAnswer, type Ramp } from "../api/client";
 import { isFollowing, UNKNOWN } from "../state/follow";
 import { editRamp } from "../state/ramps";
 import { orderedStops } from "../state/edits";
 import { openLibrary } from "../library/Library";
+import { tell, useStore } from "../state/store";
+import { notUnderstood } from "../widgets/shares";
 import { ActionMenu } from "../widgets/ActionMenu";
 import { Button } from "../widgets/Button";
 import { Choice } from "../widgets/Choice";
@@ -24,6 +26,20 @@ interface Props {
 const options = <T extends string>(words: Record<T, string>, before = "") =>
   (Object.entries(words) as [T, string][]).map(([value, label]) => ({ value, label: before + label }));
 
+/**
+ * The stops for what lies between them from now on: bands keep the shares that their stops had, being half-way between
+ * them; stops of a band go to its middle, the outermost to the ends. Places that follow stay.
+ */
+function replaced({ stops, interpolation }: Ramp, to: Ramp["interpolation"]): Ramp["stops"] {
+  const places = stops.map(({ at }) => at);
+  const stepped = interpolation === "steps";
+  if (stepped === (to === "steps") || stops.length < 2 || !places.every((at) => typeof at === "number")) return stops;
+  const round = (n: number) => Math.round(n * 1e4) / 1e4;
+  const ends = [0, ...places.slice(1), 1];
+  const middle = (k: number) => (k === 0 ? 0 : k === stops.length - 1 ? 1 : (ends[k]! + ends[k + 1]!) / 2);
+  return stops.map((stop, k) => ({ ...stop, at: round(stepped ? middle(k) : k === 0 ? 0 : (places[k - 1]! + places[k]!) / 2) }));
+}
+
 export function RampActions({ ramp, place, onDraft, onCommit }: Props) {
   const stepped = ramp.interpolation === "steps";
   const polar = ramp.mix_in === "oklch" || ramp.mix_in === "hsv";
@@ -34,7 +50,7 @@ export function RampActions({ ramp, place, onDraft, onCommit }: Props) {
         plain
         value={ramp.interpolation}
         options={options(INTERPOLATIONS)}
-        onChange={(interpolation) => onCommit({ ...ramp, interpolation }, "Change what lies between stops")}
+        onChange={(interpolation) => onCommit({ ...ramp, interpolation, stops: replaced(ramp, interpolation) }, "Change what lies between stops")}
       />
       {ramp.interpolation === "through" && (
         <FollowNumber
@@ -76,6 +92,7 @@ export function RampActions({ ramp, place, onDraft, onCommit }: Props) {
         <ArrowLeftRight size={13} aria-hidden />
       </Button>
       <Spacing place={place} />
+      <Harmony ramp={ramp} onCommit={onCommit} />
       <AsText ramp={ramp} onCommit={onCommit} />
       <Button
         onClick={() =>
@@ -91,6 +108,26 @@ export function RampActions({ ramp, place, onDraft, onCommit }: Props) {
       </Button>
     </div>
   );
+}
+
+const RELATIONS = { complement: "Complement", analogous: "Analogous", triad: "Triad", tetrad: "Tetrad", split_complement: "Split complement" } as const;
+
+/** The colours of a harmony in place of those of all stops that are not locked, from the chosen stop on. */
+function Harmony({ ramp, onCommit }: Pick<Props, "ramp" | "onCommit">) {
+  const chosen = Math.min(useStore((s) => s.stop), ramp.stops.length - 1);
+  const colour = ramp.stops[chosen]!.colour;
+  const free = ramp.stops.flatMap((s, k) => (s.locked || k === chosen || isFollowing(s.colour) ? [] : [k]));
+  async function take(relation: keyof typeof RELATIONS) {
+    try {
+      const answer = await json<PaletteAnswer>("POST", "/harmonies", { colour, relation, space: "oklch", count: free.length + 1 });
+      const others = answer.swatches.map((s) => s.colour as string).filter((c) => c !== colour);
+      onCommit({ ...ramp, stops: ramp.stops.map((s, k) => (free.includes(k) ? { ...s, colour: others[free.indexOf(k) % others.length]! } : s)) }, `${RELATIONS[relation]} of stop ${chosen + 1}`);
+    } catch (error) {
+      tell((error as Error).message);
+    }
+  }
+  const items = (Object.entries(RELATIONS) as [keyof typeof RELATIONS, string][]).map(([relation, label]) => ({ label, disabled: free.length === 0 || isFollowing(colour), run: () => void take(relation) }));
+  return <ActionMenu label="Harmony" heading={`Of stop ${chosen + 1}, for all that are unlocked`} items={items} />;
 }
 
 function Spacing({ place }: { place: string }) {
@@ -115,14 +152,15 @@ function AsText({ ramp, onCommit }: Pick<Props, "ramp" | "onCommit">) {
 
   async function take(close: () => void) {
     try {
-      const { colours } = await json<{ colours: { colour: string; at: number | null }[] }>("POST", "/colour-texts", { text: text ?? "" });
+      const { colours, passed } = await json<{ colours: { colour: string; at: number | null }[]; passed: string[] }>("POST", "/colour-texts", { text: text ?? "" });
       const some = colours.slice(0, 256);
       const last = ramp.interpolation === "steps" ? some.length : Math.max(1, some.length - 1);
       const placed = some.map((c, k) => ({ at: c.at ?? k / last, stop: newStop(0, c.colour) }));
       const stops = placed.reduce<typeof placed>((all, stop) => orderedStops([...all, stop], all.length).stops, []);
       onCommit({ ...ramp, stops: stops.map(({ at, stop }) => ({ ...stop, at })) }, "Paste a ramp");
       setText(null);
-      close();
+      setWrong(notUnderstood(passed));
+      if (passed.length === 0) close();
     } catch (error) {
       setWrong((error as Error).message);
     }

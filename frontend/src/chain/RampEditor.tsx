@@ -1,7 +1,7 @@
 /** The opened ramp: what comes in above it, its stops, its shares below. */
 import { Lock } from "lucide-react";
 import { useRef } from "react";
-import type { Dial, Ramp, RampCensus, Stop, TraceStep } from "../api/client";
+import { type Dial, json, type PaletteAnswer, type Ramp, type RampCensus, type Stop, type TraceStep } from "../api/client";
 import { orderedStops } from "../state/edits";
 import { drawn, isFollowing, UNKNOWN } from "../state/follow";
 import { chooseStep, isolate, NONE, useStore } from "../state/store";
@@ -11,6 +11,7 @@ import { keyMove, useDrag } from "../widgets/interactive";
 import { percent } from "../widgets/shares";
 import { newStop } from "./newStop";
 import { RampActions } from "./RampActions";
+import { someSeed } from "./seeds";
 import { StopFields } from "./StopFields";
 
 interface Props {
@@ -91,7 +92,16 @@ function useStops({ ramp, index, census, onDraft, onCommit }: Props) {
     choose(found.index);
   }
 
+  /** A new band's colour is one that keeps apart from the others: the core draws it. */
+  async function addBand(at: number) {
+    const others = ramp.stops.map((_, k) => ({ colour: colourOf(k), weight: 1, locked: true }));
+    const body = { swatches: [...others, { ...others[chosen]!, locked: false }], columns: 8, least: 0.12, seed: someSeed() };
+    const { swatches } = await json<PaletteAnswer>("POST", "/palettes/reroll", body);
+    insert(newStop(at, swatches.at(-1)!.colour as string), at, "Add a stop");
+  }
+
   function add(at: number) {
+    if (ramp.interpolation === "steps") return void addBand(at).catch(() => insert(newStop(at, colourOf(chosen)), at, "Add a stop"));
     const rgb = census ? bytesOf(census.bar) : null;
     const cell = Math.min(255, Math.floor(at * 256));
     const colour = rgb ? hexFromBytes(rgb.subarray(3 * cell)) : colourOf(chosen);

@@ -3,12 +3,14 @@ import { AppWindow, ArrowDown, ArrowUp, Copy, Eye, Power, Trash2, Waves } from "
 import { memo } from "react";
 import type { Step, StepCensus, TraceStep } from "../api/client";
 import { chainAt, moved, placeOf, withChain, withStep } from "../state/edits";
+import type { Remark } from "../state/remarks";
 import { chooseStep, chosenLook, draftLook, editLook, pinPreview, showPreview, useStore } from "../state/store";
 import { ActionMenu } from "../widgets/ActionMenu";
 import { AxisEnds, Bars, Swatches } from "../widgets/Distribution";
 import { breakUp } from "./breakUp";
 import { openWindow } from "./EditorWindows";
 import { StepParameters, useSchema } from "./Parameters";
+import { RemarkLine } from "./Remarks";
 import { pageOf, summary, titleOf } from "./steps";
 
 interface StepActions {
@@ -27,6 +29,8 @@ interface Props {
   trace: TraceStep | undefined;
   /** Where the traced element lies on the shared axis. */
   tracedAt: number | undefined;
+  /** What the core noticed of it. */
+  remarks: Remark[];
 }
 
 /** What is done with a step of a chain by its menu. */
@@ -78,6 +82,7 @@ export const Slab = memo(function Slab(of: Props) {
   return (
     <section
       aria-label={`Step ${index + 1}, ${title}`}
+      data-step={index}
       className={`panel px-3 ${open ? "border-2 border-ink px-[11px] py-2" : "py-1.5"} ${step.enabled ? "" : "border-dashed"}`}
     >
       <div className="flex min-h-6.5 items-center gap-2">
@@ -97,6 +102,7 @@ export const Slab = memo(function Slab(of: Props) {
         {own.Mark && <own.Mark {...props} schema={schema} />}
         <StepMenu title={title} place={place} enabled={step.enabled} numbers={census?.kind === "number"} index={index} window={own.large ? () => openWindow(chain, index) : undefined} actions={actionsFor(chain, index)} />
       </div>
+      <Noticed remarks={of.remarks} />
       {open && <Opened {...props} schema={schema} />}
       {census?.numbers && step.enabled && (
         <div className="mt-1">
@@ -120,6 +126,15 @@ export const Slab = memo(function Slab(of: Props) {
     </section>
   );
 });
+
+function Noticed({ remarks }: { remarks: Remark[] }) {
+  const look = useStore(chosenLook);
+  return look && remarks.length > 0 ? (
+    <div className="-mx-1.5">
+      <RemarkLine remarks={remarks} look={look} />
+    </div>
+  ) : null;
+}
 
 type Acting = Props & { place: string; schema: Record<string, unknown>; onDraft: (step: Step) => void; onCommit: (step: Step, label: string) => void };
 

@@ -8,6 +8,7 @@ import { Choice } from "../widgets/Choice";
 import { ColourField } from "../widgets/ColourField";
 import { NameField } from "../widgets/NameField";
 import { NumberField } from "../widgets/NumberField";
+import { Section } from "../widgets/Section";
 import { Toggle } from "../widgets/Toggle";
 import { Keys } from "./Keys";
 
@@ -65,11 +66,12 @@ function Turned({ dial, index }: { dial: Dial; index: number }) {
 export function Dials() {
   const dials = useStore((s) => s.scene?.dials ?? (NONE as Dial[]));
   return (
-    <section aria-label="Dials">
-      <div className="flex h-6.5 items-center justify-between">
-        <h2 className="heading">Dials</h2>
-        <span className="flex items-center">
-          <IconButton label="Add a number dial" onClick={() => addDial(0.5)}>
+    <Section
+      name="Dials"
+      count={dials.length}
+      actions={
+        <>
+          <IconButton label="Add a number dial" title="A number dial: one value for the scene that parameters can follow" onClick={() => addDial(0.5)}>
             <Hash size={13} />
           </IconButton>
           <IconButton label="Add a colour dial" onClick={() => addDial("#c8553d")}>
@@ -78,8 +80,9 @@ export function Dials() {
           <IconButton label="Add an on and off dial" onClick={() => addDial(true, "switch")}>
             <ToggleLeft size={14} />
           </IconButton>
-        </span>
-      </div>
+        </>
+      }
+    >
       <ul>
         {dials.map((dial, k) => (
           <li key={dial.name} className="mt-1 flex flex-wrap items-center gap-1.5 px-1.5">
@@ -94,8 +97,7 @@ export function Dials() {
             <Keys of={dial.name} keys={dial.keys} onChange={(keys, label) => edit(label, (scene) => withDial(scene, k, { keys: keys as Dial["keys"] }))} />
           </li>
         ))}
-        {dials.length === 0 && <li className="px-1.5 py-0.5 text-[11px] text-soft">One value for the scene that parameters can follow.</li>}
       </ul>
-    </section>
+    </Section>
   );
 }

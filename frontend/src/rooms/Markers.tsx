@@ -5,6 +5,7 @@ import { draft, edit, markerNow, movedMarker, NONE, useStore, withKey, withMarke
 import { IconButton } from "../widgets/Button";
 import { NameField } from "../widgets/NameField";
 import { NumberField } from "../widgets/NumberField";
+import { Section } from "../widgets/Section";
 import { Keys } from "./Keys";
 
 async function rename(old: string, wanted: string) {
@@ -17,20 +18,22 @@ export function Markers() {
   const markers = useStore((s) => s.scene?.markers ?? (NONE as Marker[]));
   const placing = useStore((s) => s.tool?.kind === "marker");
   return (
-    <section aria-label="Markers list">
-      <div className="flex h-6.5 items-center justify-between">
-        <h2 className="heading">Markers</h2>
-        <IconButton label="Put a marker in the view" aria-pressed={placing} onClick={() => useStore.setState({ tool: placing ? null : { kind: "marker" } })}>
+    <Section
+      name="Markers"
+      label="Markers list"
+      count={markers.length}
+      actions={
+        <IconButton label="Put a marker in the view" title="Put a marker in the view: a named point that falloffs go along with" aria-pressed={placing} onClick={() => useStore.setState({ tool: placing ? null : { kind: "marker" } })}>
           <MapPin size={13} />
         </IconButton>
-      </div>
+      }
+    >
       <ul>
         {markers.map((marker) => (
           <Row key={marker.name} marker={marker} />
         ))}
-        {markers.length === 0 && <li className="px-1.5 py-0.5 text-[11px] text-soft">A named point that falloffs go along with.</li>}
       </ul>
-    </section>
+    </Section>
   );
 }
 

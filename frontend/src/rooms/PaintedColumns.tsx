@@ -8,6 +8,7 @@ import { Choice } from "../widgets/Choice";
 import { ColourField } from "../widgets/ColourField";
 import { NameField } from "../widgets/NameField";
 import { NumberField } from "../widgets/NumberField";
+import { Section } from "../widgets/Section";
 import { strokeOnce } from "../state/tools";
 
 async function rename(old: string, wanted: string) {
@@ -23,19 +24,22 @@ export function PaintedColumns() {
   const there = useStore((s) => chosenPopulation(s) !== null);
   if (!there) return null;
   return (
-    <section aria-label="Painted columns">
-      <div className="flex h-6.5 items-center justify-between">
-        <h2 className="heading">Painted</h2>
-        <span className="flex items-center">
-          <IconButton label="Paint a new weight" onClick={() => addPainted("number")}>
+    <Section
+      name="Painted"
+      label="Painted columns"
+      count={columns.length}
+      actions={
+        <>
+          <IconButton label="Paint a new weight" title="Paint a new weight: by hand, with a brush in the view" onClick={() => addPainted("number")}>
             <Paintbrush size={13} />
           </IconButton>
           <IconButton label="Paint new colours" onClick={() => addPainted("colour")}>
             <Palette size={13} />
           </IconButton>
           <ActionMenu label="Columns of your own" dots items={OWN} />
-        </span>
-      </div>
+        </>
+      }
+    >
       <ul>
         {columns.map((p) => (
           <li key={p.name} className={`flex flex-wrap items-center gap-1 rounded px-1.5 ${p.name === column ? "bg-well outline outline-ink" : ""}`}>
@@ -52,10 +56,9 @@ export function PaintedColumns() {
             {p.digest === "" && p.name !== column && <Fill of={p} />}
           </li>
         ))}
-        {columns.length === 0 && <li className="px-1.5 py-0.5 text-[11px] text-soft">A weight or colours by hand, with a brush in the view.</li>}
       </ul>
       {column !== null && <BrushSettings column={column} />}
-    </section>
+    </Section>
   );
 }
 

@@ -1,10 +1,11 @@
-/** The tray of pictures: those of the scene and those that ship, with their size; each can be replaced in place. */
+/** The tray of the scene's pictures and small meshes, with their size; each can be replaced in place. */
 import { Box, ImagePlus, Replace, Trash2 } from "lucide-react";
 import { type Asset, json, type Scene } from "../api/client";
 import { edit, NONE, takePicture, useStore } from "../state/store";
 import { IconButton } from "../widgets/Button";
 import { FileButton } from "../widgets/FileButton";
 import { NameField } from "../widgets/NameField";
+import { Section } from "../widgets/Section";
 
 const ACCEPT = ".png,.jpg,.jpeg,.webp,.tif,.tiff,.exr";
 const MESHES = ".obj,.glb,.ply";
@@ -21,16 +22,18 @@ function Chooser({ label, instead, icon, accept = ACCEPT }: { label: string; ins
 
 export function Pictures() {
   const assets = useStore((s) => s.scene?.assets ?? (NONE as Asset[]));
-  const shipped = useStore((s) => s.shipped);
   return (
-    <section aria-label="Pictures and meshes">
-      <div className="flex h-6.5 items-center justify-between">
-        <h2 className="heading">Pictures, meshes</h2>
-        <span className="flex">
+    <Section
+      name="Pictures, meshes"
+      label="Pictures and meshes"
+      count={assets.length}
+      actions={
+        <>
           <Chooser label="Add a small mesh" accept={MESHES} icon={<Box size={14} />} />
           <Chooser label="Add a picture" icon={<ImagePlus size={14} />} />
-        </span>
-      </div>
+        </>
+      }
+    >
       <ul className="flex flex-col gap-1">
         {assets.map((a) => (
           <li key={a.name} className="flex items-center gap-1.5 px-1.5">
@@ -51,17 +54,11 @@ export function Pictures() {
             </IconButton>
           </li>
         ))}
-        <li className="flex gap-1.5 px-1.5" aria-label="Pictures that ship">
-          {shipped.map((p) => (
-            <Small key={p.name} source={p.name} grey name={`${p.name}, ${p.width} × ${p.height}, ships`} />
-          ))}
-        </li>
       </ul>
-    </section>
+    </Section>
   );
 }
 
-/** What ships is shown grey: the artist's colours are the only ones on the screen. */
-function Small({ source, name, grey }: { source: string; name: string; grey?: boolean }) {
-  return <img src={`/api/assets/${encodeURIComponent(source)}`} alt={name} title={name} className={`size-9 flex-none rounded border border-line bg-well object-contain ${grey ? "grayscale" : ""}`} />;
+function Small({ source, name }: { source: string; name: string }) {
+  return <img src={`/api/assets/${encodeURIComponent(source)}`} alt={name} title={name} className={`size-9 flex-none rounded border border-line bg-well object-contain`} />;
 }

@@ -1,12 +1,13 @@
 /** The values that the elements carry or that signals give; pointing at one previews it in the view. */
 import { Palette, Plus, Search } from "lucide-react";
-import { memo, useState } from "react";
+import { memo, useEffect, useState } from "react";
 import type { AttributeCensus, Histogram, Preview } from "../api/client";
 import { addSignal } from "../state/actions";
 import { signalChain, signalOf } from "../state/edits";
-import { attributesOf, chooseChain, chosenLook, NONE, pinPreview, same, showPreview, useStore } from "../state/store";
+import { attributesOf, chooseChain, chosenLook, forgetPreview, NONE, pinPreview, same, showPreview, useStore } from "../state/store";
 import { IconButton } from "../widgets/Button";
 import { Bars, Swatches } from "../widgets/Distribution";
+import { Section } from "../widgets/Section";
 import { textsSaid } from "./words";
 
 /** Short enough for the ends of a small axis. */
@@ -29,38 +30,44 @@ export function Values() {
   const fits = (name: string) => name.toLowerCase().includes(query.trim().toLowerCase());
   const found = attributes.filter((a) => fits(a.name) || a.kind === query);
   return (
-    <section aria-label="Values" onPointerLeave={() => showPreview(null)}>
-      <div className="flex h-6.5 items-center justify-between">
-        <h2 className="heading">Values</h2>
-        <span className="flex items-center">
-          <span className="heading mr-1 font-normal">per {level}</span>
+    <>
+    <Section
+      name={`Values per ${level}`}
+      label="Values"
+      count={attributes.length}
+      className="flex min-h-[172px] flex-1 flex-col"
+      actions={
           <IconButton
             label={scale === "greys" ? "Preview in false colours" : "Preview in greys"}
             onClick={() => useStore.setState({ scale: scale === "greys" ? "false_colour" : "greys" })}
           >
             <Palette size={13} className={scale === "greys" ? "text-strong" : ""} />
           </IconButton>
-        </span>
-      </div>
+      }
+    >
       {attributes.length + signals.length + shared.length > 6 && (
-        <label className="relative mb-1 block">
+        <label className="relative mb-1 block flex-none">
           <Search size={12} className="absolute top-1/2 left-2 -translate-y-1/2 text-soft" aria-hidden />
           <input className="field w-full pl-6.5" aria-label="Find a value" placeholder="Find" value={query} onChange={(e) => setQuery(e.target.value)} />
         </label>
       )}
-      <ul aria-label="Attributes" className="max-h-[196px] overflow-y-auto min-[1600px]:max-h-[330px]">
+      <ul aria-label="Attributes" onPointerLeave={() => showPreview(null)} className="min-h-0 flex-1 overflow-y-auto">
         {found.map((a) => (
           <AttributeRow key={a.name} of={a} elements={level} />
         ))}
-        {found.length === 0 && <li className="px-1.5 py-1 text-soft">No value has this name.</li>}
+        {found.length === 0 && query && <li className="px-1.5 py-1 text-soft">No value has this name.</li>}
       </ul>
-      <div className="mt-2 flex h-6.5 items-center justify-between">
-        <h2 className="heading">Signals</h2>
-        <IconButton label="Add a signal" onClick={addSignal}>
+    </Section>
+    <Section
+      name="Signals"
+      count={signals.length + shared.length}
+      actions={
+        <IconButton label="Add a signal" title="Add a signal: a chain with a name, to be read anywhere" onClick={addSignal}>
           <Plus size={14} />
         </IconButton>
-      </div>
-      <ul aria-label="Signals">
+      }
+    >
+      <ul aria-label="Signals" onPointerLeave={() => showPreview(null)}>
         {signals.map((signal, k) =>
           fits(signal.name) ? <SignalRow key={signal.name} name={signal.name} shown={own?.index === k && !own.shared} onOpen={() => chooseChain(signalChain(k), 0)} /> : null,
         )}
@@ -69,9 +76,9 @@ export function Values() {
             <SignalRow key={`shared ${signal.name}`} name={signal.name} mark="shared" shown={own?.index === k && own.shared} onOpen={() => chooseChain(signalChain(k, true), 0)} />
           ) : null,
         )}
-        {signals.length + shared.length === 0 && <li className="px-1.5 py-0.5 text-[11px] text-soft">A chain with a name, to be read anywhere.</li>}
       </ul>
-    </section>
+    </Section>
+    </>
   );
 }
 
@@ -87,6 +94,8 @@ interface RowProps {
 function Row({ name, of, title, strong, onClick, children }: RowProps) {
   const scale = useStore((s) => s.scale);
   const preview: Preview = { of, name, scale };
+  // What is renamed or gone cannot be looked at any more.
+  useEffect(() => () => forgetPreview(of, name), [of, name]);
   const shown = useStore((s) => same(s.preview, { of, name, scale: s.scale }) || (s.pinned?.of === of && s.pinned.name === name));
   return (
     <button
@@ -119,7 +128,9 @@ const AttributeRow = memo(function AttributeRow({ of: a, elements }: { of: Attri
           <span className="text-[11px] text-soft"> {marks.filter(Boolean).join(", ")}</span>
         </span>
         <span className="w-14 flex-none">
-          {a.census ? (
+          {a.parts.length > 0 ? (
+            <Components of={a.parts} name={a.name} />
+          ) : a.census ? (
             <Distribution of={a.census} name={a.name} />
           ) : (
             <span className="block text-right text-[11px] text-soft">{a.kind === "text" ? textsSaid(a.texts) : "painted"}</span>
@@ -138,6 +149,24 @@ function Distribution({ of, name }: { of: Histogram; name: string }) {
         <span>{figure(of.least)}</span>
         <span>{figure(of.greatest)}</span>
       </span>
+    </span>
+  );
+}
+
+const AXES = ["x", "y", "z"];
+
+/** The components of a vector beside each other. */
+export function Components({ of, name, height = 13 }: { of: Histogram[]; name: string; height?: number }) {
+  return (
+    <span className="flex gap-1 pt-0.5">
+      {of.map((part, k) => (
+        <span key={AXES[k]} className="min-w-0 grow basis-0" title={`${AXES[k]}: ${figure(part.least)} to ${figure(part.greatest)}`}>
+          <Bars of={part} height={height} label={`Distribution of ${name}, ${AXES[k]}`} />
+          <span className="block text-center text-[9px] leading-[10px] text-soft" aria-hidden>
+            {AXES[k]}
+          </span>
+        </span>
+      ))}
     </span>
   );
 }

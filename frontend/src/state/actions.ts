@@ -3,7 +3,7 @@ import type { Layer, Look, Step, StepCensus } from "../api/client";
 import { fresh } from "../chain/steps";
 import { copied, copy, openLibrary } from "../library/Library";
 import { BASE_COLOUR, chainAt, channelOf, free, layerOf, layersOf, lookOf, paintOf, placeOf, signalChain, stackOf, withAt, withChain, withLayers } from "./edits";
-import { chooseChain, chosenLook, chosenPopulation, edit, editLook, useStore } from "./store";
+import { chooseChain, chosenLook, chosenPopulation, edit, editLook, longestSide, useStore } from "./store";
 
 export function addSignal() {
   const look = chosenLook(useStore.getState());
@@ -55,11 +55,18 @@ export function addLayer(stack = BASE_COLOUR, kind: StepCensus["kind"] = "colour
   if (!look) return;
   const name = `Layer ${layersOf(look, stack).length + 1}`;
   const random = { ...fresh("random"), ...(kind === "vector" ? { numbers: 3 } : {}) } as Step;
-  const paint = kind === "colour" ? [random, fresh("ramp")] : [random];
+  const paint = kind === "colour" ? [random, fresh("ramp")] : channelOf(stack) === "offset" ? [random, ofSpacing()] : [random];
   // The first layer of a lane covers what lies below it.
   const covers = kind === "colour" || (channelOf(stack) !== null && layersOf(look, stack).length === 0);
   const blend = covers ? "normal" : "multiply";
   putLayer({ name, enabled: true, blend, blend_in: "linear", amount: 1, mask: null, paint }, "Add a layer", stack);
+}
+
+/** Numbers of 0 to 1 as offsets that are seen and tear nothing apart: up to about half of how far elements stand apart. */
+function ofSpacing(): Step {
+  const { geometry, chosen } = useStore.getState();
+  const apart = longestSide(1) / Math.sqrt(Math.max(1, geometry[chosen]?.header.count ?? 1));
+  return { ...fresh("range"), to_low: 0, to_high: Number((apart / 2).toPrecision(2)) } as Step;
 }
 
 export function pasteLayer(stack = BASE_COLOUR) {

@@ -10,6 +10,7 @@ import {
   type SceneListed,
   type StepList,
 } from "../api/client";
+import { addressed, addressOf, chosenBefore, followAddress } from "./address";
 import { useStore } from "./base";
 import { type Desk, withLook, withPopulation } from "./edits";
 import { tell } from "./notices";
@@ -30,7 +31,7 @@ const COLOURS_FIRST = 150;
 
 export async function start() {
   try {
-    const wanted = new URLSearchParams(location.search).get("scene");
+    const { scene: wanted, room } = addressed();
     const named = wanted === null ? null : json<SceneAnswer>("GET", `/scenes/${encodeURIComponent(wanted)}`);
     named?.catch(() => undefined);
     const [scenes, registered] = await Promise.all([listScenes(), json<StepList>("GET", "/steps")]);
@@ -45,17 +46,27 @@ export async function start() {
       (saving, saved, saveSentence) => set({ saving, saveSentence, ...(saved ? { canUndo: saved.can_undo, canRedo: saved.can_redo } : {}) }),
       () => coloursSeen(COLOURS_FIRST),
     );
-    set({ sceneId: answer.id, notice: sessionStorage.getItem(LATER) ?? "" });
-    sessionStorage.removeItem(LATER);
-    set({ frame: answer.document.timeline.first });
+    set({ sceneId: answer.id });
+    tellLater();
+    const empty = answer.document.populations.length === 0;
+    set({ frame: answer.document.timeline.first, chosen: chosenBefore(answer.id), room: room ?? (empty ? "gather" : "colour") });
     show(answer);
+    followAddress();
   } catch (error) {
     set({ loadError: (error as Error).message || "The server cannot be reached." });
   }
 }
 
-/** A sentence for the page that comes next. */
-const LATER = "gaudyseed notice";
+/** That a scene was deleted, for the page that comes next, which can put it back. */
+const LATER = "gaudyseed deleted";
+
+function tellLater() {
+  const later = sessionStorage.getItem(LATER);
+  sessionStorage.removeItem(LATER);
+  if (!later) return;
+  const { id, name } = JSON.parse(later) as { id: string; name: string };
+  tell(`${name} was deleted.`, { label: "Undo", run: () => void restoreScene(id) });
+}
 
 window.addEventListener("beforeunload", (event) => {
   const { saving } = get();
@@ -71,7 +82,7 @@ async function trying(work: () => Promise<void>) {
   }
 }
 
-const begun = () => json<SceneAnswer>("POST", "/scenes", { document: { gaudyseed: 2, name: "Untitled" } });
+const begun = () => json<SceneAnswer>("POST", "/scenes", { document: { gaudyseed: 3, name: "Untitled" } });
 
 export async function listScenes(): Promise<SceneListed[]> {
   const { scenes, removed } = await json<{ scenes: SceneListed[]; removed: SceneListed[] }>("GET", "/scenes");
@@ -82,9 +93,7 @@ export async function listScenes(): Promise<SceneListed[]> {
 /** Go to another scene, once all of this one is saved. */
 export async function openScene(id: string) {
   await saver?.settled();
-  const address = new URL(location.href);
-  address.searchParams.set("scene", id);
-  location.assign(address);
+  location.assign(addressOf(id));
 }
 
 export function newScene() {
@@ -102,9 +111,9 @@ export function duplicateScene() {
 export function deleteScene() {
   return trying(async () => {
     await saver?.settled();
-    const { name } = await json<SceneListed>("DELETE", `/scenes/${get().sceneId}`);
+    const { id, name } = await json<SceneListed>("DELETE", `/scenes/${get().sceneId}`);
     const left = (await listScenes())[0];
-    sessionStorage.setItem(LATER, `${name} was deleted. The scene's menu can put it back.`);
+    sessionStorage.setItem(LATER, JSON.stringify({ id, name }));
     await openScene(left?.id ?? (await begun()).id);
   });
 }
@@ -142,6 +151,7 @@ function show(answer: SceneAnswer) {
     saving: "saved",
     saveSentence: "",
   });
+  saver?.shows(answer.document);
   settle();
 }
 
@@ -199,6 +209,12 @@ export function draftLook(change: (look: Desk) => Look) {
 
 export async function travel(direction: "undo" | "redo") {
   const state = get();
+  const here = saver?.travelHere(direction) ?? null;
+  if (here) {
+    set({ scene: here, canRedo: true });
+    settle();
+    return tell(`${direction === "undo" ? "Undone" : "Done again"} in this window. The server cannot be reached; it is saved once that is back.`);
+  }
   if (!saver || (direction === "undo" ? !state.canUndo && state.saving === "saved" : !state.canRedo)) return;
   await showState(direction);
 }
@@ -221,16 +237,6 @@ export async function showState(to: "undo" | "redo" | number) {
 export function addPopulation(population: PopulationDocument) {
   edit(`Add ${population.name}`, (scene) => ({ ...scene, populations: [...scene.populations, population] }));
   choosePopulation(population.id);
-}
-
-export function removePopulation(id: string) {
-  const name = get().scene?.populations.find((p) => p.id === id)?.name ?? "population";
-  edit(`Remove ${name}`, (scene) => ({ ...scene, populations: scene.populations.filter((p) => p.id !== id) }));
-  const left = get().scene?.populations ?? [];
-  if (!left.some((p) => p.id === get().chosen)) {
-    set({ chosen: "" });
-    if (left[0]) choosePopulation(left[0].id);
-  }
 }
 
 /** Show a population in the view, or hide it; a dial that it followed is left. */

@@ -2,9 +2,11 @@
 export interface NoticesSlice {
   /** Told until it is closed. */
   notice: string;
+  /** What can be done about it. */
+  noticeAction: { label: string; run: () => void } | null;
   /** Told to screen readers. */
   announcement: string;
   loadError: string;
 }
 
-export const notices: NoticesSlice = { notice: "", announcement: "", loadError: "" };
+export const notices: NoticesSlice = { notice: "", noticeAction: null, announcement: "", loadError: "" };

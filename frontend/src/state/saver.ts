@@ -8,6 +8,8 @@ interface Pending {
   label: string;
   /** The edit's own name: sent again after an answer was lost, it is not saved again. */
   edit: string;
+  /** What it began from; null where that is not known. */
+  before: Scene | null;
 }
 
 export const RETRY = 1500;
@@ -32,6 +34,9 @@ export class Saver {
   private coming = 0;
   private state: SaveState = "saved";
   private moving: Promise<unknown> = Promise.resolve();
+  /** The newest document, and what was taken back while the server was away. */
+  private last: Scene | null = null;
+  private undone: Pending[] = [];
 
   constructor(
     private readonly scene: string,
@@ -47,8 +52,39 @@ export class Saver {
   }
 
   save(document: Scene, label: string) {
-    this.queue.push({ document, label, edit: ownName() });
+    this.queue.push({ document, label, edit: ownName(), before: this.last });
+    this.last = document;
+    this.undone = [];
     void this.run();
+  }
+
+  /** The document that is shown, which the next edit begins from. */
+  shows(document: Scene) {
+    this.last = document;
+    this.undone = [];
+  }
+
+  /**
+   * While the server is away: the document before the newest edit that waits, or with "redo" after one that was taken
+   * back; null where there is none, or where the server can be asked.
+   */
+  travelHere(to: "undo" | "redo"): Scene | null {
+    if (this.state !== "offline" || (to === "undo" ? this.queue.length === 0 : this.undone.length === 0)) return null;
+    if (to === "redo") {
+      const again = this.undone.pop()!;
+      const rest = this.undone;
+      this.save(again.document, again.label);
+      this.undone = rest;
+      return again.document;
+    }
+    const newest = this.queue.at(-1)!;
+    if (newest.before === null) return null;
+    this.undone.push(newest);
+    // The first may have been stored although no answer came, so it is not taken back but followed by what was before.
+    if (this.queue.length > 1) this.queue.pop();
+    else this.queue.push({ document: newest.before, label: `Undo: ${newest.label}`.slice(0, 100), edit: ownName(), before: null });
+    this.last = newest.before;
+    return newest.before;
   }
 
   /** Work that ends with an edit, or gives it up: until then nothing counts as saved. */
@@ -129,7 +165,8 @@ export class Saver {
       this.report("saving", null, "");
       await this.turn();
       try {
-        const answer = await json<SceneAnswer>("PUT", `/scenes/${this.scene}`, { base: this.base, ...next });
+        const { document, label, edit } = next;
+        const answer = await json<SceneAnswer>("PUT", `/scenes/${this.scene}`, { base: this.base, document, label, edit });
         this.base = answer.revision;
         this.queue.shift();
         if (this.queue.length === 0) this.report(this.coming > 0 ? "saving" : "saved", answer, "");

@@ -11,6 +11,8 @@ export interface SelectionSlice {
   part: number | null;
   /** The element of the chosen population that is traced. */
   traced: number | null;
+  /** The population whose name is being typed. */
+  naming: string | null;
   /** Takes the colour of the element that is clicked next in the view. */
   picking: ((colour: string) => void) | null;
 }
@@ -23,5 +25,6 @@ export const selection: SelectionSlice = {
   isolated: null,
   part: null,
   traced: null,
+  naming: null,
   picking: null,
 };

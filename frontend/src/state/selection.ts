@@ -22,7 +22,7 @@ export function attributesOf(state: State, id: string = state.chosen): Attribute
   const named = painted.map((p) => p.name + p.kind).join();
   if (before?.made === header.attributes && before.painted === named) return before.found;
   const level = header.levels[0]?.name ?? "";
-  const columns = painted.map(({ name, kind }): AttributeCensus => ({ name, kind, level, width: kind === "number" ? 1 : 3, census: null, texts: 0, derived: false, unreadable: 0, role: "" }));
+  const columns = painted.map(({ name, kind }): AttributeCensus => ({ name, kind, level, width: kind === "number" ? 1 : 3, census: null, parts: [], texts: 0, derived: false, unreadable: 0, role: "" }));
   const found = [...header.attributes.filter((a) => !painted.some((p) => p.name === a.name)), ...columns];
   listed.set(id, { made: header.attributes, painted: named, found });
   return found;

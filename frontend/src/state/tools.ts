@@ -69,7 +69,16 @@ export function pickBrush(column: string, kind: Painted["kind"]) {
   const { brush } = get();
   const fits = (typeof brush.value === "string") === (kind === "colour");
   set({ tool: { kind: "paint", column }, brush: fits ? brush : { ...brush, value: kind === "colour" ? "#c8553d" : 1 } });
+  // What is painted is seen while the brush is out.
+  set({ pinned: { of: "attribute", name: column, scale: get().scale }, preview: null });
 }
+
+useStore.subscribe((state, last) => {
+  const column = last.tool?.kind === "paint" ? last.tool.column : null;
+  const still = state.tool?.kind === "paint" ? state.tool.column : null;
+  if (column === null || column === still) return;
+  if (state.pinned?.of === "attribute" && state.pinned.name === column) set({ pinned: null });
+});
 
 function put(id: string, column: string, painted: Painted) {
   draft((scene) => withPopulation(scene, id, (p) => ({ ...p, painted: p.painted.map((c) => (c.name === column ? painted : c)) })));

@@ -15,6 +15,12 @@ export function showPreview(preview: Preview | null) {
   set({ preview });
 }
 
+/** Show a value no longer that is pointed at, being gone from the list. */
+export function forgetPreview(of: Preview["of"], name: string) {
+  const { preview } = get();
+  if (preview?.of === of && preview.name === name) set({ preview: null });
+}
+
 /** Keep a value in the view, or stop keeping it. */
 export function pinPreview(preview: Preview | null) {
   set({ pinned: same(get().pinned, preview) ? null : preview, preview: null });

@@ -77,9 +77,27 @@ interface HandleProps {
   put: (step: PlacedStep) => void;
   commit: (step: PlacedStep, label: string) => void;
   small?: boolean;
+  /** Another handle, which lies above: where both would coincide this one stands beside it, this way. */
+  beside?: { at: { x: number; y: number } | null; away: { x: number; y: number } };
 }
 
-function Handle({ label, at, icon, to, keyed, put, commit, small }: HandleProps) {
+/** Pixels between handles that would coincide. */
+const APART = 24;
+
+/** How far from its true place a handle stands, so that it does not lie on another. */
+function aside(at: { x: number; y: number }, beside: HandleProps["beside"]): { x: number; y: number } {
+  if (!beside?.at) return { x: 0, y: 0 };
+  const [dx, dy] = [at.x - beside.at.x, at.y - beside.at.y];
+  const far = Math.hypot(dx, dy);
+  if (far >= APART) return { x: 0, y: 0 };
+  const { away } = beside;
+  const long = Math.hypot(away.x, away.y) || 1;
+  return { x: beside.at.x + (away.x / long) * APART - at.x, y: beside.at.y + (away.y / long) * APART - at.y };
+}
+
+function Handle({ label, at: place, icon, to, keyed, put, commit, small, beside }: HandleProps) {
+  const shift = place ? aside(place, beside) : { x: 0, y: 0 };
+  const at = place && { x: place.x + shift.x, y: place.y + shift.y };
   const drag = useDrag<{ dx: number; dy: number; now: PlacedStep | null }>({
     move: (held, event) => {
       const box = canvasBox();
@@ -100,7 +118,7 @@ function Handle({ label, at, icon, to, keyed, put, commit, small }: HandleProps)
       style={{ left: at.x, top: at.y }}
       {...drag((event) => {
         const box = canvasBox();
-        return { dx: at.x - (event.clientX - box.left), dy: at.y - (event.clientY - box.top), now: null };
+        return { dx: place!.x - (event.clientX - box.left), dy: place!.y - (event.clientY - box.top), now: null };
       })}
       onKeyDown={(event) => {
         const by = keyMove(event);
@@ -207,7 +225,8 @@ function Shape({ stage, open: { step, chain, index, resting }, passive }: { stag
           </g>
         ))}
       </svg>
-      {!passive && handles}
+      {/* The first, the centre, lies above the others: it can always be taken. */}
+      {!passive && handles.toReversed()}
     </div>
   );
 }
@@ -216,6 +235,11 @@ function Shape({ stage, open: { step, chain, index, resting }, passive }: { stag
 function lineAlong(step: PlacedStep, resting: Placed, centre: Three): Partial<Placed> {
   if (step.step !== "falloff" || step.shape !== "line" || step.end !== null) return { centre };
   return { centre, end: resting.end.map(round) as Three };
+}
+
+/** The way from one place of the canvas to another; sideways where there is none. */
+function awayFrom(from: { x: number; y: number } | null, to: { x: number; y: number } | null): { x: number; y: number } {
+  return from && to && Math.hypot(to.x - from.x, to.y - from.y) > 1 ? { x: to.x - from.x, y: to.y - from.y } : { x: 1, y: 0 };
 }
 
 /** Handles of the inner and outer edge: where a share of the size lies, and the share at a pixel. */
@@ -228,7 +252,8 @@ function edges(step: Falloff, spot: (share: number) => { x: number; y: number } 
       const most = edge === "inner" && typeof step.outer === "number" ? step.outer : 100;
       return { ...step, [edge]: Math.round(1000 * Math.min(most, Math.max(least, to))) / 1000 };
     };
-    return [<Handle key={edge} {...shared} small label={edge === "inner" ? "Inner edge" : "Outer edge"} at={spot(value)} to={(x, y) => held(share(x, y))} keyed={(x, y) => held(value + (x + y) * 0.02)} />];
+    const beside = { at: spot(0), away: awayFrom(spot(0), spot(1)) };
+    return [<Handle key={edge} {...shared} beside={beside} small label={edge === "inner" ? "Inner edge" : "Outer edge"} at={spot(value)} to={(x, y) => held(share(x, y))} keyed={(x, y) => held(value + (x + y) * 0.02)} />];
   });
 }
 

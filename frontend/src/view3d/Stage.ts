@@ -2,12 +2,13 @@
 import * as THREE from "three";
 import type { Material } from "../api/client";
 import type { Geometry } from "../state/results.slice";
+import { Backing } from "./backing";
 import { sampled, type Subject, View } from "./camera";
 import { drawerOf } from "./drawers";
 import type { Aside, Drawer, Drawn, Shading } from "./drawers/drawer";
 import { ContactShadow } from "./ground";
 import { aim, environment, lights, SUN } from "./lighting";
-import { bareMaterial, frameHeight } from "./materials";
+import { bareMaterial, frameHeight, plainBare, plainStrength, plainSun } from "./materials";
 import { type Picked, pickedAt } from "./picking";
 import { type Quality, quality } from "./quality";
 
@@ -48,6 +49,9 @@ export class Stage {
   private middle = new THREE.Vector3();
   private radius = 1;
   private queued = 0;
+  /** The populations whose values alone have changed since the last drawing; null where more has. */
+  private edited: Set<string> | null = null;
+  private readonly backing: Backing | null = this.quality.plain ? new Backing() : null;
   private version = 0;
   private contactStale = true;
   private readonly waiting = new Set<string>();
@@ -83,6 +87,7 @@ export class Stage {
     cancelAnimationFrame(this.queued);
     this.view.dispose();
     for (const id of this.drawers.keys()) this.remove(id);
+    this.backing?.dispose();
     this.renderer.dispose();
   }
 
@@ -91,6 +96,7 @@ export class Stage {
     this.renderer.setSize(width, height, false);
     this.view.setAspect(width / height);
     // At once, in the same task: a canvas that was resized is blank until it is drawn.
+    this.edited = null;
     this.render();
   }
 
@@ -173,17 +179,17 @@ export class Stage {
   setLane(id: string, name: string, values: ArrayLike<number> | null) {
     const drawer = this.drawers.get(id);
     drawer?.setLane(name, values);
-    if (drawer?.casts && /^(lift|opacity|width|density)/.test(name)) this.renderer.shadowMap.needsUpdate = true;
-    this.draw();
+    if (drawer?.casts && /^(offset|opacity|width|density)/.test(name)) this.renderer.shadowMap.needsUpdate = true;
+    this.draw(id);
   }
 
-  /** Finishes, pictures, and how lift and opacity of a population go. */
+  /** Finishes, pictures, and how offset and opacity of a population go. */
   setMaterial(id: string, material: Material, pictures: (THREE.DataArrayTexture | null)[]) {
     const drawer = this.drawers.get(id);
     if (!drawer) return;
     drawer.setMaterial(material, pictures);
     if (drawer.casts) this.renderer.shadowMap.needsUpdate = true;
-    this.draw();
+    this.draw(id);
   }
 
   /** A colour in place of the surround; null for the surround. */
@@ -196,6 +202,7 @@ export class Stage {
   setLight(turn: number, strength: number) {
     this.lightTurn = turn;
     this.sun.key.intensity = SUN * strength;
+    plainStrength.value = strength;
     this.scene.environmentIntensity = 0.85 * strength;
     this.scene.environmentRotation.set(0, 0, (turn * Math.PI) / 180);
     this.measure();
@@ -205,7 +212,7 @@ export class Stage {
   applied() {
     this.version++;
     this.canvas.dataset.applied = String(this.version);
-    this.draw();
+    this.queue();
   }
 
   /** Note whether a population waits for a picture on its elements; the canvas tells. */
@@ -332,11 +339,13 @@ export class Stage {
     this.renderer.setPixelRatio(ratio);
     this.renderer.setSize(size.x, size.y, false);
     this.view.setAspect(aspect);
+    this.edited = null;
     this.render();
     return blob;
   }
 
   private drawnPicture(): Promise<Blob> {
+    this.edited = null;
     this.render();
     // Read in the task that drew it: the drawing buffer is not kept.
     return pngOf(this.canvas);
@@ -349,6 +358,7 @@ export class Stage {
     const pixels = new Uint8Array(4 * width * height);
     for (let pass = 0; pass < PASSES; pass++) {
       for (const drawer of this.drawers.values()) drawer.setPass(pass);
+      this.edited = null;
       this.render();
       gl.readPixels(0, 0, width, height, gl.RGBA, gl.UNSIGNED_BYTE, pixels);
       for (let k = 0; k < sums.length; k++) sums[k]! += pixels[k]!;
@@ -362,8 +372,14 @@ export class Stage {
     return canvas.convertToBlob({ type: "image/png" });
   }
 
-  /** Draw in the next frame; many calls make one frame. */
-  draw() {
+  /** Draw in the next frame; many calls make one frame. Of one population, where its values alone have changed. */
+  draw(only?: string) {
+    if (only === undefined) this.edited = null;
+    else this.edited?.add(only);
+    this.queue();
+  }
+
+  private queue() {
     if (this.queued) return;
     this.queued = requestAnimationFrame(() => {
       this.queued = 0;
@@ -390,6 +406,17 @@ export class Stage {
     this.draw();
   }
 
+  private renderScene() {
+    const [id, ...others] = this.edited ?? [];
+    const subject = id === undefined || others.length > 0 ? undefined : this.drawers.get(id)?.object;
+    if (this.backing && subject && this.drawers.size > 1) this.backing.draw(this.renderer, this.scene, this.view.camera, id!, subject);
+    else {
+      this.backing?.forget();
+      this.renderer.render(this.scene, this.view.camera);
+    }
+    this.edited = new Set();
+  }
+
   private render() {
     if (this.lost) return;
     const solid = [...this.drawers.values()].filter((drawer) => drawer.solid).map((drawer) => drawer.object);
@@ -400,7 +427,8 @@ export class Stage {
       this.contactStale = false;
     }
     frameHeight.value = this.renderer.domElement.height;
-    this.renderer.render(this.scene, this.view.camera);
+    plainSun.value.copy(this.sun.key.position).sub(this.sun.key.target.position).normalize().transformDirection(this.view.camera.matrixWorldInverse);
+    this.renderScene();
     this.canvas.dataset.drawn = String(this.version);
     this.canvas.dataset.frames = String(Number(this.canvas.dataset.frames ?? 0) + 1);
     this.onFrame?.();
@@ -434,7 +462,7 @@ function bodyOf(surface: Surface): THREE.Mesh {
   geometry.setAttribute("gloss", new THREE.BufferAttribute(surface.gloss, 1));
   geometry.setIndex(new THREE.BufferAttribute(new Uint32Array(surface.faces), 1));
   geometry.computeBoundingBox();
-  const body = new THREE.Mesh(geometry, bareMaterial());
+  const body = new THREE.Mesh(geometry, quality().plain ? plainBare() : bareMaterial());
   body.matrixAutoUpdate = false;
   body.userData.surface = surface;
   body.castShadow = true;

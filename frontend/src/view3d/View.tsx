@@ -1,12 +1,15 @@
 /** The view with its controls, the traced element's mark and card. */
 import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
-import { Lightbulb, Maximize, Move3d, ScanSearch, X } from "lucide-react";
+import { Lightbulb, Maximize, ScanSearch, Sparkles, X } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
 import type { PreviewLegend, Scene } from "../api/client";
-import { arrayOf, choosePopulation, chosenPopulation, draft, edit, editPopulation, isolatePart, lookWith, pinPreview, showAlone, trace, travel, useStore } from "../state/store";
+import { arrayOf, choosePopulation, chosenPopulation, draft, edit, editPopulation, isolatePart, lookWith, openScene, pinPreview, showAlone, trace, travel, useStore } from "../state/store";
 import { isFollowing } from "../state/follow";
 import { Choice } from "../widgets/Choice";
 import { ColourField } from "../widgets/ColourField";
+import { ENDINGS, offerFile } from "../rooms/gather/ImportDialog";
+import { openMaking } from "../rooms/gather/MakingDialog";
+import { FileButton } from "../widgets/FileButton";
 import { NumberField } from "../widgets/NumberField";
 import { Toggle } from "../widgets/Toggle";
 import { Button, IconButton } from "../widgets/Button";
@@ -17,7 +20,7 @@ import { MarkerHandles, PlaceHandles } from "./PlaceHandles";
 import { Tools } from "./Tools";
 import { ViewTrace } from "./ViewTrace";
 import { view } from "./current";
-import { quality } from "./quality";
+import { drawLightly, quality, useDrawing } from "./quality";
 import type { Picked } from "./picking";
 import { Stage } from "./Stage";
 import { synced } from "./sync";
@@ -200,7 +203,7 @@ function Controls() {
 }
 
 const EVERY = [1, 2, 4, 10, 25, 100];
-const nth = (n: number) => (n === 1 ? "All strands" : `Every ${n}${n % 100 !== 12 && n % 10 === 2 ? "nd" : n % 10 === 3 ? "rd" : "th"} strand`);
+const nth = (n: number) => (n === 1 ? "All strands" : `One strand in ${n}`);
 
 /** A switch that draws every so many-th strand, and how many these are. */
 function EveryNth() {
@@ -210,13 +213,27 @@ function EveryNth() {
   const options = [...new Set([...EVERY, every])].sort((a, b) => a - b).map((n) => ({ value: String(n), label: nth(n) }));
   return (
     <span className="chip gap-2 tabular">
-      <Choice plain label="Strands drawn" value={String(every)} options={options} onChange={(to) => editPopulation(to === "1" ? "Draw all strands" : `Draw every ${to}th strand`, (p) => ({ ...p, draft: { ...p.draft, every: Number(to) } }))} />
+      <Choice plain label="Strands drawn" value={String(every)} options={options} onChange={(to) => editPopulation(to === "1" ? "Draw all strands" : `Draw one strand in ${to}`, (p) => ({ ...p, draft: { ...p.draft, every: Number(to) } }))} />
       <span className="text-soft">{drawn.toLocaleString("en-GB")} strands</span>
     </span>
   );
 }
 
 /** How many elements the chosen population has, and how many of them are drawn. */
+/** That no graphics card draws here, and the choice between lightly and fully. */
+function Drawing() {
+  const { card, light } = useDrawing();
+  if (card) return null;
+  return (
+    <span className="chip text-soft">
+      {light ? "Drawn lightly: no graphics card here" : "Drawn fully without a graphics card: slow"}
+      <button type="button" className="cursor-pointer font-medium text-ink underline" onClick={() => drawLightly(!light)}>
+        {light ? "Draw fully" : "Draw lightly"}
+      </button>
+    </span>
+  );
+}
+
 function Count({ count }: { count: number }) {
   const making = useStore((s) => s.making[s.chosen]);
   const kind = useStore((s) => s.geometry[s.chosen]?.header.kind);
@@ -238,6 +255,7 @@ function Count({ count }: { count: number }) {
           </IconButton>
         </span>
       )}
+      <Drawing />
       {kind === "strands" && <EveryNth />}
       <span className="chip tabular" role="status">
         <span>{making ? "making…" : `${count.toLocaleString("en-GB")} ${word}`}</span>
@@ -267,6 +285,43 @@ function Mode() {
     </div>
   );
 }
+
+/** What a scene begins with: a file, something made, or an example. */
+function EmptyScene() {
+  const populations = useStore((s) => s.scene?.populations.length ?? -1);
+  const scenes = useStore((s) => s.scenes);
+  const here = useStore((s) => s.sceneId);
+  const examples = scenes.filter((s) => s.id !== here && EXAMPLES.includes(s.id));
+  if (populations !== 0) return null;
+  return (
+    <div className="pointer-events-none absolute inset-0 grid place-items-center p-6">
+      <div className="panel pointer-events-auto flex w-[340px] flex-col gap-2.5 p-5 text-center">
+        <p className="text-[15px] font-semibold">An empty scene</p>
+        <FileButton strong label="Bring a file…" name="File to bring" accept={ENDINGS} onFile={(file) => void offerFile(file)} />
+        <p className="-mt-1 text-[11.5px] text-soft">OBJ, PLY, GLB, USD or CSV; or drop one anywhere on the page.</p>
+        <Button onClick={() => openMaking()}>
+          <Sparkles size={14} aria-hidden />
+          Make something…
+        </Button>
+        {examples.length > 0 && (
+          <>
+            <p className="mt-1 text-soft">or open an example</p>
+            <div className="flex flex-wrap justify-center gap-1.5">
+              {examples.map((scene) => (
+                <Button key={scene.id} onClick={() => void openScene(scene.id)}>
+                  {scene.name}
+                </Button>
+              ))}
+            </div>
+          </>
+        )}
+      </div>
+    </div>
+  );
+}
+
+/** The scenes that every data file begins with. */
+const EXAMPLES = ["midnight-menagerie", "parade-route", "workshop-bench", "hobby-horse", "three-remarks"];
 
 export default function View() {
   const holder = useRef<HTMLDivElement>(null);
@@ -302,12 +357,7 @@ export default function View() {
       <Controls />
       {population && <Count count={count} />}
       {!population && (
-        <div className="absolute inset-0 grid place-items-center">
-          <div className="panel max-w-xs p-5 text-center text-sm">
-            <Move3d className="mx-auto mb-2" size={22} />
-            Nothing here yet. Go to Gather: bring in points, or make a scatter.
-          </div>
-        </div>
+        <EmptyScene />
       )}
       <Mode />
       {legend && <Legend of={legend} />}

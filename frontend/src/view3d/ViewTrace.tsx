@@ -24,6 +24,9 @@ function headingOf(look: Look, chain: string): string {
   return chain.endsWith(".mask") ? `${whole}, mask` : whole;
 }
 
+/** What a step calls what each element gets one of. */
+const stopWords: Record<string, string> = { palette: "swatch", choose: "chain" };
+
 export function ViewTrace() {
   const population = useStore(chosenPopulation);
   const look = useStore(chosenLook);
@@ -93,7 +96,7 @@ export function ViewTrace() {
               )}
               <dt className="text-[#bdbdbd]">{titleOf(stepAt(at)?.step ?? "random")}</dt>
               <dd className="flex items-center justify-end gap-1.5">
-                {at.stop !== undefined && <span className="text-[#bdbdbd]">stop {at.stop + 1}</span>}
+                {at.stop !== undefined && <span className="text-[#bdbdbd]">{stopWords[stepAt(at)?.step ?? ""] ?? "stop"} {at.stop + 1}</span>}
                 {shownValue(at)}
                 {at.colour && <span className="size-3 rounded-[3px]" style={{ background: at.colour }} />}
               </dd>

@@ -11,7 +11,7 @@ export const frameHeight = { value: 800 };
 
 const MOST_FINISHES = 8;
 
-/** What a drawer's materials share: its elements' values, what is singled out, finishes, and how lift and opacity go. */
+/** What a drawer's materials share: its elements' values, what is singled out, finishes, and how offset and opacity go. */
 export interface Shared {
   values: ElementValues;
   tables: Tables;
@@ -52,7 +52,7 @@ function vectors4(of: [number, number, number, number]): THREE.Vector4[] {
 /** A level of the display in linear light (IEC 61966-2-1). */
 const decoded = (level: number) => (level <= 0.04045 ? level / 12.92 : ((level + 0.055) / 1.055) ** 2.4);
 
-/** Put what an answer says of finishes, opacity and lift in place. */
+/** Put what an answer says of finishes, opacity and offset in place. */
 export function setMaterial({ uniforms }: Shared, { finishes, threshold, along, up }: Material) {
   const [unit, more, glow, under] = ["finishUnit", "finishMore", "finishGlow", "finishUnder"].map((name) => uniforms[name]!.value);
   for (let k = 0; k < MOST_FINISHES; k++) {
@@ -184,7 +184,7 @@ vec4 valueOf(sampler2D values, vec4 has, vec4 without, ivec2 at) {
   if (dot(has, vec4(1.0)) < 0.5) return without;
   return mix(without, texelFetch(values, at, 0), has);
 }
-// Size, lift and spin.
+// Size, offset and spin.
 vec4 movesOf(ivec2 at) { return valueOf(floatsA, has_floatsA, vec4(1.0, 0.0, 0.0, 0.0), at); }
 `;
 
@@ -466,6 +466,61 @@ export function finishedMaterial(common: Shared, of: OfShape, standing: Standing
   };
   material.customProgramCacheKey = () => `gaudyseed-${standing}-${pictured}`;
   return material;
+}
+
+/** Where the light of plain drawing comes from, in the view's own space. */
+export const plainSun = { value: new THREE.Vector3(0, 0, 1) };
+/** How strong it is. */
+export const plainStrength = { value: 1 };
+
+/** What the processor can draw quickly: each vertex is lit once, by a sun, the sky and a gleam; no glass, no depth below the surface. */
+export function plainMaterial(common: Shared, of: OfShape, standing: Standing, pictured: boolean): THREE.ShaderMaterial {
+  return new THREE.ShaderMaterial({
+    uniforms: { ...common.uniforms, ...of, aside: common.uniforms.bytes!, plainSun, plainStrength },
+    side: THREE.DoubleSide,
+    toneMapped: false,
+    vertexShader: `${vertexHead(standing, pictured)}
+      uniform vec3 plainSun;
+      uniform float plainStrength;
+      varying vec2 vLit;
+      void main() {
+        sendElement();
+        vec4 eye = modelViewMatrix * vec4(placed(position), 1.0);
+        vec3 n = normalize(normalMatrix * turned(normal));
+        vec3 out_ = normalize(-eye.xyz);
+        if (dot(n, out_) < 0.0) n = -n;
+        float facing = max(dot(n, plainSun), 0.0);
+        // Levels of the display are about square roots of light.
+        vLit.x = sqrt(plainStrength * (0.42 + 0.16 * n.y + 0.66 * facing));
+        float rough = vUnit.y;
+        vLit.y = plainStrength * (1.0 - rough) * mix(0.22, 0.5, vUnit.x) * pow(max(dot(n, normalize(plainSun + out_)), 0.0), mix(60.0, 6.0, rough));
+        gl_Position = projectionMatrix * eye;
+      }`,
+    fragmentShader: `${fragmentHead(standing)}
+      varying vec2 vLit;
+      void main() {
+        readElement();
+        vec3 shown = usesPicture > 0.5 ? encodedOf(albedo()) : tint;
+        vec3 lit = shown * vLit.x + vLit.y * mix(vec3(1.0), shown, vUnit.x);
+        if (vMore.y > 0.0) lit = max(lit, sqrt(vGlow * min(vMore.y, 1.4)));
+        gl_FragColor = vec4(isAside() ? aside * vLit.x : min(lit, vec3(1.0)), 1.0);
+      }`,
+  });
+}
+
+/** Papier-mache in plain drawing. */
+export function plainBare(): THREE.ShaderMaterial {
+  return new THREE.ShaderMaterial({
+    uniforms: { plainSun, plainStrength },
+    toneMapped: false,
+    vertexShader: `uniform vec3 plainSun; uniform float plainStrength; varying float vLit;
+      void main() {
+        vec3 n = normalize(normalMatrix * normal);
+        vLit = 0.16 * sqrt(plainStrength * (0.5 + 0.2 * n.y + 0.9 * max(dot(n, plainSun), 0.0)));
+        gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0);
+      }`,
+    fragmentShader: "varying float vLit; void main() { gl_FragColor = vec4(vec3(vLit), 1.0); }",
+  });
 }
 
 /** Exactly the computed bytes: no light, no tone mapping, no conversion. */

@@ -1,4 +1,6 @@
-/** How much the view may cost. Slow machines and tests take less through the address: ?view=light. */
+/** How much the view may cost: less where no graphics card draws it, or where the address asks for it, ?view=light. */
+import { create } from "zustand";
+
 export interface Quality {
   antialias: boolean;
   environment: boolean;
@@ -11,19 +13,51 @@ export interface Quality {
   pixelRatio: number;
   /** Of bare surfaces every so many-th line is drawn. */
   coarse: 1 | 2 | 4;
+  /** Whether colours are lit by simple arithmetic, without the renderer's own model. */
+  plain: boolean;
+}
+
+/** Words in a renderer's name that say that the processor draws. */
+const SOFTWARE = /swiftshader|llvmpipe|softpipe|software|basic render|warp/i;
+
+/** Whether no graphics card draws here, by the renderer's name. */
+function withoutCard(): boolean {
+  const gl = document.createElement("canvas").getContext("webgl2");
+  if (!gl) return false;
+  const told = gl.getExtension("WEBGL_debug_renderer_info");
+  const name = String(gl.getParameter(told ? told.UNMASKED_RENDERER_WEBGL : gl.RENDERER));
+  gl.getExtension("WEBGL_lose_context")?.loseContext();
+  return SOFTWARE.test(name);
+}
+
+const KEPT = "gaudyseed-drawing";
+const FULL: Quality = { antialias: true, environment: true, shadowSize: 2048, most: 1_000_000, strands: 200_000, pixelRatio: Math.min(window.devicePixelRatio, 2), coarse: 1, plain: false };
+const LIGHT: Quality = { antialias: false, environment: false, shadowSize: 0, most: 30_000, strands: 6_000, pixelRatio: 1, coarse: 2, plain: true };
+/** For tests: few elements, in the same light as in full. */
+const LEAST: Quality = { ...LIGHT, most: 1_300, strands: 500, coarse: 4, plain: false };
+
+/** How the view draws, whether that was chosen here, and whether a graphics card is missing. */
+interface Drawing {
+  card: boolean;
+  light: boolean;
+}
+
+function begun(): Drawing {
+  const asked = new URLSearchParams(location.search).get("view");
+  const chosen = localStorage.getItem(KEPT);
+  const card = asked === "full" || asked === "light" || !withoutCard();
+  return { card, light: asked === "light" || (asked !== "full" && (chosen === null ? !card : chosen === "light")) };
+}
+
+export const useDrawing = create<Drawing>(begun);
+
+/** Draw lightly or fully from now on; the page begins anew with it. */
+export function drawLightly(light: boolean) {
+  localStorage.setItem(KEPT, light ? "light" : "full");
+  location.reload();
 }
 
 export function quality(): Quality {
-  const light = new URLSearchParams(location.search).get("view") === "light";
-  return light
-    ? { antialias: false, environment: false, shadowSize: 0, most: 1_300, strands: 500, pixelRatio: 1, coarse: 4 }
-    : {
-        antialias: true,
-        environment: true,
-        shadowSize: 2048,
-        most: 1_000_000,
-        strands: 200_000,
-        pixelRatio: Math.min(window.devicePixelRatio, 2),
-        coarse: 1,
-      };
+  if (new URLSearchParams(location.search).get("view") === "light") return LEAST;
+  return useDrawing.getState().light ? LIGHT : FULL;
 }

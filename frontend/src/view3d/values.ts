@@ -29,7 +29,7 @@ export const SLOTS: Record<string, Slot> = {
   size: { texture: "floatsA", part: 0 },
   // Of strands, which have no size.
   width: { texture: "floatsA", part: 0 },
-  lift: { texture: "floatsA", part: 1 },
+  offset: { texture: "floatsA", part: 1 },
   spin: { texture: "floatsA", part: 2 },
   emission_strength: { texture: "floatsA", part: 3 },
   picture_hue_turn: { texture: "floatsB", part: 0 },

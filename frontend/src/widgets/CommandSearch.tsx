@@ -1,6 +1,7 @@
 /** Every action by name: Ctrl+K. */
 import { Combobox, ComboboxInput, ComboboxOption, ComboboxOptions, Dialog, DialogBackdrop, DialogPanel } from "@headlessui/react";
 import { useState } from "react";
+import { focusOn } from "./focus";
 
 export interface Command {
   name: string;
@@ -14,6 +15,13 @@ export function matching(commands: Command[], query: string): Command[] {
   return commands
     .filter((c) => words.every((w) => c.name.toLowerCase().includes(w)))
     .toSorted((a, b) => Number(b.name.toLowerCase().startsWith(words[0] ?? "")) - Number(a.name.toLowerCase().startsWith(words[0] ?? "")));
+}
+
+/** After a command the keyboard is where that left it, or at the first thing of the room: never nowhere. */
+function keepFocus() {
+  setTimeout(() => {
+    if (document.activeElement === document.body || document.activeElement === null) focusOn(`main > aside[data-room] :is(button, input, [tabindex="0"]):not(:disabled)`);
+  }, 120);
 }
 
 export function CommandSearch({ open, onClose, commands }: { open: boolean; onClose: () => void; commands: Command[] }) {
@@ -33,6 +41,7 @@ export function CommandSearch({ open, onClose, commands }: { open: boolean; onCl
             onChange={(command) => {
               close();
               command?.run();
+              keepFocus();
             }}
           >
             <ComboboxInput

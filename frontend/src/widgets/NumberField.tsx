@@ -1,5 +1,5 @@
 /** A number: typed (with arithmetic), stepped by arrow keys, dragged sideways by its label. */
-import { useState } from "react";
+import { useEffect, useState } from "react";
 import { calculated } from "./arithmetic";
 import { keyMove, useDrag } from "./interactive";
 
@@ -18,7 +18,10 @@ interface Props {
   whole?: boolean;
   width?: string;
   hideLabel?: boolean;
+  onPaste?: (event: React.ClipboardEvent) => void;
 }
+
+const said = (n: number) => n.toLocaleString("en-GB", { maximumSignificantDigits: 12 });
 
 export function NumberField(props: Props) {
   const { label, value, onDraft, onCommit, min = -Infinity, max = Infinity, unit, whole, width = "w-16" } = props;
@@ -27,6 +30,12 @@ export function NumberField(props: Props) {
   const shown = whole ? String(Math.round(value)) : String(Number(value.toFixed(digits)));
   const [text, setText] = useState<string | null>(null);
   const [wrong, setWrong] = useState("");
+  const [note, setNote] = useState("");
+  useEffect(() => {
+    if (!note) return;
+    const later = setTimeout(() => setNote(""), 5000);
+    return () => clearTimeout(later);
+  }, [note]);
   const drag = useDrag<{ x: number; from: number; now: number }>({
     move: (held, event) => {
       if (Math.abs(event.clientX - held.x) < 2) return held;
@@ -45,14 +54,16 @@ export function NumberField(props: Props) {
 
   function settle() {
     if (text === null) return;
-    const typed = calculated(text.trim().replace(/[%°]$/, ""));
+    const typed = calculated(text.trim().replace(/[%°]$/, ""), whole);
     if (typed === null) {
-      setWrong(`${text} is not a number.`);
+      setWrong(text.trim() === "" ? "Type a number, or Escape for the one before." : `${text} is no number.`);
       return;
     }
+    const to = limited(typed);
     setText(null);
     setWrong("");
-    if (limited(typed) !== value) onCommit(limited(typed));
+    setNote(to > typed && to === min ? `${said(min)} is the least here.` : to < typed && to === max ? `${said(max)} is the most here.` : whole && to !== typed ? `Rounded to ${said(to)}.` : "");
+    if (to !== value) onCommit(to);
   }
 
   function keys(event: React.KeyboardEvent) {
@@ -82,15 +93,23 @@ export function NumberField(props: Props) {
           className={`field ${width} ${unit ? "pr-5" : ""}`}
           aria-label={unit ? `${label}, ${unit === "°" ? "degrees" : unit}` : label}
           aria-invalid={wrong !== ""}
-          title={wrong || undefined}
           inputMode="decimal"
           value={text ?? shown}
-          onChange={(e) => setText(e.target.value)}
+          onChange={(e) => {
+            setText(e.target.value);
+            setNote("");
+          }}
           onFocus={(e) => e.target.select()}
+          onPaste={props.onPaste}
           onBlur={settle}
           onKeyDown={keys}
         />
         {unit && <span className="pointer-events-none absolute top-1/2 right-1.5 -translate-y-1/2 text-[11px] text-soft">{unit}</span>}
+        {(wrong || note) && (
+          <span role={wrong ? "alert" : "status"} className="panel pointer-events-none absolute top-full left-0 z-30 mt-0.5 border-ink! px-1.5 py-0.5 text-[11px] whitespace-nowrap text-ink shadow-md">
+            {wrong || note}
+          </span>
+        )}
       </span>
     </label>
   );

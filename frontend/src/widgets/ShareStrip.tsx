@@ -1,13 +1,15 @@
 /** The finished population's colours by share; pointing at one singles out its elements. */
+import { Lock, LockOpen } from "lucide-react";
 import { useState } from "react";
 import type { EvaluationHeader, Step } from "../api/client";
-import { at, isRamp } from "../state/edits";
-import { chosenLook, isolate, useStore } from "../state/store";
+import { at, isRamp, withAt } from "../state/edits";
+import { chosenLook, editLook, isolate, useStore } from "../state/store";
 import { setShares } from "../state/ramps";
 import type { Weigh } from "../api/evaluator";
 import { Button } from "./Button";
 import { Choice } from "./Choice";
 import { ShareField } from "./ShareField";
+import { focusOn } from "./focus";
 import { percent, textOn, withShare } from "./shares";
 
 /** A thin strip for lists. */
@@ -31,6 +33,8 @@ const WEIGHS: { value: Weigh; label: string }[] = [
 
 export function ShareStrip({ result, settable }: { result: EvaluationHeader | undefined; settable: boolean }) {
   const [typing, setTyping] = useState(false);
+  /** What was typed in this sitting, by the number of the colour. */
+  const [typed, setTyped] = useState<ReadonlyMap<number, number>>(new Map());
   const weigh = useStore((s) => s.weigh);
   const kind = useStore((s) => s.geometry[s.chosen]?.header.kind);
   const channels = useStore((s) => s.channels);
@@ -48,7 +52,29 @@ export function ShareStrip({ result, settable }: { result: EvaluationHeader | un
   const open = typing && settable && place !== null && weigh === "count";
   const look = useStore(chosenLook);
   const step = place ? (at(look, place) as Step | undefined) : undefined;
-  const locked = isRamp(step) ? step.stops.map((s) => s.locked) : [];
+  const items = isRamp(step) ? step.stops : step?.step === "palette" ? step.swatches : [];
+  const locked = items.map((s) => s.locked);
+  const field = isRamp(step) ? "stops" : "swatches";
+  function type(k: number, share: number) {
+    const before = new Map(typed);
+    before.delete(k);
+    const shares = withShare(counts, k, share, locked, before);
+    // Where the others leave less room, so much was taken.
+    setTyped(new Map([...before, [k, shares[k]!]]));
+    void setShares(place!, shares);
+  }
+  /** Several at once, from one colour on; what is left goes to the others. */
+  function several(first: number, shares: number[]) {
+    const taken = shares.slice(0, counts.length - first);
+    const sum = taken.reduce((a, b) => a + b, 0);
+    const scale = sum > 1 || first + taken.length === counts.length && first === 0 ? 1 / (sum || 1) : 1;
+    const all = new Map(taken.map((share, i) => [first + i, share * scale] as const));
+    const last = first + taken.length - 1;
+    const rest = new Map([...typed, ...all]);
+    rest.delete(last);
+    setTyped(new Map([...rest, [last, all.get(last)!]]));
+    void setShares(place!, withShare(counts, last, all.get(last)!, locked, rest));
+  }
   return (
     <footer className="flex h-full items-center gap-3 border-t border-line bg-panel px-3">
       <div className="w-[104px] flex-none text-xs leading-tight whitespace-nowrap text-soft">
@@ -67,15 +93,25 @@ export function ShareStrip({ result, settable }: { result: EvaluationHeader | un
               key={k}
               className="relative flex min-w-0 items-center overflow-hidden text-[11.5px] font-semibold tabular"
               style={{
-                flex: open ? `${Math.max(share, 0.001)} 1 ${58}px` : `${share} 1 0`,
+                flex: open ? `${Math.max(share, 0.001)} 1 ${92}px` : `${share} 1 0`,
                 background: colour ?? "var(--well)",
                 color: colour ? textOn(colour) : "var(--ink)",
               }}
               onPointerEnter={() => isolate(k)}
             >
               {open ? (
-                <span className="px-1">
-                  <ShareField label={`Share of colour ${k + 1}`} share={share} onCommit={(typed) => void setShares(place, withShare(counts, k, typed, locked))} />
+                <span className="flex items-center px-1">
+                  <ShareField label={`Share of colour ${k + 1}`} share={share} onCommit={(to) => type(k, to)} onSeveral={(shares) => several(k, shares)} />
+                  <button
+                    type="button"
+                    className="grid size-5 flex-none cursor-pointer place-items-center rounded"
+                    aria-pressed={locked[k] ?? false}
+                    aria-label={locked[k] ? `Unlock the share of colour ${k + 1}` : `Lock the share of colour ${k + 1}`}
+                    tabIndex={-1}
+                    onClick={() => editLook(locked[k] ? "Unlock a share" : "Lock a share", (l) => withAt(l, `${place}.${field}[${k}].locked`, !locked[k]))}
+                  >
+                    {locked[k] ? <Lock size={11} aria-hidden /> : <LockOpen size={11} aria-hidden />}
+                  </button>
                 </span>
               ) : (
                 <button
@@ -97,8 +133,12 @@ export function ShareStrip({ result, settable }: { result: EvaluationHeader | un
         aria-pressed={open}
         strong={open}
         disabled={!settable || weigh !== "count"}
-        title={settable && weigh === "count" ? undefined : "Shares can be set for a stepped ramp, measured by count"}
-        onClick={() => setTyping(!typing)}
+        title={settable && weigh === "count" ? undefined : "Shares can be set for a stepped ramp or a palette, measured by count"}
+        onClick={() => {
+          setTyping(!typing);
+          setTyped(new Map());
+          if (!open) focusOn('footer li input');
+        }}
         className="w-[92px]"
       >
         {open ? "Done" : "Set shares…"}

@@ -1,9 +1,17 @@
 /** Numbers typed as arithmetic: + - * / and brackets. */
 
-/** The value of the text, or null where it is not arithmetic. */
-export function calculated(text: string): number | null {
-  const tokens = text.replace(/,/g, ".").match(/\d*\.?\d+(?:e[+-]?\d+)?|[-+*/()]/gi);
-  if (!tokens || tokens.join("") !== text.replace(/,/g, ".").replace(/\s/g, "")) return null;
+/** Blanks that people and programs put between thousands. */
+const BLANK = "[ \\u00a0\\u2009\\u202f]";
+/** 5,000 and 5.000 and 5 000 and 5'000: whole numbers in groups of three. */
+const THOUSANDS = new RegExp(`(?<![\\d.,])\\d{1,3}(?:(?:[,.'’]|${BLANK})\\d{3})+(?![\\d.,])`, "g");
+/** Where a number may have a fraction, groups of three are surely meant only with blanks, or from two separators on. */
+const SURE = new RegExp(`(?<![\\d.,])\\d{1,3}(?:(?:${BLANK}|['’])\\d{3})+(?!\\d)|(?<![\\d.,])\\d{1,3}(?:,\\d{3}){2,}(?!\\d)`, "g");
+
+/** The value of the text, or null where it is not arithmetic; of whole numbers a separator groups thousands. */
+export function calculated(text: string, whole = false): number | null {
+  const plain = text.replace(whole ? THOUSANDS : SURE, (found) => found.replace(/\D/g, "")).replace(/,/g, ".");
+  const tokens = plain.match(/\d*\.?\d+(?:e[+-]?\d+)?|[-+*/()]/gi);
+  if (!tokens || tokens.join("") !== plain.replace(/\s/g, "")) return null;
   let at = 0;
   function factor(): number {
     const token = tokens![at++];

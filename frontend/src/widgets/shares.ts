@@ -1,9 +1,12 @@
-/** Shares for typing: one is set, locked ones stay, the others keep their proportions in what is left. */
-export function withShare(counts: number[], index: number, share: number, locked: boolean[] = []): number[] {
+/**
+ * Shares for typing: one is set, locked ones and those that were typed before (`typed`, exactly as typed) stay, the others
+ * keep their proportions in what is left.
+ */
+export function withShare(counts: number[], index: number, share: number, locked: boolean[] = [], typed: ReadonlyMap<number, number> = new Map()): number[] {
   const total = counts.reduce((a, b) => a + b, 0) || 1;
-  const stays = counts.map((count, k) => (k !== index && locked[k] ? count / total : 0));
-  const room = 1 - stays.reduce((a, b) => a + b, 0);
-  const free = counts.map((_, k) => k !== index && !locked[k]);
+  const stays = counts.map((count, k) => (k === index ? 0 : (typed.get(k) ?? (locked[k] ? count / total : 0))));
+  const room = Math.max(0, 1 - stays.reduce((a, b) => a + b, 0));
+  const free = counts.map((_, k) => k !== index && !locked[k] && !typed.has(k));
   const others = counts.reduce((sum, count, k) => sum + (free[k] ? count : 0), 0);
   const many = free.filter(Boolean).length;
   // Where no other can give or take, the typed one takes all the room there is.
@@ -13,6 +16,11 @@ export function withShare(counts: number[], index: number, share: number, locked
     if (!free[k]) return stays[k]!;
     return others > 0 ? (count / others) * (room - held) : (room - held) / many;
   });
+}
+
+/** What stands in a text of colours and is none, in words; empty where all was understood. */
+export function notUnderstood(words: string[]): string {
+  return words.length === 0 ? "" : `Not understood: ${words.join(", ")}.`;
 }
 
 export function percent(count: number, total: number): string {

@@ -15,6 +15,8 @@ MOST_ALTOGETHER = 1200 * 1024 * 1024
 _clock = itertools.count()
 _all: weakref.WeakSet[ResultCache] = weakref.WeakSet()
 _listing = threading.Lock()
+#: Bytes added since all caches were looked at together, and how many of them are let pass.
+_added, _STEP = [0], 2 * 1024 * 1024
 
 
 class ResultCache:
@@ -55,7 +57,7 @@ class ResultCache:
                 gone.append(self._drop())
         # Outside of the lock: what goes may run finalizers, and the caches are looked at one after another.
         del gone
-        _relieve()
+        _relieve(size)
 
     def _drop(self) -> tuple[Any, int, int]:
         """Forget what was used longest ago; the lock is held."""
@@ -94,8 +96,15 @@ def altogether() -> int:
         return sum(cache.size for cache in _all)
 
 
-def _relieve() -> None:
-    """Forget what was used longest ago, in whichever cache, until all of them are within their bound."""
+def _relieve(size: int) -> None:
+    """Forget what was used longest ago, in whichever cache, until all of them are within their bound.
+
+    Looked at once so many bytes have been added since the last time: most of what is kept is small.
+    """
+    _added[0] += size
+    if _added[0] < _STEP:
+        return
+    _added[0] = 0
     while altogether() > MOST_ALTOGETHER:
         with _listing:
             caches = list(_all)

@@ -47,6 +47,8 @@ class Channel:
         Whether only populations with a picture on their elements have it.
     approximate
         Whether the view shows it only roughly.
+    group
+        What it is about, by which a list of channels is ordered.
     """
 
     word: str
@@ -65,6 +67,7 @@ class Channel:
     follows: str = ""
     pictured: bool = False
     approximate: bool = False
+    group: Literal["surface", "light", "form", "picture"] = "surface"
 
     @property
     def name(self) -> str:
@@ -125,7 +128,7 @@ def _correction(
     register(
         Channel(
             name, f"Picture {title}", NUMBER, (default,), least, greatest, unit, sent="float", columns=(name,),
-            help=help, pictured=True,
+            help=help, pictured=True, group="picture",
         )
     )  # fmt: skip
 
@@ -162,55 +165,57 @@ register(
 register(
     Channel(
         "emission_colour", "Emission colour", COLOUR, (1.0, 1.0, 1.0), 0.0, 1.0, sent="display",
-        columns=_colours("emission_colour"), of_finish=True, help="The colour of the element's own light.",
+        columns=_colours("emission_colour"), of_finish=True, group="light",
+        help="The colour of the element's own light.",
     )
 )  # fmt: skip
 STRENGTH = register(
     Channel(
         "emission_strength", "Emission strength", NUMBER, (0.0,), 0.0, 1e4, columns=("emission_strength",),
-        of_finish=True, help="How strongly it glows: 1 is as bright as white paper in full light.",
+        of_finish=True, help="How strongly it glows: 1 is as bright as white paper in full light.", group="light",
     )
 )  # fmt: skip
 OPACITY = _unit("opacity", "Opacity", 1.0, "1 covers, 0 is a hole: seen through, or cut out at a threshold.")
 DENSITY = register(
     Channel(
         "density", "Density", NUMBER, (1.0,), 0.0, 1e6, populations=("particles", "strands", "trails"),
-        columns=("density",), help="How thickly it stands.",
+        columns=("density",), help="How thickly it stands.", group="form",
     )
 )  # fmt: skip
 SIZE = register(
     Channel(
         "size", "Size", NUMBER, (1.0,), 0.0, 1e4, "times", populations=("clones", "particles"),
-        columns=("size_factor",), help="A factor of the element's own size.",
+        columns=("size_factor",), help="A factor of the element's own size.", group="form",
     )
 )  # fmt: skip
 register(
     Channel(
         "width", "Width", NUMBER, (1.0,), 0.0, 1e4, "times", populations=("strands", "trails"),
-        columns=("width_factor",), help="A factor of its own width.",
+        columns=("width_factor",), help="A factor of its own width.", group="form",
     )
 )  # fmt: skip
-LIFT = register(
+OFFSET = register(
     Channel(
-        "lift", "Lift", NUMBER, (0.0,), -1e6, 1e6, "units", populations=("clones", "mesh", "strands"),
-        columns=("lift",), help="How far it is moved along its normal, up, or along a vector.",
+        "offset", "Offset", NUMBER, (0.0,), -1e6, 1e6, "units", populations=("clones", "mesh", "strands"),
+        columns=("offset",), help="How far it is moved along its normal, up, or along a vector.", group="form",
     )
 )  # fmt: skip
 SPIN = register(
     Channel(
         "spin", "Spin", NUMBER, (0.0,), -1e6, 1e6, "°", populations=("clones",), columns=("spin",),
-        help="How far it is turned about its own axis.",
+        help="How far it is turned about its own axis.", group="form",
     )
 )  # fmt: skip
 SHAPE = register(
     Channel(
         "shape", "Shape", NUMBER, (0.0,), 0.0, 31.0, populations=("clones", "particles"), columns=("shape_number",),
-        help="Which shape an element is: by their weights, or picked.",
+        help="Which shape an element is: by their weights, or picked.", group="form",
     )
 )  # fmt: skip
 register(
     Channel(
         "picture_mix", "Picture mix", NUMBER, (0.0,), 0.0, 1.0, sent="unit", columns=("picture_mix",), pictured=True,
+        group="picture",
         help="From the picture's first version to its second.",
     )
 )  # fmt: skip

@@ -8,6 +8,9 @@ from typing import Any
 
 import numpy as np
 
+#: One encoder for all: ``json.dumps`` would make a new one for each part.
+_encoded = json.JSONEncoder(sort_keys=True, separators=(",", ":")).encode
+
 
 def digest_of(*parts: Any) -> str:
     """A 32-digit digest of JSON values, bytes and arrays, in order."""
@@ -22,7 +25,7 @@ def digest_of(*parts: Any) -> str:
             total.update(f"bytes {len(part)};".encode())
             total.update(part)
         else:
-            text = json.dumps(part, sort_keys=True, separators=(",", ":"))
+            text = _encoded(part)
             total.update(f"json {len(text)};".encode())
             total.update(text.encode())
     return total.hexdigest()

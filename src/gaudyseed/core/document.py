@@ -12,7 +12,7 @@ from pydantic import BaseModel, ConfigDict, ValidationError
 
 from .errors import BadInput
 from .paths import Path, path_of, path_text
-from .upgrade import upgraded
+from .upgrade import is_old, upgraded
 
 Model = TypeVar("Model", bound=BaseModel)
 
@@ -135,7 +135,7 @@ _FOLLOWING = {"Follow", "FollowColour", "FollowDial", "FollowMarker"}
 
 def _path(error: Any, model: type[BaseModel], value: Any) -> Path:
     """Where an error lies: as in the value, or as in its newer form where the value is of an older version."""
-    old = "gaudyseed" in model.model_fields and isinstance(value, dict) and value.get("gaudyseed", 1) == 1
+    old = "gaudyseed" in model.model_fields and isinstance(value, dict) and is_old(value)
     return path_of(error["loc"], upgraded(value) if old else value, error["type"] == "missing")
 
 

@@ -68,7 +68,7 @@ def mapped(evaluation: Evaluation, word: str) -> Mapped | None:
     steps do not map a number alone.
     """
     lane = evaluation.lanes.get(word)
-    if lane is None or not isinstance(evaluation.population.form, Polygons) or word in ("shape", "finish", "lift"):
+    if lane is None or not isinstance(evaluation.population.form, Polygons) or word in ("shape", "finish", "offset"):
         return None
     tail = _tail(lane)
     if not tail:

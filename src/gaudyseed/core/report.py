@@ -11,6 +11,7 @@ import numpy as np
 
 from . import census
 from .advisories import advise, document
+from .advisories.values import unread
 from .channels import CHANNELS
 from .colour.spaces import display_bytes, hexes, to_hex
 from .coverage import coverage
@@ -145,6 +146,7 @@ class Reporter:
             layers,
             still,
             by_hand,
+            unread(evaluation),
             evaluation.digest,
             evaluation.look.document.model_dump(mode="json", exclude={"signals", "lanes"}),
             [[word, lane.threshold, lane.along] for word, lane in evaluation.look.document.lanes.items()],
@@ -303,13 +305,14 @@ def _deciding_layer(evaluation: Evaluation) -> LayerResult | None:
     return next((layer for layer in evaluation.layers if _last_choosing(layer)), None)
 
 
-def attribute_census(attribute: Attribute) -> dict[str, Any]:
+def attribute_census(attribute: Attribute, part: int | None = None) -> dict[str, Any]:
     """The distribution of one attribute over its own range.
 
-    Of (n, k) values: the last of three components (height, for places), else the first.
+    Of (n, k) values: that of one component; by itself the last of three (height, for places), else the first.
     """
     values = attribute.readable
-    part = 0 if values.ndim == 1 else 2 if values.shape[1] == 3 else 0
+    if part is None:
+        part = 2 if values.ndim > 1 and values.shape[1] == 3 else 0
     if len(values) and attribute.kind != "colour" and attribute.beyond[part]:
         exact = attribute.precise(part)
         least, greatest = exact.min(), exact.max()

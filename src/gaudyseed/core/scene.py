@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import weakref
 from collections.abc import Callable
+from typing import Any
 
 import numpy as np
 
+from .document import Document
 from .errors import BadInput, never_overtaken, no_population
 from .formats import About
 from .geometry.shapes import ShapeMesh
@@ -23,6 +25,23 @@ from .population import Population
 from .population.makers import MakerModel, Makings, Order
 from .sending import sent
 from .timeline import Moment
+
+
+def signals_asked(scene: Scene) -> set[str]:
+    """The names of the signals that chains and makers read of other populations."""
+    found: set[str] = set()
+    waiting: list[Any] = [scene.populations, scene.looks, scene.signals]
+    while waiting:
+        at = waiting.pop()
+        if isinstance(at, tuple):
+            waiting += at
+        elif isinstance(at, dict):
+            waiting += at.values()
+        elif isinstance(at, Document):
+            if getattr(at, "of", None) == "signal":
+                found.add(getattr(at, "name", ""))
+            waiting += [getattr(at, name) for name in type(at).model_fields]
+    return found
 
 
 def _still(scene: Scene) -> frozenset[str]:
@@ -86,6 +105,7 @@ class SceneRun:
             lambda name, place: itself._picture(name, place),
             tuple(a.name for a in scene.assets if a.kind == "picture"),
             lambda population, place: itself._other(population, place),
+            lambda: signals_asked(itself.scene),
         )
 
     def document(self, population: str) -> PopulationDocument:
@@ -175,7 +195,7 @@ class SceneRun:
         """Whether anything of a population depends on the time."""
         document, (dials, markers) = self.document(population), self.surroundings.keyed
         parts = (document.maker, document.place, document.draft, Presence(shape=document.shape, shown=document.shown))
-        follows = [f for part in parts for _, f in part.followed]
+        follows = [f for part in parts for _, f in part.followed] if dials or markers else []
         moves = any(getattr(f, "dial", None) in dials or getattr(f, "marker", None) in markers for f in follows)
         below = document.maker.stands_on
         return (

@@ -1,4 +1,4 @@
-"""What leaves the core for files: elements where lift and spin put them, their sizes and shapes, and results."""
+"""What leaves the core for files: elements where offset and spin put them, their sizes and shapes, and results."""
 
 from __future__ import annotations
 
@@ -33,11 +33,11 @@ def no_mesh(asset: str, place: str) -> ShapeMesh:
 
 
 def ways(evaluation: Evaluation) -> np.ndarray:
-    """(n, 3) or (1, 3) float32: which way a lift of 1 moves each element, in the population's own space.
+    """(n, 3) or (1, 3) float32: which way an offset of 1 moves each element, in the population's own space.
 
     The normal and up have the length 1; a vector that the lane names counts with its length.
     """
-    lane = evaluation.look.document.lanes.get("lift")
+    lane = evaluation.look.document.lanes.get("offset")
     along = lane.along if lane else "normal"
     if along == "normal":
         return evaluation.population.elements.attribute("normal").readable
@@ -56,9 +56,9 @@ def threshold_of(evaluation: Evaluation) -> float | None:
     return None if lane is None else lane.threshold
 
 
-def lifted(evaluation: Evaluation) -> np.ndarray | None:
-    """(n, 3) float32: where elements stand after lift; None where none is lifted."""
-    lane = evaluation.lanes.get("lift")
+def moved(evaluation: Evaluation) -> np.ndarray | None:
+    """(n, 3) float32: where elements stand after their offset; None where none is moved."""
+    lane = evaluation.lanes.get("offset")
     if lane is None:
         return None
     places = evaluation.population.elements.attribute("position").readable
@@ -66,9 +66,9 @@ def lifted(evaluation: Evaluation) -> np.ndarray | None:
     return found.astype(np.float32)
 
 
-def lifted_normals(evaluation: Evaluation) -> np.ndarray | None:
-    """(n, 3) float32: the normals of a mesh after lift; None where it is not lifted, and for what is no mesh."""
-    form, places = evaluation.population.form, lifted(evaluation)
+def moved_normals(evaluation: Evaluation) -> np.ndarray | None:
+    """(n, 3) float32: the normals of a mesh after its offset; None where it is not moved, and for what is no mesh."""
+    form, places = evaluation.population.form, moved(evaluation)
     if places is None or not isinstance(form, Polygons):
         return None
     return normals_of(places, form.starts, form.corners)
@@ -87,19 +87,19 @@ def spun(turns: np.ndarray, degrees: np.ndarray) -> np.ndarray:
 
 
 def moved_elements(evaluation: Evaluation) -> Population:
-    """The population with size, width, lift and spin carried out; itself where its look has none of these."""
+    """The population with size, width, offset and spin carried out; itself where its look has none of these."""
     population, lanes = evaluation.population, evaluation.lanes
     more: dict[str, Attribute] = {}
     own = population.elements.own
-    places = lifted(evaluation)
+    places = moved(evaluation)
     if places is not None:
-        way = ways(evaluation) * lanes["lift"].channel.held(lanes["lift"].values)[:, None]
+        way = ways(evaluation) * lanes["offset"].channel.held(lanes["offset"].values)[:, None]
         place = own["position"]
         more["position"] = replace(place, values=(place.values + way).astype(place.values.dtype))
         copies = own.get("copy_position")
         if copies is not None:
             more["copy_position"] = replace(copies, values=(copies.values + way).astype(copies.values.dtype))
-    normals = lifted_normals(evaluation)
+    normals = moved_normals(evaluation)
     if normals is not None and "normal" in own:
         more["normal"] = replace(own["normal"], values=normals)
     factor = evaluation.size_factors

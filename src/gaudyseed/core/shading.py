@@ -94,7 +94,7 @@ def pictured(
 
 
 def gone_through(shown: np.ndarray, through: float) -> np.ndarray:
-    """(n, 3) linear: the colour that light takes on its way through a picture; common practice for leaves is 1.7.
+    """(n, 3) linear: the colour that light takes on its way through a picture; common practice for what is thin is 1.7.
 
     >>> gone_through(np.array([[0.2, 0.4, 0.8]]), 1.7).round(2).tolist()
     [[0.34, 0.68, 1.0]]

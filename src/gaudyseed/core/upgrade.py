@@ -1,4 +1,4 @@
-"""Documents of version 1 of the format, brought to version 2.
+"""Documents of version 2 of the format, brought to version 3.
 
 Words of one version are no words of the other, so parts of documents (a chain, a ramp)
 that carry no version are upgraded in the same way, and what is new already stays as it is.
@@ -8,68 +8,64 @@ from __future__ import annotations
 
 from typing import Any
 
-VERSION = 2
+VERSION = 3
+#: Versions that are read.
+READ = (2, VERSION)
 
-#: What lies between the stops of a ramp: the words of version 1 and those of today.
-BETWEEN = {"step": "steps", "linear": "straight", "smooth": "eased", "cardinal": "through", "b_spline": "soft"}
-_COMPONENTS = ("hue", "saturation", "lightness", "gamma")
+#: Settings of a grade that come before *value* did, in the order in which it works.
+_BEFORE_VALUE = ("gain", "hue_turn", "saturation", "complement", "monochrome")
+
+
+def is_old(document: dict[str, Any]) -> bool:
+    """Whether a document says that it is of version 2, or says nothing."""
+    return document.get("gaudyseed", 2) == 2
 
 
 def upgraded(document: Any) -> Any:
     """A look, or any part of one, of either version as one of this version; other JSON comes back as it is.
 
-    >>> upgraded({"step": "drift", "hue": 9, "direction": "above", "seed": 1})
-    {'step': 'drift', 'hue': [0.0, 9], 'seed': 1}
+    >>> upgraded({"step": "even_out", "frozen": [0, 1]})
+    {'step': 'even_out', 'held': [0, 1]}
     """
     if isinstance(document, list):
         return [step for item in document for step in _steps(upgraded(item))]
     if not isinstance(document, dict):
         return document
     found = {key: upgraded(value) for key, value in document.items()}
-    if found.get("gaudyseed") == 1 and not isinstance(found["gaudyseed"], bool):
+    if found.get("gaudyseed") == 2 and not isinstance(found["gaudyseed"], bool):
         found["gaudyseed"] = VERSION
-    if found.get("step") == "ramp" and isinstance(found.get("interpolation"), str):
-        found["interpolation"] = BETWEEN.get(found["interpolation"], found["interpolation"])
-    return _drift(found) if found.get("step") == "drift" else found
-
-
-def _steps(item: Any) -> list[Any]:
-    """What stands in a list in place of an item: ``limits`` becomes one step or two."""
-    if not isinstance(item, dict) or item.get("step") != "limits":
-        return [item]
-    rest = {k: v for k, v in item.items() if k not in ("step", "complement", "monochrome", "minimum", "maximum")}
-    shared = {"enabled": item["enabled"]} if "enabled" in item else {}
-    clamp = {**rest, "step": "clamp", "least": item.get("minimum", 0.0), "greatest": item.get("maximum", 1.0)}
-    turned = {k: item[k] for k in ("complement", "monochrome") if item.get(k)}
-    return [{"step": "grade", **shared, **turned}, clamp] if turned else [clamp]
-
-
-def _drift(step: dict[str, Any]) -> dict[str, Any]:
-    """One interval for each component in place of a range, a range below and a direction."""
-    old = [f"{name}_below" for name in _COMPONENTS]
-    if not {"direction", "separate", *old} & set(step) and not any(_plain(step.get(n)) for n in _COMPONENTS):
-        return step
-    direction, separate = step.get("direction", "around"), step.get("separate", False)
-    found = {k: v for k, v in step.items() if k not in ("direction", "separate", *old)}
-    for name in _COMPONENTS:
-        if isinstance(step.get(name), list):
-            continue
-        above = step.get(name, 0.0)
-        below = _negative(step.get(f"{name}_below", 0.0) if separate else above)
-        interval = {"above": [0.0, above], "below": [0.0, below]}.get(str(direction), [below, above])
-        if interval != [0.0, 0.0] and interval != [0, 0]:
-            found[name] = interval
-        else:
-            found.pop(name, None)
+    if isinstance(found.get("lanes"), dict):
+        found["lanes"] = _renamed(found["lanes"], "lift", "offset")
+    if found.get("maker") == "scatter":
+        found = _renamed(found, "lift", "offset")
+    if found.get("step") == "even_out":
+        found = _renamed(found, "frozen", "held")
+    if found.get("name") == "lift" and (
+        found.get("of") == "channel" or (found.get("step") == "ground" and "of" not in found)
+    ):
+        found["name"] = "offset"
     return found
 
 
-def _plain(value: Any) -> bool:
-    return isinstance(value, int | float | dict)
+def _renamed(of: dict[str, Any], old: str, new: str) -> dict[str, Any]:
+    """The same with another key, where it stood; one that has the new key already stays as it is."""
+    return of if old not in of or new in of else {new if key == old else key: value for key, value in of.items()}
 
 
-def _negative(value: Any) -> Any:
-    """The number, or what a number follows, with the other sign."""
-    if isinstance(value, dict):
-        return {**value, "low": _negative(value.get("low", 0.0)), "high": _negative(value.get("high", 1.0))}
-    return -value if isinstance(value, int | float) and not isinstance(value, bool) else value
+def _steps(item: Any) -> list[Any]:
+    """What stands in a list in place of an item: a grade that moved *value* becomes up to three steps.
+
+    *Value* was added in HSV between monochrome and brightness; a drift of no width does that.
+    """
+    if not isinstance(item, dict) or item.get("step") != "grade" or "value" not in item:
+        return [item]
+    rest = {key: setting for key, setting in item.items() if key != "value"}
+    value = item["value"]
+    if value in (0, None):
+        return [rest]
+    shared = {"enabled": item["enabled"]} if "enabled" in item else {}
+    before = {key: rest[key] for key in _BEFORE_VALUE if key in rest}
+    after = {key: setting for key, setting in rest.items() if key not in (*_BEFORE_VALUE, "step", "enabled")}
+    moved = {"step": "drift", **shared, "space": "hsv", "lightness": [value, value], "seed": 0}
+    found = [{"step": "grade", **shared, **before}] if before else []
+    return [*found, moved, *([{"step": "grade", **shared, **after}] if after else [])]

@@ -9,6 +9,7 @@ from ..core.look.model import Scene
 from ..store import Missing, Store
 
 SCENE_ID, ROUTE_ID, BENCH_ID, HORSE_ID = "midnight-menagerie", "parade-route", "workshop-bench", "hobby-horse"
+LESSON_ID = "three-remarks"
 
 
 def demo_scene() -> Scene:
@@ -31,6 +32,11 @@ def horse_scene() -> Scene:
     return _shipped(HORSE_ID)
 
 
+def lesson_scene() -> Scene:
+    """A string of pennants with three mistakes in its look, to be mended by what the remarks say."""
+    return _shipped(LESSON_ID)
+
+
 def _shipped(scene: str) -> Scene:
     data = resources.files(__name__).joinpath(f"{scene}.json").read_bytes()
     return parse(Scene, parse_json(data, f"{scene}.json"))
@@ -38,7 +44,7 @@ def _shipped(scene: str) -> Scene:
 
 def load_demo(store: Store) -> None:
     """Put the demo scenes into the store that are not there; edits to them are kept."""
-    for scene in (SCENE_ID, ROUTE_ID, BENCH_ID, HORSE_ID):
+    for scene in (SCENE_ID, ROUTE_ID, BENCH_ID, HORSE_ID, LESSON_ID):
         try:
             store.scene(scene)
         except Missing:

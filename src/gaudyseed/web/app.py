@@ -35,8 +35,14 @@ def create_app(store: Store, guard: Guard | None = None) -> Flask:
         return document()
 
     @app.get("/")
+    @app.get("/scene/<scene>")
+    @app.get("/scene/<scene>/<room>")
+    def scene_page(**_where: str) -> Response:
+        # The page reads its address itself.
+        return page("index.html")
+
     @app.get("/<path:name>")
-    def page(name: str = "index.html") -> Response:
+    def page(name: str) -> Response:
         response = send_from_directory(STATIC, name)
         hashed = name.startswith("assets/")
         response.headers["Cache-Control"] = "public, max-age=31536000, immutable" if hashed else "no-cache"

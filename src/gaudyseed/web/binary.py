@@ -17,6 +17,8 @@ import numpy as np
 from flask import Response
 
 MAGIC = b"GSB1"
+#: One encoder for all: ``json.dumps`` would make a new one for each header.
+_encoded = json.JSONEncoder(separators=(",", ":"), allow_nan=False).encode
 
 
 def pack(header: dict[str, Any], arrays: dict[str, np.ndarray]) -> bytes:
@@ -37,9 +39,9 @@ def pack(header: dict[str, Any], arrays: dict[str, np.ndarray]) -> bytes:
 def _json(header: dict[str, Any]) -> bytes:
     """The header as JSON, which knows no numbers that are not finite: these become null."""
     try:
-        return json.dumps(header, separators=(",", ":"), allow_nan=False).encode()
+        return _encoded(header).encode()
     except ValueError:
-        return json.dumps(_finite(header), separators=(",", ":"), allow_nan=False).encode()
+        return _encoded(_finite(header)).encode()
 
 
 def _finite(value: Any) -> Any:

@@ -76,13 +76,16 @@ class Workshop:
         self._rates: OrderedDict[str, float] = OrderedDict()
 
     def rate(self, what: str) -> float:
-        """Seconds that an element took when something was made last; 0 where that is not known."""
+        """Seconds that an element took at best; 0 where that is not known.
+
+        The first time counts in what a machine does once, such as loading compiled code.
+        """
         return self._rates.get(what, 0.0)
 
     def note_rate(self, what: str, seconds: float) -> None:
         """Note the seconds that an element took."""
         with self._lock:
-            self._rates[what] = seconds
+            self._rates[what] = min(seconds, self._rates.get(what, seconds))
             self._rates.move_to_end(what)
             while len(self._rates) > _MOST_RATES:
                 self._rates.popitem(last=False)

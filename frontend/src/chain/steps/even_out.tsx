@@ -1,7 +1,7 @@
-import { Freeze } from "../Holding";
+import { HeldDistribution } from "../Holding";
 import { page } from "./page";
 
 export default page("even_out", {
-  summary: (step) => (step.frozen.length ? "by a frozen distribution" : "by rank, whole range used"),
-  Below: Freeze,
+  summary: (step) => (step.held.length ? "by a held distribution" : "by rank, whole range used"),
+  Below: HeldDistribution,
 });

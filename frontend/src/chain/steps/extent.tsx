@@ -22,7 +22,7 @@ export default page("extent", {
       />
       {step.per === "all" && (
         <span className="flex gap-2">
-          {(step.low === null || step.high === null) && <Button onClick={() => void editStep(place, "freeze", "Freeze the range")}>Freeze the range</Button>}
+          {(step.low === null || step.high === null) && <Button onClick={() => void editStep(place, "hold", "Hold this range")}>Hold this range</Button>}
           {(step.low !== null || step.high !== null) && <Button onClick={() => onCommit({ ...step, low: null, high: null }, "Measure the range")}>Measure it again</Button>}
         </span>
       )}

@@ -20,7 +20,6 @@ export default page("grade", {
       step.saturation !== 1 ? `sat ×${short(step.saturation)}` : "",
       step.complement ? "complement" : "",
       moving(step.monochrome) ? `monochrome ${short(step.monochrome)}` : "",
-      moving(step.value) ? `value ${short(step.value)}` : "",
       step.brightness !== 1 ? `bright ×${short(step.brightness)}` : "",
       step.contrast !== 1 ? `contrast ${short(step.contrast)}` : "",
       step.gamma !== 1 ? `gamma ${short(step.gamma)}` : "",

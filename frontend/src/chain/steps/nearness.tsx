@@ -1,14 +1,18 @@
 import { StepParameters } from "../Parameters";
 import { ReadingChoice } from "../Reading";
+import { useStore } from "../../state/base";
 import { page } from "./page";
 import { near } from "./words";
+
+/** What a population is called. */
+const populationName = (id: string) => useStore.getState().scene?.populations.find((p) => p.id === id)?.name ?? id;
 
 export default page("nearness", {
   placed: true,
   first: ({ replaced, others }) => (replaced === "colour" && others[0] ? { population: others[0], result: "value" as const } : {}),
   gives: (step) => (step.result === "value" ? (step.read.of === "channel" && step.read.name === "base_colour" ? "colour" : undefined) : "number"),
   summary: (step, facts) => {
-    const to = step.population === null ? (step.markers.length > 0 ? step.markers.join(", ") : "markers") : `${step.population}${step.nearest === "surface" ? ", its surface" : ""}`;
+    const to = step.population === null ? (step.markers.length > 0 ? step.markers.join(", ") : "markers") : `${populationName(step.population)}${step.nearest === "surface" ? ", its surface" : ""}`;
     if (step.result === "value") return `what is at ${to}`;
     return `${step.result === "distance" ? "distance" : `within ${near(facts.reach)}`} to ${to}${step.flip ? ", flipped" : ""}`;
   },

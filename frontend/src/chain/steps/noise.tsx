@@ -50,7 +50,7 @@ export default page("noise", {
         <span className="flex flex-wrap gap-2">
           {step.result === "number" && (
             <>
-              <Button onClick={() => void editStep(place, "fit", "Fit the noise to 0 to 1")}>Fit to 0…1</Button>
+              <Button onClick={() => void editStep(place, "fit", "Stretch the noise to 0 to 1")}>Stretch to 0…1</Button>
               <Button onClick={even}>Even out</Button>
             </>
           )}

@@ -21,6 +21,14 @@ export interface About {
   replaced?: string;
   /** The group of the step after it. */
   next?: string;
+  /** Whether the elements are vertices of a mesh. */
+  mesh?: boolean;
+  /** What those carry on whom the elements stand. */
+  below?: AttributeCensus[];
+  /** Whether it stands in a mask. */
+  mask?: boolean;
+  /** All that the elements carry. */
+  attributes?: AttributeCensus[];
 }
 
 export interface EditorProps<S> {
@@ -40,6 +48,8 @@ export interface StepPage<W extends Word> {
   summary: (step: Of<W>, facts: Record<string, number>) => string;
   /** What a new one begins with, where that differs from the defaults of the core. */
   first?: (about: About) => Partial<Of<W>>;
+  /** What a new one takes over of another step whose place it takes. */
+  instead?: (fresh: Of<W>, old: Step) => Of<W>;
   /** In place of the generated controls; null falls back to them. */
   Editor?: (props: EditorProps<Of<W>>) => ReactNode;
   /** Whether the editor does for this step as it is; always where it is left out. */

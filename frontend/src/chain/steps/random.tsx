@@ -10,5 +10,7 @@ export default page("random", {
   Mark: ({ step, onCommit }) =>
     isFollowing(step.seed) ? null : <Seed seed={step.seed} what={titleOf("random")} onCommit={(seed, label) => onCommit({ ...step, seed }, label)} />,
   skip: (step) => (isFollowing(step.seed) ? [] : ["seed"]),
+  // Of a mesh each part has its value: one for each vertex would be grain.
+  first: ({ owner, mesh }) => (mesh && owner ? { per: owner } : {}),
   gives: (step) => (isFollowing(step.numbers) || step.numbers === 1 ? "number" : "vector"),
 });

@@ -8,7 +8,7 @@ import { Values } from "../Values";
 
 export function ColourLeft() {
   return (
-    <div className="flex flex-col gap-4 p-2.5">
+    <div className="flex h-full flex-col gap-1 p-2.5 pt-1.5">
       <Populations />
       <Values />
       <Dials />

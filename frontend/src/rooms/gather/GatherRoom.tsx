@@ -1,88 +1,49 @@
 /** Get the elements: import them, or scatter stand-ins. */
 import { Sparkles, Table2 } from "lucide-react";
-import type { MakerDescription, PopulationDocument } from "../../api/client";
+import type { PopulationDocument } from "../../api/client";
 import { FollowControl } from "../../chain/FollowControl";
-import { Parameters, type Property } from "../../chain/Parameters";
-import { free, withPopulation } from "../../state/edits";
+import { Parameters } from "../../chain/Parameters";
+import { withPopulation } from "../../state/edits";
 import { isFollowing } from "../../state/follow";
-import { addPopulation, chosenPopulation, draft, editPopulation, NONE, setShown, useStore } from "../../state/store";
+import { chosenPopulation, draft, editPopulation, NONE, setShown, useStore } from "../../state/store";
 import { Button } from "../../widgets/Button";
 import { FileButton } from "../../widgets/FileButton";
 import { Choice } from "../../widgets/Choice";
 import { Bars } from "../../widgets/Distribution";
 import { Toggle } from "../../widgets/Toggle";
-import { population } from "./fresh";
 import { ENDINGS, offerFile } from "./ImportDialog";
 import { SequenceButton } from "./Sequence";
+import { openMaking } from "./MakingDialog";
 import { DraftOf, PlaceOf } from "./Standing";
 import { OWN_SHAPE, SHAPE_OPTIONS, SHAPE_WORDS } from "../../chain/steps/words";
-import { Populations } from "../Populations";
+import { Populations, renamePopulation } from "../Populations";
+import { Components } from "../Values";
 import { textsSaid } from "../words";
 
 const COUNTS = [2_500, 12_000, 60_000, 250_000];
 
-/** What a new population of a maker begins with, where that differs from the defaults of the core. */
-const FIRST: Record<string, object> = { scatter: { surface: "ball", count: 2_500, evenness: 0.66, size: 0.07, lift: 0.004 }, strands: { surface: "ball" } };
-
-/** A new population by a maker that is offered: with the core's defaults. */
-export function newPopulation(maker: MakerDescription) {
-  const { scene } = useStore.getState();
-  if (!scene) return;
-  const name = free(maker.title, scene.populations.map((p) => p.name), " ");
-  const properties = (maker.parameters.properties ?? {}) as Record<string, Property>;
-  const defaults = Object.entries(properties).flatMap(([key, of]) => (of.default === undefined ? [] : [[key, of.default]]));
-  const made = { maker: maker.name, ...Object.fromEntries(defaults), ...FIRST[maker.name], ...below(properties) } as PopulationDocument["maker"];
-  addPopulation(population(scene, name, made, "sequin"));
-}
-
-/** What a new population is put onto: the mesh or the strands that are chosen, whichever the maker takes; what must stand on strands, on any. */
-function below(properties: Record<string, Property>): { on?: string } {
-  const { scene, chosen, geometry } = useStore.getState();
-  const wanted = properties.on?.control;
-  const fits = (id: string) => wanted !== undefined && geometry[id]?.header.kind === wanted;
-  const on = fits(chosen) ? chosen : wanted === "strands" ? scene?.populations.find((p) => fits(p.id))?.id : undefined;
-  return on ? { on } : {};
-}
-
-export function newScatter() {
-  const maker = useStore.getState().makers.find((m) => m.name === "scatter");
-  if (maker) newPopulation(maker);
-}
-
 export function GatherLeft() {
-  const makers = useStore((s) => s.makers);
   return (
-    <div className="flex flex-col gap-4 p-2.5">
-      <Populations removable />
-      <section aria-label="Get elements" className="flex flex-col gap-1.5">
-        <h2 className="heading">Get elements</h2>
-        <FileButton
-          strong
-          label="Import a file…"
-          name="File to import"
-          accept={ENDINGS}
-          onFile={(file) => void offerFile(file)}
-        />
-        <SequenceButton accept={ENDINGS} />
-        {makers
-          .filter((m) => m.offered)
-          .map((m) => (
-            <Button key={m.name} onClick={() => newPopulation(m)}>
-              <Sparkles size={14} aria-hidden />
-              {m.title.endsWith("s") ? `Make ${m.title.toLowerCase()}` : `Make a ${m.title.toLowerCase()}`}
-            </Button>
-          ))}
-        <p className="mt-1 text-[11.5px] leading-snug text-soft">
-          Or drop a file anywhere on the page: OBJ, PLY, GLB, USD or CSV. Every column becomes a value that chains can read.
-        </p>
+    <div className="flex flex-col gap-2 p-2.5 pt-1.5">
+      <section aria-label="Get elements" className="grid grid-cols-2 gap-1.5">
+        <FileButton strong label="Import…" name="File to import" accept={ENDINGS} onFile={(file) => void offerFile(file)} />
+        <Button strong onClick={() => openMaking()}>
+          <Sparkles size={14} aria-hidden />
+          Make…
+        </Button>
+        <span className="col-span-2 grid">
+          <SequenceButton accept={ENDINGS} />
+        </span>
       </section>
+      <Populations />
     </div>
   );
 }
 
 export function GatherRight() {
   const population = useStore(chosenPopulation);
-  if (!population) return <p className="p-4 text-soft">Nothing is chosen. Import a file or make a scatter.</p>;
+  const several = useStore((s) => (s.scene?.populations.length ?? 0) > 0);
+  if (!population) return <p className="p-4 text-soft">{several ? "Choose a population on the left." : "What you bring or make is described here."}</p>;
   return (
     <div className="flex flex-col gap-4 p-3">
       <Made population={population} />
@@ -107,13 +68,12 @@ function Made({ population }: { population: PopulationDocument }) {
       <label className="flex items-center gap-2">
         <span className="w-14 text-soft">Name</span>
         <input
-          key={population.id}
+          key={population.id + population.name}
           className="field grow"
           defaultValue={population.name}
           maxLength={100}
           onBlur={(e) => {
-            const name = e.target.value.trim();
-            if (name && name !== population.name) editPopulation("Rename", (p) => ({ ...p, name }));
+            if (e.target.value.trim() !== population.name) renamePopulation(population.id, e.target.value);
           }}
           onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()}
         />
@@ -212,9 +172,9 @@ function Carried() {
                 {a.unreadable ? `, ${a.unreadable.toLocaleString("en-GB")} missing` : ""}
               </td>
               <td className="pr-2 text-soft tabular">
-                {a.census ? `${Number(a.census.least.toPrecision(3))} … ${Number(a.census.greatest.toPrecision(3))}` : textsSaid(a.texts)}
+                {a.parts.length > 0 ? "" : a.census ? `${Number(a.census.least.toPrecision(3))} … ${Number(a.census.greatest.toPrecision(3))}` : textsSaid(a.texts)}
               </td>
-              <td>{a.census && <Bars of={a.census} height={18} label={`Distribution of ${a.name}`} />}</td>
+              <td>{a.parts.length > 0 ? <Components of={a.parts} name={a.name} height={16} /> : a.census && <Bars of={a.census} height={18} label={`Distribution of ${a.name}`} />}</td>
             </tr>
           ))}
         </tbody>
@@ -238,10 +198,8 @@ type Made = Exclude<PopulationDocument["maker"], { maker: "import" | "sequence" 
 /** The controls of a maker, drawn from the schema of its parameters; a count has buttons for common numbers. */
 function MakerControls({ population, maker }: { population: PopulationDocument; maker: Made }) {
   const schema = useStore((s) => s.makers.find((m) => m.name === maker.maker)?.parameters ?? EMPTY);
-  const first = ["surface"].filter((name) => name in maker);
   return (
     <>
-      {first.length > 0 && <MakerFields population={population} maker={maker} schema={schema} only={first} />}
       {"count" in maker && typeof maker.count === "number" && (
         <div role="group" aria-label="Common counts" className="flex flex-wrap items-center gap-1.5">
           <span className="w-[58px] text-soft" aria-hidden />
@@ -258,7 +216,7 @@ function MakerControls({ population, maker }: { population: PopulationDocument; 
           ))}
         </div>
       )}
-      <MakerFields population={population} maker={maker} schema={schema} skip={first} />
+      <MakerFields population={population} maker={maker} schema={schema} />
     </>
   );
 }
@@ -268,18 +226,17 @@ interface FieldsProps {
   population: PopulationDocument;
   maker: Made;
   schema: Record<string, unknown>;
-  skip?: string[];
   only?: string[];
 }
 
-function MakerFields({ population, maker, schema, skip = [], only }: FieldsProps) {
+function MakerFields({ population, maker, schema, only }: FieldsProps) {
   const names = Object.keys((schema.properties ?? {}) as object);
   return (
     <Parameters
       values={maker as unknown as Record<string, unknown>}
       schema={schema}
       columns
-      skip={only ? names.filter((name) => !only.includes(name)) : skip}
+      skip={only ? names.filter((name) => !only.includes(name)) : []}
       onDraft={(v) => draft((scene) => withPopulation(scene, population.id, (p) => ({ ...p, maker: v as unknown as Made })))}
       onCommit={(v, label) => editPopulation(label, (p) => ({ ...p, maker: v as unknown as Made }))}
     />

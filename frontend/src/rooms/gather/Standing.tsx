@@ -111,7 +111,7 @@ export function DraftOf({ population }: { population: PopulationDocument }) {
             {of.count !== null && <NumberField label="At most" whole min={1} value={of.count} width="w-[84px]" onCommit={(count) => commit({ ...of, count }, "Change the draft")} />}
           </>
         )}
-        {!mesh && <NumberField label={strands ? "Every nth strand" : "Every nth element"} whole min={1} max={100_000} value={of.every} width="w-[64px]" onCommit={(every) => commit({ ...of, every }, "Change the draft")} />}
+        {!mesh && <NumberField label={strands ? "One strand in" : "One in"} whole min={1} max={100_000} value={of.every} width="w-[64px]" onCommit={(every) => commit({ ...of, every }, "Change the draft")} />}
         {mesh && (
           <>
             <Toggle label="Coarser" on={of.subdivision !== null} onChange={(on) => commit({ ...of, subdivision: on ? 0 : null }, on ? "Show it coarser" : "Show it as it goes out")} />

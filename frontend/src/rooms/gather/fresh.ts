@@ -15,6 +15,7 @@ export function population(scene: Scene, name: string, maker: PopulationDocument
     id: freeId(scene, name), name, maker, look, wears: null, shape, shown: true,
     place: { position: [0, 0, 0], turn: [0, 0, 0], size: 1 },
     painted: [],
+    muted: [],
     draft: { count: null, every: 1, subdivision: null },
   };
 }
@@ -43,7 +44,7 @@ function firstLook(maker: PopulationDocument["maker"]["maker"]): Look {
 /** One layer: a random value through a ramp, or another chain. */
 export function plainLook(paint: Step[] = [fresh("random"), fresh("ramp")]): Look {
   return {
-    gaudyseed: 2,
+    gaudyseed: 3,
     signals: [],
     finishes: [],
     shapes: [],

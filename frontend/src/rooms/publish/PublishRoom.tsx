@@ -8,6 +8,7 @@ import { view } from "../../view3d/current";
 import { Button } from "../../widgets/Button";
 import { FileButton } from "../../widgets/FileButton";
 import { NumberField } from "../../widgets/NumberField";
+import { NothingYet } from "../NothingYet";
 import { Populations } from "../Populations";
 import { Outputs } from "./Outputs";
 import { save } from "./save";
@@ -94,7 +95,7 @@ export function PublishRight() {
   const stopper = useRef(new AbortController());
   const [sentence, setSentence] = useState("");
   const [size, setSize] = useState({ width: 1920, height: 1080 });
-  if (!population) return <p className="p-4 text-soft">Nothing to publish yet. Go to Gather first.</p>;
+  if (!population) return <NothingYet todo="publish" />;
 
   async function run(what: string, work: () => Promise<void>) {
     stopper.current = new AbortController();

@@ -2,7 +2,8 @@
 import * as THREE from "three";
 import type { Material } from "../../api/client";
 import type { Geometry } from "../../state/results.slice";
-import { finishedMaterial, flatMaterial, type OfShape, ofShape, pickMaterial, setMaterial, setPicture, shadowMaterial, shared, type Standing } from "../materials";
+import { finishedMaterial, flatMaterial, type OfShape, ofShape, pickMaterial, plainMaterial, setMaterial, setPicture, shadowMaterial, shared, type Standing } from "../materials";
+import { quality } from "../quality";
 import { MAPPABLE, SLOTS } from "../values";
 import type { Aside, Drawer, Drawn, Shading } from "./drawer";
 
@@ -35,7 +36,7 @@ export abstract class Coloured implements Drawer {
   private readonly number = { value: 0 };
   private opacities: ArrayLike<number> | null = null;
   private finishOpacity = 1;
-  private lifts: ArrayLike<number> | null = null;
+  private offsets: ArrayLike<number> | null = null;
 
   constructor(
     protected readonly made: Geometry,
@@ -52,7 +53,8 @@ export abstract class Coloured implements Drawer {
   /** Add a mesh of these vertices; `pictured` says whether they have a uv. */
   protected add(buffers: THREE.BufferGeometry, pictured: boolean, shadow: boolean) {
     const of = ofShape();
-    const finished = finishedMaterial(this.common, of, this.standing, pictured);
+    const made = quality().plain ? plainMaterial : finishedMaterial;
+    const finished = made(this.common, of, this.standing, pictured);
     const mesh = new THREE.Mesh(buffers, finished);
     mesh.frustumCulled = false;
     mesh.receiveShadow = true;
@@ -67,7 +69,7 @@ export abstract class Coloured implements Drawer {
 
   get box(): THREE.Box3 {
     const box = this.own.clone();
-    if (this.lifts) box.expandByScalar(this.lifts.length > 200_000 ? 0 : greatest(this.lifts));
+    if (this.offsets) box.expandByScalar(this.offsets.length > 200_000 ? 0 : greatest(this.offsets));
     return box.applyMatrix4(this.object.matrix);
   }
 
@@ -86,16 +88,16 @@ export abstract class Coloured implements Drawer {
   placeOf(element: number): THREE.Vector3 | null {
     if (3 * element + 2 >= this.positions.length) return null;
     const place = new THREE.Vector3().fromArray(this.positions, 3 * element);
-    const lift = this.common.values.at("floatsA", 1, element);
-    if (lift !== null) place.addScaledVector(this.wayOf(element), lift);
+    const offset = this.common.values.at("floatsA", 1, element);
+    if (offset !== null) place.addScaledVector(this.wayOf(element), offset);
     return place.applyMatrix4(this.object.matrix);
   }
 
-  protected get lifted(): boolean {
-    return this.lifts !== null;
+  protected get movedOut(): boolean {
+    return this.offsets !== null;
   }
 
-  /** Which way a lift of 1 moves an element. */
+  /** Which way an offset of 1 moves an element. */
   private wayOf(element: number): THREE.Vector3 {
     const { along, up } = this.common.uniforms as { along: { value: number }; up: { value: THREE.Vector3 } };
     const values = [0, 1, 2].map((k) => this.common.values.at("ways", k, element));
@@ -131,7 +133,7 @@ export abstract class Coloured implements Drawer {
       const { texture, part } = SLOTS[name]!;
       held.set(texture, part, texture === "glows" || texture === "unders" || texture === "ways" ? 3 : 1, values);
       if (name === "opacity") this.opacities = values;
-      if (name === "lift") this.lifts = values;
+      if (name === "offset") this.offsets = values;
     }
   }
 

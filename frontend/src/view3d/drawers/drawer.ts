@@ -34,7 +34,7 @@ export interface Drawer {
   draws(geometry: Geometry, shapes: Drawn[]): boolean;
   /** Put values in place, or take them away: a channel's; "groups"; "preview" colours instead of the result; and what goes with channels. */
   setLane(name: string, values: ArrayLike<number> | null): void;
-  /** Finishes, pictures, and how lift and opacity go; textures of pictures by the shapes' numbers. */
+  /** Finishes, pictures, and how offset and opacity go; textures of pictures by the shapes' numbers. */
   setMaterial(material: Material, pictures: (THREE.DataArrayTexture | null)[]): void;
   /** Where it stands in the scene, 16 numbers column by column; says whether that is another place. */
   place(matrix: number[]): boolean;

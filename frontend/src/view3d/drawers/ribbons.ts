@@ -26,10 +26,10 @@ export class Ribbons extends Coloured {
   }
 
   override setLane(name: string, values: ArrayLike<number> | null) {
-    // Only what is lifted along its normal wants these.
-    const normals = () => (this.lifted ? (this.made.arrays.normals as Float32Array) : null);
+    // Only what is moved along its normal wants these.
+    const normals = () => (this.movedOut ? (this.made.arrays.normals as Float32Array) : null);
     super.setLane(name, name === "ways" ? (values ?? normals()) : values);
-    if (name === "lift" && values) super.setLane("ways", normals());
+    if (name === "offset" && values) super.setLane("ways", normals());
   }
 }
 

@@ -15,13 +15,18 @@ from ..errors import Fix
 from ..look.evaluate import Evaluation, LaneResult, LayerResult, SignalResult, covers_all
 from ..look.steps.base import Advisory, Choices, put, whole_step
 from ..paths import pointer
+from ..plurals import having, verb
 
 #: OKLab distances below which two colours are hard to tell apart. One just noticeable step is about 0.02
 #: (Ottosson 2020); apart on a moving crowd wants more (common practice).
 NEAR = 0.05
 NEAR_WITH_DEFICIENCY = 0.04
-#: A band is large with this part of the elements.
-LARGE = 0.1
+#: A band is large with this part of the elements, and for some viewers alone with that one: no palette of many
+#: colours keeps all of them apart for everybody.
+LARGE, LARGE_WITH_DEFICIENCY = 0.1, 0.2
+#: Colours that far beyond what a display shows are told from this part of the elements on.
+BRIGHT_BY, BRIGHT_PART = 0.02, 0.01
+_ALL = (None,)
 _VIEWERS = {"protanopia": "without long-wave cones", "deuteranopia": "without medium-wave cones",
             "tritanopia": "without short-wave cones"}  # fmt: skip
 
@@ -61,18 +66,19 @@ def of_results(evaluation: Evaluation) -> Iterator[Advisory]:
         if not lane.layers or not len(lane.values):
             continue
         if lane.channel is BASE_COLOUR:
-            yield from _of_bright(lane, census.outside(lane.values, -1e-4, 1 + 1e-4))
+            yield from _of_bright(lane, census.outside(lane.values, -BRIGHT_BY, 1 + BRIGHT_BY))
         elif lane.channel.least is not None and lane.channel.greatest is not None:
             yield from _of_limits(lane, census.outside(lane.values, lane.channel.least, lane.channel.greatest))
 
 
 def _of_bright(lane: LaneResult, outside: int) -> Iterator[Advisory]:
-    if outside:
+    if outside > BRIGHT_PART * len(lane.values):
         layer = lane.layers[-1]
         fix = Fix("Hold it within 0 to 1", [put(f"{pointer(layer.compiled.place)}/paint/-", whole_step("clamp"))])
         yield Advisory(
             "result_outside", layer.paint[-1].place,
-            f"{outside:,} elements have a base colour outside 0 to 1. Only emission may be brighter.", (fix,),
+            f"{having(outside, 'element')} a base colour outside 0 to 1. Only emission may be brighter.",
+            (fix,),
         )  # fmt: skip
 
 
@@ -80,11 +86,12 @@ def _of_limits(lane: LaneResult, outside: int) -> Iterator[Advisory]:
     if outside:
         layer, channel = lane.layers[-1], lane.channel
         fit = whole_step("range", own=True, to_low=channel.least, to_high=channel.greatest)
-        fix = Fix("Fit the range", [put(f"{pointer(layer.compiled.place)}/paint/-", fit)])
+        fix = Fix("Use the whole range", [put(f"{pointer(layer.compiled.place)}/paint/-", fit)])
         yield Advisory(
             "channel_outside", layer.paint[-1].place,
-            f"{outside:,} elements have a {channel.title.lower()} outside {channel.least:g} to {channel.greatest:g}; "
-            "they get the nearer end.",
+            f"{having(outside, 'element')} a {channel.title.lower()} outside {channel.least:g} to "
+            f"{channel.greatest:g}; "
+            f"{verb(outside, 'it gets', 'they get')} the nearer end.",
             (fix,),
         )  # fmt: skip
 
@@ -93,13 +100,16 @@ def of_groups(place: str | None, counts: list[int], evaluation: Evaluation) -> I
     """Two large bands of the step that decides the shares, hard to tell apart."""
     result = evaluation.step_at(place) if place else None
     choices = result.compiled.step.choices() if result else 0
-    if not isinstance(choices, Choices):
+    if not isinstance(choices, Choices) or not choices.apart:
         return
     typed, items = choices.colours, choices.path
     total = sum(counts)
-    large = [k for k, c in enumerate(counts) if total and c / total >= LARGE and isinstance(typed[k], str)]
-    alike = _alike(tuple(str(typed[k]) for k in large))
-    if alike is None:
+    for viewers, least in ((_ALL, LARGE), (tuple(MATRICES), LARGE_WITH_DEFICIENCY)):
+        large = [k for k, c in enumerate(counts) if total and c / total >= least and isinstance(typed[k], str)]
+        alike = _alike(tuple(str(typed[k]) for k in large), viewers)
+        if alike is not None:
+            break
+    else:
         return
     a, b, vision, moved = alike
     who = f"for viewers {_VIEWERS[vision]} ({vision})" if vision else "for all viewers"
@@ -112,13 +122,16 @@ def of_groups(place: str | None, counts: list[int], evaluation: Evaluation) -> I
 
 
 @lru_cache(maxsize=256)
-def _alike(colours: tuple[str, ...]) -> tuple[int, int, str | None, tuple[str, str]] | None:
+def _alike(
+    colours: tuple[str, ...], viewers: tuple[str | None, ...]
+) -> tuple[int, int, str | None, tuple[str, str]] | None:
     """Which two of some colours are hard to tell apart, for whom, and both moved apart; None where all differ.
 
     Kept, because most edits of a ramp move its stops and leave their colours.
     """
     linear = np.array([parse_hex(c) for c in colours]).reshape(-1, 3)
-    for vision, limit in ((None, NEAR), *((v, NEAR_WITH_DEFICIENCY) for v in MATRICES)):
+    for vision in viewers:
+        limit = NEAR_WITH_DEFICIENCY if vision else NEAR
         apart = distances(linear, vision) + np.where(np.tri(len(colours), dtype=bool), np.inf, 0)
         if not apart.size or apart.min() >= limit:
             continue

@@ -15,6 +15,7 @@ from ..look.material import ElementPicture
 from ..look.measured import spacing
 from ..look.steps.base import Advisory, put, whole_step
 from ..paths import pointer
+from ..plurals import having
 from ..sampling import grey_part, sample
 from ..sending import picture_of, threshold_of, ways
 
@@ -27,7 +28,7 @@ SMOOTHEST = 0.02
 #: Below this share of opacity or density a colour is hardly seen; told from this part of the elements on (a choice of
 #: ours), and where its fix begins.
 FAINT, FAINT_PART, SEEN = 0.1, 0.4, 0.25
-#: Lift beyond so many spacings tears a surface apart.
+#: An offset beyond so many spacings tears a surface apart.
 FAR = 10.0
 
 
@@ -108,12 +109,12 @@ def _shapes(evaluation: Evaluation) -> Iterator[Advisory]:
 
 def _covered(evaluation: Evaluation) -> Iterator[Advisory]:
     lanes = evaluation.lanes
-    if not {"size", "lift", "shape"} & set(lanes):
+    if not {"size", "offset", "shape"} & set(lanes):
         return
     covered = coverage(evaluation)
     if covered is None or hidden(covered) <= 0.5:
         return
-    flat = " What lifts them is hard to see among so many." if "lift" in lanes else ""
+    flat = " What moves them out is hard to see among so many." if "offset" in lanes else ""
     fixes: tuple[Fix, ...] = ()
     if "size" in lanes and lanes["size"].layers:
         fixes = (_fit("Make them smaller", lanes["size"], to_high=1 / np.sqrt(covered), clamp=False),)
@@ -161,8 +162,8 @@ def _roughness(evaluation: Evaluation, lane: LaneResult) -> Iterator[Advisory]:
     if smooth > 0.01 * len(lane.values):
         yield Advisory(
             "too_smooth", _at(lane),
-            f"{smooth:,} elements have a roughness below {SMOOTHEST:g}: their highlights are smaller than a pixel and "
-            "will flicker.",
+            f"{having(smooth, 'element')} a roughness below {SMOOTHEST:g}: their highlights are smaller than a pixel "
+            "and will flicker.",
             (_fit("Begin at 0.05", lane, to_low=0.05),),
         )  # fmt: skip
 
@@ -173,8 +174,8 @@ def _strength(evaluation: Evaluation, lane: LaneResult) -> Iterator[Advisory]:
     if clipped and float(np.ptp(lane.values)) > 0:
         yield Advisory(
             "emission_clipped", _at(lane),
-            f"{clipped:,} elements glow beyond {BRIGHTEST:g}, where the view and most screens show all as bright as "
-            "can be.",
+            f"{having(clipped, 'element', 'glows', 'glow')} beyond {BRIGHTEST:g}, where the view and most screens show "
+            "all as bright as can be.",
             (_fit(f"Fit it to 0 to {BRIGHTEST:g}", lane, own=True, to_high=BRIGHTEST),),
         )  # fmt: skip
 
@@ -194,7 +195,7 @@ def _opacity(evaluation: Evaluation, lane: LaneResult) -> Iterator[Advisory]:
         middle = float(np.clip(np.median(sample(lane.values)), 0, 1))
         fix = Fix("Cut out half of them", [put("/lanes/opacity/threshold", round(middle, 4))])
     else:
-        fix = _fit("Fit the range", lane, own=True)
+        fix = _fit("Use the whole range", lane, own=True)
     yield Advisory("opacity_hides", _at(lane), sentence, (fix,))
 
 
@@ -218,7 +219,7 @@ def _see_through(evaluation: Evaluation, lane: LaneResult) -> Iterator[Advisory]
     yield from _hardly_seen(evaluation, lane)
 
 
-def _lift(evaluation: Evaluation, lane: LaneResult) -> Iterator[Advisory]:
+def _offset(evaluation: Evaluation, lane: LaneResult) -> Iterator[Advisory]:
     if evaluation.population.count < 2:
         return
     apart = spacing(evaluation.population.elements.attribute("position").readable)
@@ -226,11 +227,11 @@ def _lift(evaluation: Evaluation, lane: LaneResult) -> Iterator[Advisory]:
     far = float((np.abs(lane.values) * way).max())
     if far > FAR * apart > 0:
         yield Advisory(
-            "lift_far", _at(lane),
-            f"Elements are lifted by up to {far:.3g} units, {far / apart:.0f} times as far as they stand apart.",
+            "offset_far", _at(lane),
+            f"Elements are moved by up to {far:.3g} units, {far / apart:.0f} times as far as they stand apart.",
             (_fit("Fit it to the spacing", lane, own=True, to_high=round(2 * apart, 6)),),
         )  # fmt: skip
 
 
 _OF = {"metalness": _metalness, "roughness": _roughness, "emission_strength": _strength, "opacity": _see_through,
-       "density": _hardly_seen, "lift": _lift}  # fmt: skip
+       "density": _hardly_seen, "offset": _offset}  # fmt: skip

@@ -11,6 +11,7 @@ from ..look.compile import signals_read
 from ..look.evaluate import Evaluation
 from ..look.steps.base import Advisory, Outcome, put
 from ..paths import pointer
+from ..plurals import having, verb
 
 
 def of_step(outcome: Outcome) -> Iterator[Advisory]:
@@ -21,7 +22,10 @@ def of_step(outcome: Outcome) -> Iterator[Advisory]:
             sentence = f"All elements have the same in the painted column {name!r}. Paint some of them."
             yield Advisory("painted_alike", outcome.place, sentence)
         if column is not None and column.unreadable:
-            sentence = f"{column.unreadable:,} elements have no number in {name!r}; they read as 0."
+            lacks = column.unreadable
+            sentence = (
+                f"{having(lacks, 'element')} no number in {name!r}, {verb(lacks, 'which reads', 'which read')} as 0."
+            )
             yield Advisory("missing_values", outcome.place, sentence)
 
 
@@ -69,11 +73,18 @@ def of_seeds(evaluation: Evaluation) -> Iterator[Advisory]:
             )  # fmt: skip
 
 
+def unread(evaluation: Evaluation) -> list[str]:
+    """The signals that nothing reads: not the look itself, and no other population."""
+    read = signals_read(evaluation.look)
+    names = [name for name in evaluation.signals if name not in read]
+    return sorted(set(names) - evaluation.scope.surroundings.asked()) if names else []
+
+
 def of_signals(evaluation: Evaluation) -> Iterator[Advisory]:
     """Signals that nothing reads."""
-    read = signals_read(evaluation.look)
+    idle = unread(evaluation)
     for name, signal in evaluation.signals.items():
-        if name not in read:
+        if name in idle:
             yield Advisory(
                 "unread_signal", f"{signal.place}.chain[0]", f"Nothing reads the signal {name!r}.",
                 (Fix("Remove the signal", [{"op": "remove", "path": pointer(signal.place)}]),),

@@ -55,6 +55,26 @@ def harmony(colour: str, relation: Relation, space: Space = "oklch") -> list[str
     return found
 
 
+#: Steps of lightness by which a relation goes on when it is to fill more places than it has colours.
+_LIGHTER = (0.0, 0.14, -0.14, 0.26, -0.26, 0.36, -0.36)
+
+
+def filled(colour: str, relation: Relation, space: Space, count: int) -> list[str]:
+    """So many colours of a relation: its own, then these lighter and darker by turns, as far as the gamut allows.
+
+    >>> filled("#c8553d", "complement", "oklch", 3)[:2] == harmony("#c8553d", "complement")
+    True
+    """
+    own = harmony(colour, relation, space)
+    found = []
+    for k in range(count):
+        base = to_space(parse_hex(own[k % len(own)]), "oklch")
+        by = _LIGHTER[k // len(own) % len(_LIGHTER)]
+        lighter = np.array([min(max(base[0] + by, 0.06), 0.97), base[1], base[2]])
+        found.append(own[k % len(own)] if by == 0 else to_hex(in_gamut(lighter)))
+    return found
+
+
 def tints_and_shades(colour: str, count: int = 9) -> list[str]:
     """So many colours from dark to light: OKLab lightness moves, hue stays, chroma as the gamut allows.
 

@@ -57,6 +57,18 @@ def colours_in(text: str, most: int = 4096) -> list[Found]:
     return found
 
 
+def no_colours(text: str, most: int = 12) -> list[str]:
+    """Words and hex codes of a text that are no colours, each once, at most so many.
+
+    >>> no_colours("#d8452f reddish, #12, teal")
+    ['reddish', '#12']
+    """
+    rest = _FOUND.sub(lambda match: " " if _hex_of(match) else match.group(0), text[:LONGEST])
+    words = re.findall(r"#?[0-9A-Za-z][0-9A-Za-z_-]*", rest)
+    told = [w for w in dict.fromkeys(words) if w.startswith("#") or not w.isdigit()]
+    return told[:most]
+
+
 def _hex_of(match: re.Match[str]) -> str | None:
     digits = match["marked"] or match["bare"]
     if digits:

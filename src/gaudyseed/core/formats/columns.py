@@ -12,6 +12,7 @@ import numpy as np
 from ..channels import CHANNELS
 from ..colour.spaces import display_bytes
 from ..errors import BadInput
+from ..plurals import having
 from ..population import Attribute, Field, Population, of_points
 from ..population.attribute import LARGEST
 from ..population.derive import with_derived
@@ -159,7 +160,7 @@ def check_places(raw: list[RawColumn], name: str, rows: str) -> None:
         bad = np.flatnonzero(~usable)
         if len(bad):
             raise BadInput(
-                f"{len(bad):,} elements have no usable {axis}: the first is {_shown(column, int(bad[0]))} at {rows} "
+                f"{having(len(bad), 'element')} no usable {axis}: the first is {_shown(column, int(bad[0]))} at {rows} "
                 f"{bad[0] + 1}. "
                 "Give every element finite coordinates.",
                 place=f"{name}, {rows} {bad[0] + 1}, {axis}", code="bad_coordinate",

@@ -17,6 +17,7 @@ import numpy as np
 
 from ..errors import BadInput, never_overtaken
 from ..kernels import text as kernels
+from ..plurals import counted
 from ..population import Attribute, Field, Population
 from ..population.naming import LONGEST_NAME
 from ..population.strands import STRAND
@@ -75,7 +76,7 @@ def read(data: bytes, name: str, check: Check = never_overtaken, wish: Wish = Wi
     stem = PurePath(name).stem
     if STRAND in header:
         strands = _strands(raw, name)
-        return [Thing(stem, strands, f"{strands.elements.owners[0].count:,} strands, one point a row")]
+        return [Thing(stem, strands, f"{counted(strands.elements.owners[0].count, 'strand')}, one point a row")]
     return [Thing(stem, to_population(raw, name, "row"), "clones, one a row")]
 
 

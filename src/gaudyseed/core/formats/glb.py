@@ -19,6 +19,7 @@ from pydantic import Field as PydanticField
 from ..errors import BadInput, never_overtaken
 from ..geometry.placing import Role, moved, rotations
 from ..geometry.shapes import ShapeMesh, of_faces
+from ..plurals import counted, of_mesh
 from ..population import Attribute, Field
 from ..population.attribute import Kind, Light
 from ..population.meshes import PART
@@ -284,7 +285,7 @@ class _Reader:
             notes=more,
         )  # fmt: skip
         title = labels[0] if len(labels) == 1 else stem
-        return [Thing(title, population, f"a mesh of {len(faces):,} triangles and {len(labels):,} parts")]
+        return [Thing(title, population, of_mesh(len(faces), len(labels), "triangle"))]
 
     def _material(self, primitive: Primitive, faces: int) -> np.ndarray:
         """(f,) int32: the material of each triangle, -1 for none."""
@@ -345,7 +346,7 @@ class _Reader:
         population = strands_of(table, np.concatenate(sizes), self.name, strands=above, notes=more)
         count = population.elements.owners[0].count
         title = labels[0] if len(labels) == 1 else stem
-        return [Thing(title, population, f"{count:,} strands of {population.count:,} points")]
+        return [Thing(title, population, f"{counted(count, 'strand')} of {counted(population.count, 'point')}")]
 
     def _lines(self, primitive: Primitive, held: dict[str, Attribute]) -> tuple[np.ndarray, np.ndarray]:
         """(n,) the vertices along the strands of a piece, and (c,) how many points each has."""
@@ -470,7 +471,7 @@ class _Reader:
             table, notes = joined(tables, [len(held["position"].values) for held in tables])
             made = clones_of(table, self.name, tuple(notes))
             title = stem if len(group) > 1 else group[0][0].name
-            found.append(Thing(title, made, f"{made.count:,} clones, one a point"))
+            found.append(Thing(title, made, f"{counted(made.count, 'clone')}, one a point"))
         return found
 
     def clones(self, nodes: list[_Placed], stem: str) -> Thing:
@@ -548,13 +549,13 @@ class _Reader:
         count = len(matrices)
         shapes = text_attribute("shape", [self.document.meshes[mesh].name or "shape" for mesh in meshes])
         table.setdefault("shape", shapes.taken(kinds))
-        becomes = f"{count:,} clones of {'one shape' if len(meshes) == 1 else f'{len(meshes)} shapes'}"
+        becomes = f"{counted(count, 'clone')} of {'one shape' if len(meshes) == 1 else f'{len(meshes)} shapes'}"
         more = [*notes, *uneven(matrices)]
         parts = [self._parts(mesh) for mesh in meshes] if self.each_part else []
         drawn, of = self._models(meshes, more), kinds
         if any(len(p) > 1 for p in parts):
             table = in_parts(table, matrices, kinds.astype(np.int64), parts)
-            becomes = f"{count:,} copies of {len(parts[0])} parts, each an element"
+            becomes = f"{counted(count, 'copy', 'copies')} of {len(parts[0])} parts, each an element"
             pieces = [piece for mesh in drawn for piece in mesh.apart()]
             first = np.cumsum([0, *(len(mesh.materials) or 1 for mesh in drawn)])
             of = (first[kinds[table["copy"].values]] + table["part"].values).astype(np.int32) if drawn else kinds

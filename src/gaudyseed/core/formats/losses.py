@@ -25,7 +25,7 @@ def losses(form: Format, population: Population) -> list[str]:
     >>> from gaudyseed.core.population import Field, of_points
     >>> kinds = Attribute("kind", "text", np.array([0, 1]), ("fish", "fox"), (Field("kind", "<i4"),))
     >>> losses(FORMATS["ply"], of_points(2, {"kind": kinds}))
-    ['The texts of kind go out as numbers, without their names.']
+    ['The texts of kind go out as numbers; a comment in the file lists them.']
     """
     brought = [population.elements.attribute(name) for name in population.elements.brought]
     carried = [a for a in brought if a.fields]
@@ -50,7 +50,7 @@ def _polygons(population: Population, _: list[Attribute]) -> str:
 
 def _texts(_: Population, carried: list[Attribute]) -> str:
     names = _named(a for a in carried if a.kind == "text")
-    return f"The texts of {names} go out as numbers, without their names." if names else ""
+    return f"The texts of {names} go out as numbers; a comment in the file lists them." if names else ""
 
 
 def _gaps(_: Population, carried: list[Attribute]) -> str:

@@ -12,6 +12,7 @@ from ..colour.spaces import encode_srgb
 from ..errors import BadInput
 from ..geometry.placing import quaternions
 from ..geometry.polygons import edges_of
+from ..plurals import counted
 from ..population import Attribute, Elements, Field, Polygons, Population
 from ..population.meshes import PART, check_polygons, of_polygons
 from ..population.naming import LONGEST_NAME, sayable, well_named
@@ -227,7 +228,7 @@ def few_clones(things: list[Thing], stem: str, name: str) -> list[Thing]:
     named = text_attribute("name", [thing.name for thing in things]).taken(of)
     table = {"name": named, **table} if "name" not in table else table
     made = clones_of(table, name, tuple(dict.fromkeys([*things[0].population.notes, *notes])))
-    return [Thing(stem, made, f"{made.count:,} clones of {len(things):,} things")]
+    return [Thing(stem, made, f"{counted(made.count, 'clone')} of {counted(len(things), 'thing')}")]
 
 
 def of_matrices(matrices: np.ndarray) -> dict[str, Attribute]:

@@ -14,6 +14,7 @@ import numpy as np
 
 from ..errors import BadInput, never_overtaken
 from ..kernels import wavefront as kernels
+from ..plurals import counted, of_mesh
 from ..population import Attribute, Curves, Field, Polygons, Population
 from ..population.meshes import PART
 from ..population.naming import fits
@@ -51,7 +52,7 @@ def read(data: bytes, name: str, check: Check = never_overtaken, wish: Wish = Wi
         strands = lines.strands()
         count = strands.elements.owners[0].count
         beside = f"{stem} lines" if lines.have[3] else stem
-        found.append(Thing(beside, strands, f"{count:,} strands of {strands.count:,} points"))
+        found.append(Thing(beside, strands, f"{counted(count, 'strand')} of {counted(strands.count, 'point')}"))
     if lines.have[3] or not found:
         population = lines.population()
         found.insert(0, Thing(stem, population, _becomes(population)))
@@ -61,7 +62,7 @@ def read(data: bytes, name: str, check: Check = never_overtaken, wish: Wish = Wi
 def _becomes(population: Population) -> str:
     if not isinstance(population.form, Polygons):
         return "clones, one a vertex"
-    return f"a mesh of {population.form.faces:,} faces and {population.elements.owners[0].count:,} parts"
+    return of_mesh(population.form.faces, population.elements.owners[0].count)
 
 
 def _pieces(size: int) -> Iterator[int]:

@@ -7,6 +7,7 @@ file before anything is allocated, and each error names the line or vertex.
 
 from __future__ import annotations
 
+import json
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass, field
@@ -17,11 +18,12 @@ import numpy as np
 
 from ..errors import BadInput, never_overtaken
 from ..kernels import lists, text
+from ..plurals import of_mesh
 from ..population import Attribute, Field, Polygons, Population
 from ..population.attribute import WHOLE_FLOAT64
 from ..population.elements import KEY
 from ..population.meshes import PART
-from ..population.naming import LONGEST_NAME, fits
+from ..population.naming import LONGEST_NAME, fits, sayable
 from .base import FORMATS, About, Format, Thing, Wish
 from .cells import BATCH, Batch, Check, is_number, runs_as_formula
 from .columns import (
@@ -47,6 +49,8 @@ _NAMES = {"i1": "char", "u1": "uchar", "i2": "short", "u2": "ushort", "i4": "int
           "f4": "float", "f8": "double"}  # fmt: skip
 _ORDERS = {"binary_little_endian": "<", "binary_big_endian": ">"}
 _LONGEST_HEADER = 1 << 20
+#: Characters of texts that are listed in a head.
+MOST_LISTED = 1 << 18
 _PLURALS = {"vertex": "vertices", "face": "faces"}
 #: Characters that a value of an ASCII file may have.
 LONGEST = 400
@@ -88,7 +92,7 @@ def read(data: bytes, name: str, check: Check = never_overtaken, wish: Wish = Wi
 
     ``check`` may raise to stop.
     """
-    order, elements, start = _header(data, name)
+    order, elements, start, texts = _header(data, name)
     if not any(e.name == "vertex" for e in elements):
         found = ", ".join(e.name for e in elements) or "nothing"
         raise BadInput(f"{name} declares {found} but no element 'vertex'. Export its points.", place=name)
@@ -117,14 +121,15 @@ def read(data: bytes, name: str, check: Check = never_overtaken, wish: Wish = Wi
         if e is not vertex and e.count and k != face
     )
     raw = [
-        _numbered(RawColumn(p.name, np.ascontiguousarray(v))) for p, v in zip(vertex.properties, values, strict=True)
+        _texted(_numbered(RawColumn(p.name, np.ascontiguousarray(v))), texts.get(p.name, ()))
+        for p, v in zip(vertex.properties, values, strict=True)
     ]
     stem = PurePath(name).stem
     if faces is None:
         return [Thing(stem, to_population(raw, name, "vertex", notes), "clones, one a vertex")]
     population = _mesh(raw, faces, name, notes)
     parts = population.elements.owners[0].count
-    return [Thing(stem, population, f"a mesh of {elements[face or 0].count:,} faces and {parts:,} parts")]
+    return [Thing(stem, population, of_mesh(elements[face or 0].count, parts))]
 
 
 _INDICES = ("vertex_indices", "vertex_index")
@@ -137,6 +142,28 @@ def _numbered(column: RawColumn) -> RawColumn:
         return column
     whole = np.isfinite(values).all() and (np.abs(values) <= WHOLE_FLOAT64).all() and (values == np.rint(values)).all()
     return RawColumn(column.name, values.astype("<i8")) if whole else column
+
+
+def _texted(column: RawColumn, labels: tuple[str, ...]) -> RawColumn:
+    """Numbers of texts that our own writer listed in a comment as these texts; as they came where they are no such."""
+    values = column.values
+    if not labels or values.dtype.kind not in "iu" or not len(values):
+        return column
+    if int(values.min()) < 0 or int(values.max()) >= len(labels):
+        return column
+    return RawColumn(column.name, values.astype(np.int32), labels)
+
+
+def _texts_of(line: str) -> tuple[str, tuple[str, ...]]:
+    """The column and the texts of a comment ``texts NAME ["a", "b"]``; no texts where it is none of these."""
+    parts = line.split(None, 3)
+    try:
+        found = json.loads(parts[3]) if len(parts) == 4 else None
+    except (ValueError, RecursionError):
+        found = None
+    if not isinstance(found, list) or not all(isinstance(t, str) and sayable(t) == t for t in found):
+        return "", ()
+    return parts[2], tuple(found)
 
 
 def _mesh(raw: list[RawColumn], faces: _Rows, name: str, notes: tuple[str, ...]) -> Population:
@@ -169,7 +196,7 @@ def _mesh(raw: list[RawColumn], faces: _Rows, name: str, notes: tuple[str, ...])
     return mesh_of(grouped(raw), starts, corners, name, of_faces=of_faces, of_corners=of_corners, notes=notes)
 
 
-def _header(data: bytes, name: str) -> tuple[str, list[_Element], int]:
+def _header(data: bytes, name: str) -> tuple[str, list[_Element], int, dict[str, tuple[str, ...]]]:
     end = re.search(rb"(?:\r\n|\n|\r)end_header[ \t]*(\r\n|\n|\r)", data[:_LONGEST_HEADER])
     if not end:
         raise BadInput(
@@ -185,8 +212,12 @@ def _header(data: bytes, name: str) -> tuple[str, list[_Element], int]:
         ) from None
     order = ""
     elements: list[_Element] = []
+    texts: dict[str, tuple[str, ...]] = {}
     for number, line in enumerate(lines[1:], 2):
         words = line.split()
+        if words[:2] == ["comment", "texts"]:
+            column, labels = _texts_of(line)
+            texts[column] = labels
         if not words or words[0] in ("comment", "obj_info"):
             continue
         if words[0] == "format" and len(words) == 3:
@@ -199,7 +230,7 @@ def _header(data: bytes, name: str) -> tuple[str, list[_Element], int]:
             raise BadInput(f"Line {number} is not PLY: {line[:60]!r}. Export it again.", place=f"{name}, line {number}")
     if not order:
         raise BadInput(f"The header of {name} has no line 'format'. Export it again.", place=f"{name}, header")
-    return order, elements, end.end()
+    return order, elements, end.end(), texts
 
 
 def _format(word: str, name: str, number: int) -> str:
@@ -536,13 +567,21 @@ def _typed(batch: Batch, column: int, title: str, kind: str, name: str, done: in
 
 
 def _header_lines(columns: list[RawColumn], count: int, form: str, faces: _Faces | None) -> bytes:
-    lines = ["ply", f"format {form} 1.0", "comment made by Gaudy Seed", f"element vertex {count}", *_declared(columns)]
+    lines = ["ply", f"format {form} 1.0", "comment made by Gaudy Seed", *_listed(columns)]
+    lines += [f"element vertex {count}", *_declared(columns)]
     if faces:
         counted = "uchar" if faces.counted == "u1" else "int"
         lines += [f"element face {faces.count}", f"property list {counted} int vertex_indices"]
         lines += [f"property list {counted} double texcoord"] if faces.uv is not None else []
         lines += _declared(faces.columns)
     return ("\n".join([*lines, "end_header"]) + "\n").encode("ascii")
+
+
+def _listed(columns: list[RawColumn]) -> list[str]:
+    """Comments that list the texts of columns, as JSON; none of texts that are too long for a head."""
+    names = _plain([column.name for column in columns])
+    found = [f"comment texts {n} {json.dumps(c.labels)}" for n, c in zip(names, columns, strict=True) if c.labels]
+    return found if sum(map(len, found)) <= MOST_LISTED else []
 
 
 def _declared(columns: list[RawColumn]) -> list[str]:
@@ -601,7 +640,8 @@ def _plain(names: list[str]) -> list[str]:
 def _writable(population: Population, results: Results | None) -> list[RawColumn]:
     """PLY has no text, no 64-bit integers and nothing missing.
 
-    Texts go out as their numbers, large integers and those with some missing as doubles, NaN where one is missing.
+    Texts go out as their numbers, with a comment that lists them, large integers and those with some
+    missing as doubles, NaN where one is missing.
     """
     return [_plain_column(column) for column in outgoing(population, results)]
 
@@ -610,7 +650,7 @@ def _plain_column(column: RawColumn) -> RawColumn:
     values, missing = column.values, column.missing
     if missing is not None and missing.any() and values.dtype.kind in "iu":
         values = np.where(missing, np.nan, values.astype("<f8"))
-    return RawColumn(column.name, values.astype("<f8") if values.dtype.str == "<i8" else values)
+    return RawColumn(column.name, values.astype("<f8") if values.dtype.str == "<i8" else values, column.labels)
 
 
 def write(population: Population, results: Results | None, about: About = About()) -> bytes:
@@ -668,11 +708,18 @@ def _is_ply(data: bytes) -> bool:
 
 
 FORMATS.add(
-    "ply", Format("ply", "PLY, binary", ".ply", "application/octet-stream", write, read, _is_ply, lacks=("texts",))
+    "ply",
+    Format("ply", "PLY, binary", ".ply", "application/octet-stream", write, read, _is_ply, lacks=("texts",)),
 )
 FORMATS.add(
     "ply_ascii",
     Format(
-        "ply_ascii", "PLY, text", ".ply", "text/plain; charset=us-ascii", write_ascii, as_text=True, lacks=("texts",)
+        "ply_ascii",
+        "PLY, text",
+        ".ply",
+        "text/plain; charset=us-ascii",
+        write_ascii,
+        as_text=True,
+        lacks=("texts",),
     ),
 )

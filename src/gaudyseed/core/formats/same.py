@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from ..geometry.placing import affine
+from ..plurals import counted
 from ..population import Attribute, Polygons, Population
 from ..population.derive import with_derived
 from ..population.meshes import PART, of_polygons
@@ -134,7 +135,7 @@ def _clones(name: str, names: list[str], matrices: np.ndarray) -> Thing:
     table = of_matrices(matrices)
     table["name"] = text_attribute("name", names)
     table["shape"] = text_attribute("shape", [name] * count)
-    return Thing(name, with_derived(of_points(count, table)), f"{count:,} clones, one a copy")
+    return Thing(name, with_derived(of_points(count, table)), f"{counted(count, 'clone')}, one a copy")
 
 
 def _without(mesh: Population, form: Polygons, part: Attribute, taken: np.ndarray) -> Thing | None:
@@ -160,4 +161,4 @@ def _without(mesh: Population, form: Polygons, part: Attribute, taken: np.ndarra
     )  # fmt: skip
     own = {n: a.taken(kept) for n, a in mesh.elements.own.items()}
     made = of_polygons(own, finer, mesh.notes)
-    return Thing("the rest", made, f"a mesh of {finer.faces:,} faces and {len(left):,} parts")
+    return Thing("the rest", made, f"a mesh of {counted(finer.faces, 'face')} and {counted(len(left), 'part')}")

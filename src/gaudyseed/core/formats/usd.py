@@ -19,6 +19,7 @@ from ..errors import BadInput, never_overtaken
 from ..geometry.cubics import Basis, Wrap, at_controls, check_cubics
 from ..geometry.placing import moved
 from ..geometry.shapes import ShapeMesh, of_faces
+from ..plurals import counted, of_mesh
 from ..population import Attribute, Curves, Field, Polygons, Population
 from ..population.attribute import LARGEST, Kind, Light
 from ..population.derive import standing
@@ -200,7 +201,7 @@ class _Reader:
             notes=[*more, *said, *said_too, *also],
         )  # fmt: skip
         title = meshes[0]["name"] if len(meshes) == 1 else stem
-        return Thing(title, population, f"a mesh of {len(starts) - 1:,} faces and {len(names):,} parts")
+        return Thing(title, population, of_mesh(len(starts) - 1, len(names)))
 
     def _check(self, label: str, points: np.ndarray, counts: np.ndarray, indices: np.ndarray) -> None:
         if points.ndim != 2 or points.shape[1] != 3 or (counts < 0).any() or counts.sum() != len(indices):
@@ -277,7 +278,7 @@ class _Reader:
         )  # fmt: skip
         title = things[0]["name"] if len(things) == 1 else stem
         count = population.elements.owners[0].count
-        return Thing(title, population, f"{count:,} strands of {population.count:,} points")
+        return Thing(title, population, f"{counted(count, 'strand')} of {counted(population.count, 'point')}")
 
     def _of_curves(
         self, thing: dict[str, Any], points: np.ndarray, counts: np.ndarray, notes: list[str]

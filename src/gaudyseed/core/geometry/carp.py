@@ -113,10 +113,10 @@ def _sheet(rows: int, columns: int, name: str, place: np.ndarray) -> tuple[np.nd
     return tiles, [name] * len(tiles), np.concatenate([uv, uv])
 
 
-def _fan(root: np.ndarray, tip: np.ndarray, cup: np.ndarray, rows: int) -> np.ndarray:
-    """(rows + 1, columns + 1, 3) from the points of a root (columns + 1, 3) to those of a tip, hollowed by ``cup``."""
+def _fan(root: np.ndarray, tip: np.ndarray, hollow: np.ndarray, rows: int) -> np.ndarray:
+    """(rows + 1, columns + 1, 3) from the points of a root (columns + 1, 3) to those of a tip, hollowed."""
     t = np.linspace(0, 1, rows + 1)[:, None, None]
-    return root[None] * (1 - t) + tip[None] * t + cup[None] * np.sin(np.pi * t) * 0.5
+    return root[None] * (1 - t) + tip[None] * t + hollow[None] * np.sin(np.pi * t) * 0.5
 
 
 def _fins() -> list[tuple[np.ndarray, list[str], np.ndarray]]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
 from typing import Literal
 
 import numpy as np
@@ -12,8 +13,9 @@ Role = Literal["", "point", "direction", "normal", "turn", "length"]
 IDENTITY = np.eye(4)
 
 
+@lru_cache(maxsize=512)
 def matrix(position: tuple[float, ...], turn: tuple[float, ...], size: float) -> np.ndarray:
-    """(4, 4) float64: first the size, then turns in degrees about x, y and z in that order, then the place.
+    """(4, 4) float64, not to be written to: first the size, then turns in degrees about x, y, z, then the place.
 
     >>> (matrix((1, 0, 0), (0, 0, 90), 2) @ [1, 0, 0, 1]).round(6).tolist()
     [1.0, 2.0, 0.0, 1.0]
@@ -28,6 +30,7 @@ def matrix(position: tuple[float, ...], turn: tuple[float, ...], size: float) ->
         out = about @ out
     out[:3, :3] *= size
     out[:3, 3] = position
+    out.flags.writeable = False
     return out
 
 

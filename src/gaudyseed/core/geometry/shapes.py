@@ -79,12 +79,13 @@ def fitted(vertices: np.ndarray, faces: np.ndarray, uv: np.ndarray | None) -> Sh
     return of_faces(moved, faces, uv)
 
 
-def _sequin() -> ShapeMesh:
+def _sequin(coarse: bool = False) -> ShapeMesh:
     """A thin, gently domed disc."""
-    profile = [(0.26, 0.038), (0.44, 0.012), (0.5, 0.0)]
-    turn = 2 * np.pi * np.arange(16) / 16
-    rings = [np.stack([r * np.cos(turn), r * np.sin(turn), np.full(16, h)], -1) for r, h in profile]
-    return of_faces(np.concatenate([[[0.0, 0.0, 0.05]], *rings]), _disc(16, 3))
+    columns = 6 if coarse else 16
+    profile = [(0.5, 0.0)] if coarse else [(0.26, 0.038), (0.44, 0.012), (0.5, 0.0)]
+    turn = 2 * np.pi * np.arange(columns) / columns
+    rings = [np.stack([r * np.cos(turn), r * np.sin(turn), np.full(columns, h)], -1) for r, h in profile]
+    return of_faces(np.concatenate([[[0.0, 0.0, 0.05]], *rings]), _disc(columns, len(rings)))
 
 
 def _disc(columns: int, rings: int) -> np.ndarray:
@@ -117,9 +118,10 @@ def _sides(half: tuple[float, float, float]) -> ShapeMesh:
     return of_faces(np.concatenate(vertices), np.array(faces).reshape(-1, 3), np.concatenate(uv))
 
 
-def _ball() -> ShapeMesh:
+def _ball(coarse: bool = False) -> ShapeMesh:
     """A ball of rings."""
-    polar, turn = np.pi * np.linspace(1, 0, 10)[:, None], 2 * np.pi * np.linspace(0, 1, 17)[None, :]
+    rows, columns = (5, 7) if coarse else (10, 17)
+    polar, turn = np.pi * np.linspace(1, 0, rows)[:, None], 2 * np.pi * np.linspace(0, 1, columns)[None, :]
     points = np.stack([np.sin(polar) * np.cos(turn), np.sin(polar) * np.sin(turn), np.cos(polar) + 0 * turn], -1) / 2
     made = _of_grid(points)
     # The normals of a ball are its places; its poles have no area to take them from.
@@ -139,21 +141,23 @@ def _turned(profile: list[tuple[float, float]], columns: int) -> ShapeMesh:
     return _of_grid(np.stack([radius * np.cos(around), radius * np.sin(around), height + 0 * around], -1))
 
 
-def _bead() -> ShapeMesh:
+def _bead(coarse: bool = False) -> ShapeMesh:
     """A round bead with a hole along z."""
-    bulge = [(0.16 + 0.34 * np.sin(a) ** 0.8, 0.34 * np.cos(a)) for a in np.linspace(np.pi, 0, 8)]
-    return _turned([*bulge, (0.16, -0.34)], 14)
+    rows, columns = (4, 6) if coarse else (8, 14)
+    bulge = [(0.16 + 0.34 * np.sin(a) ** 0.8, 0.34 * np.cos(a)) for a in np.linspace(np.pi, 0, rows)]
+    return _turned([*bulge, (0.16, -0.34)], columns)
 
 
-def _ring() -> ShapeMesh:
+def _ring(coarse: bool = False) -> ShapeMesh:
     """A ring that lies flat."""
-    section = [(0.38 + 0.12 * np.cos(a), 0.12 * np.sin(a)) for a in np.linspace(-np.pi / 2, 3 * np.pi / 2, 9)]
-    return _turned(section, 18)
+    rows, columns = (4, 9) if coarse else (9, 18)
+    section = [(0.38 + 0.12 * np.cos(a), 0.12 * np.sin(a)) for a in np.linspace(-np.pi / 2, 3 * np.pi / 2, rows)]
+    return _turned(section, columns)
 
 
-def _rosette() -> ShapeMesh:
-    """A paper rosette: a pleated disc with a button."""
-    pleats = 12
+def _rosette(coarse: bool = False) -> ShapeMesh:
+    """A paper rosette: a pleated disc with a button, which the coarse one lacks."""
+    pleats = 5 if coarse else 12
     turn = 2 * np.pi * np.arange(2 * pleats) / (2 * pleats)
     up = np.arange(2 * pleats) % 2
     inner = np.stack([0.13 * np.cos(turn), 0.13 * np.sin(turn), 0.07 + 0.01 * up], -1)
@@ -163,6 +167,8 @@ def _rosette() -> ShapeMesh:
     pleat = np.stack([inner[k], outer[k], outer[after], inner[after]], axis=1).reshape(-1, 3)
     first = 4 * k
     faces = np.concatenate([np.stack([first, first + 1, first + 2], -1), np.stack([first, first + 2, first + 3], -1)])
+    if coarse:
+        return of_faces(pleat, faces)
     button_turn = 2 * np.pi * np.arange(10) / 10
     rings = [np.stack([r * np.cos(button_turn), r * np.sin(button_turn), np.full(10, h)], -1)
              for r, h in ((0.11, 0.115), (0.15, 0.07))]  # fmt: skip
@@ -170,29 +176,29 @@ def _rosette() -> ShapeMesh:
     return of_faces(np.concatenate([pleat, button]), np.concatenate([faces, _disc(10, 2) + len(pleat)]))
 
 
-def _card() -> ShapeMesh:
+def _card(_coarse: bool = False) -> ShapeMesh:
     """A flat square, for pictures that are cut out."""
     corners = np.array([[-0.5, -0.5, 0.0], [0.5, -0.5, 0.0], [0.5, 0.5, 0.0], [-0.5, 0.5, 0.0]])
     return of_faces(corners, np.array([[0, 1, 2], [0, 2, 3]]))
 
 
-_SHAPES: dict[str, Callable[[], ShapeMesh]] = {
-    "sequin": _sequin, "tile": lambda: _sides((0.46, 0.46, 0.08)), "ball": _ball,
-    "block": lambda: _sides((0.5, 0.5, 0.5)), "bead": _bead, "rosette": _rosette, "card": _card, "ring": _ring,
+_SHAPES: dict[str, Callable[[bool], ShapeMesh]] = {
+    "sequin": _sequin, "tile": lambda _: _sides((0.46, 0.46, 0.08)), "ball": _ball,
+    "block": lambda _: _sides((0.5, 0.5, 0.5)), "bead": _bead, "rosette": _rosette, "card": _card, "ring": _ring,
 }  # fmt: skip
 
 #: Words in the order in which they are offered.
 SHAPES = tuple(_SHAPES)
 
 
-@lru_cache(maxsize=len(_SHAPES))
-def shape_mesh(word: str) -> ShapeMesh:
-    """The shape of that word; KeyError where none ships.
+@lru_cache(maxsize=2 * len(_SHAPES))
+def shape_mesh(word: str, coarse: bool = False) -> ShapeMesh:
+    """The shape of that word, for slow machines of few triangles; KeyError where none ships.
 
     >>> shape_mesh("card").faces.tolist()
     [[0, 1, 2], [0, 2, 3]]
     """
-    return _SHAPES[word]()
+    return _SHAPES[word](coarse)
 
 
 def part_mesh(vertices: np.ndarray, normals: np.ndarray, faces: np.ndarray) -> ShapeMesh:

@@ -17,7 +17,7 @@ BLOCK = 512
 #: A setting of each channel for the elements, and switches of each channel.
 TRIPLE = UniTuple(NUMBERS_IN, 3)
 SWITCHES = UniTuple(boolean, 3)
-DOES = UniTuple(boolean, 5)
+DOES = UniTuple(boolean, 4)
 MATRIX = Array(float32, 2, "C")
 
 
@@ -62,20 +62,6 @@ def _hue_saturation(c, turns, saturations, one_matrix):  # type: ignore[no-untyp
             r, g, b = c[3 * i], c[3 * i + 1], c[3 * i + 2]
             for k in range(3):
                 c[3 * i + k] = m[k, 0] * r + m[k, 1] * g + m[k, 2] * b
-
-
-@compiled(void(FLAT, NUMBERS_IN))
-def _value(c, values):  # type: ignore[no-untyped-def]
-    """HSV value moved while hue and saturation stay (A. R. Smith 1978); flat (3m), in place."""
-    tiny = np.float32(1e-6)
-    for i in range(values.shape[0]):
-        x, y, z = c[3 * i], c[3 * i + 1], c[3 * i + 2]
-        top = max(x, max(y, z))
-        wanted = max(top + values[i], _ZERO)
-        black = top <= tiny
-        scale = _ONE if black else wanted / (_ONE if black else top)
-        lift = wanted if black else _ZERO
-        c[3 * i], c[3 * i + 1], c[3 * i + 2] = x * scale + lift, y * scale + lift, z * scale + lift
 
 
 @compiled(void(FLAT))
@@ -140,17 +126,17 @@ def _decision_list(c, start, slope, offset, power, bends, saturation):  # type: 
 
 
 @compiled(void(FLAT_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN, NUMBERS_IN,
-           NUMBERS_IN, boolean, DOES, boolean, TRIPLE, TRIPLE, TRIPLE, SWITCHES, NUMBERS_IN, FLAT),
+           boolean, DOES, boolean, TRIPLE, TRIPLE, TRIPLE, SWITCHES, NUMBERS_IN, FLAT),
       )  # fmt: skip
-def grade(linear, turns, saturations, monochromes, values, brightnesses, contrasts, pivots, gains, gammas,
+def grade(linear, turns, saturations, monochromes, brightnesses, contrasts, pivots, gains, gammas,
           one_matrix, does, cdl, slope, offset, power, bends, cdl_saturation, out):  # type: ignore[no-untyped-def]  # fmt: skip
     """The whole grade, each element with its own settings; the order is that of ``steps/grade.py``.
 
     ``one_matrix``: turn and saturation are the same for all, so their matrix is made once.
-    ``does``: whether complement, monochrome, value, brightness with contrast, and gamma do anything;
+    ``does``: whether complement, monochrome, brightness with contrast, and gamma do anything;
     ``cdl`` and ``bends``: whether the decision list and each of its powers do.
     """
-    complements, greys, moves, steepens, bend = does
+    complements, greys, steepens, bend = does
     n = turns.shape[0]
     # Two, because a loop from an array into itself is not compiled to vector instructions.
     scratch, light = np.empty(3 * BLOCK, np.float32), np.empty(3 * BLOCK, np.float32)
@@ -172,8 +158,6 @@ def grade(linear, turns, saturations, monochromes, values, brightnesses, contras
             _complement(c)
         if greys:
             _monochrome(c, monochromes[start:e])
-        if moves:
-            _value(c, values[start:e])
         if steepens:
             for i in range(m):
                 contrast, pivot = contrasts[start + i], pivots[start + i]

@@ -225,7 +225,7 @@ class _Compiler:
                 f"the data's own range, Even out or Quantise right after it, or take a part in a formula, "
                 f"such as {name} % 7.",
                 place=before.place, code="digits_lost",
-                fix=Fix("Fit the range", [put(pointer(here), whole_step("range", own=True))]),
+                fix=Fix("Use the whole range", [put(pointer(here), whole_step("range", own=True))]),
             )  # fmt: skip
 
     def step(self, step: Step, here: str, before: CompiledStep | None) -> CompiledStep:
@@ -270,11 +270,11 @@ class _Compiler:
         return CompiledLayer(self.resolved(layer, place), place, paint, mask)
 
     def check_along(self) -> None:
-        """BadInput where the lane of lift goes along something that is no vector of three."""
-        lane = self.look.lanes.get("lift")
+        """BadInput where the lane of offset goes along something that is no vector of three."""
+        lane = self.look.lanes.get("offset")
         if lane is None or lane.along in ("normal", "up"):
             return
-        place = "lanes.lift.along"
+        place = "lanes.offset.along"
         if lane.along in self.scope.elements.names or lane.along not in self.scope.signals:
             column = self.scope.attribute(lane.along, place)
             word, width = str(column.kind), column.width
@@ -283,7 +283,7 @@ class _Compiler:
             word, width = kind.word, kind.width
         if word != "vector" or width != 3:
             raise BadInput(
-                f"{lane.along!r} is no vector of three numbers, so nothing is lifted along it. Choose normal, up or a "
+                f"{lane.along!r} is no vector of three numbers, so nothing is moved along it. Choose normal, up or a "
                 "vector.",
                 place=place, code="wrong_kind",
             )  # fmt: skip
@@ -378,5 +378,5 @@ def signals_read(look: CompiledLook) -> set[str]:
         la.layer.amount.signal for la in layers if isinstance(la.layer.amount, Follow) and la.layer.amount.signal
     }
     sent = {output.signal for output in look.document.outputs if output.enabled}
-    along = {lane.along for word, lane in look.document.lanes.items() if word == "lift"}
+    along = {lane.along for word, lane in look.document.lanes.items() if word == "offset"}
     return followed.union(sent, along, *(signals_in(chain) for chain in chains))

@@ -7,6 +7,7 @@ import numpy as np
 from ..colour.harmony import apart
 from ..errors import BadInput
 from ..population import Attribute, Curves, Population
+from ..upgrade import VERSION
 from .model import Look
 
 #: A column of so many different values is offered as one colour each.
@@ -75,7 +76,7 @@ def first_look(population: Population, colours: str = "own") -> Look:
     elif isinstance(population.form, Curves) and colours == "own":
         paint = [{"step": "along"}, {"step": "ramp", "stops": _STOPS}]
     layer = {"name": "Colours", "paint": paint}
-    return Look.model_validate({"gaudyseed": 2, "lanes": {"base_colour": {"layers": [layer]}}})
+    return Look.model_validate({"gaudyseed": VERSION, "lanes": {"base_colour": {"layers": [layer]}}})
 
 
 def _one_each(population: Population, name: str) -> list[dict[str, object]]:

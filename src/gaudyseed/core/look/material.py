@@ -105,7 +105,9 @@ class ElementPicture(Follower):
     )
     turn: Annotated[float, Field(ge=-36_000, le=36_000)] = Field(0.0, title="Turn", json_schema_extra={"unit": "°"})
     through: Dialled[_Factor] = Field(
-        1.0, title="Transmitted", description="Times the picture's light where it goes through, as through a leaf: 1.7."
+        1.0,
+        title="Transmitted",
+        description="Times the picture's light where it goes through, as through petals: 1.7.",
     )
     first: Version = Version()
     second: Version = Version()

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Annotated, Any, Literal, Self
 
 import numpy as np
@@ -17,7 +17,7 @@ from ..names import nearest
 from ..population.makers import Maker, MakerModel
 from ..references import Names
 from ..timeline import MOST_KEYS, Key, Timeline, at_frame, check_keys
-from ..upgrade import VERSION, upgraded
+from ..upgrade import READ, VERSION, is_old, upgraded
 from .follow import Dialled, Follow, Follower, Placed
 from .material import MOST_FINISHES, MOST_OUTPUTS, MOST_SHAPES, DrawnAs, ElementPicture, Finish, Output, Shape
 from .steps import AnyStep
@@ -30,6 +30,7 @@ Angle = Placed[Annotated[float, Field(ge=-36_000, le=36_000)]]
 MOST_MARKERS = 256
 MOST_ASSETS = 256
 MOST_PAINTED = 32
+MOST_MUTED = 256
 MOST_LAYERS = 32
 MOST_POPULATIONS = 64
 MOST_SIGNALS = 64
@@ -41,20 +42,21 @@ NAME_PATTERN = r"^[^\s\"'()\[\]\\\x00-\x1f](?:[^\"'()\[\]\\\x00-\x1f]*[^\s\"'()\
 class Versioned(Document):
     """A document that says which version of the format it is; older ones are upgraded as they are read."""
 
-    gaudyseed: Literal[2] = 2
+    gaudyseed: Literal[3] = 3
 
     @model_validator(mode="before")
     @classmethod
     def _of_this_version(cls, document: Any) -> Any:
         if not isinstance(document, dict):
             return document
-        version = document.get("gaudyseed", 1)
-        if isinstance(version, int) and version > VERSION:
+        version = document.get("gaudyseed", VERSION)
+        if isinstance(version, int) and version not in READ:
+            made = "by a newer" if version > VERSION else "by an early"
             raise ValueError(
-                f"This was made by a newer Gaudy Seed (format {version}); this one reads formats 1 to {VERSION}. "
-                "Update it, or save the look there in an older format"
+                f"This was made {made} Gaudy Seed (format {version}); this one reads formats {READ[0]} and {VERSION}. "
+                "Save it there in one of these"
             )
-        return upgraded(document) if version == 1 else document
+        return upgraded(document) if is_old(document) else document
 
 
 class Layer(Follower):
@@ -73,7 +75,7 @@ class Lane(Document):
     """The layers that make one material channel, bottom first; off keeps them.
 
     The other fields belong to single channels: how *shape* and *finish* choose, whether *opacity* cuts out, along
-    what *lift* moves.
+    what *offset* moves.
     """
 
     enabled: bool = True
@@ -103,7 +105,7 @@ class Lane(Document):
 #: The channels that a lane's own fields belong to.
 LANE_FIELDS: dict[str, tuple[str, ...]] = {
     "choose": ("shape", "finish"), "seed": ("shape", "finish"), "among": ("finish",), "threshold": ("opacity",),
-    "along": ("lift",),
+    "along": ("offset",),
 }  # fmt: skip
 
 
@@ -375,7 +377,7 @@ class Draft(Follower):
     """What the view works with, apart from what goes out."""
 
     count: Annotated[int | None, Field(ge=1)] = Field(None, title="Count at most")
-    every: Annotated[int, Field(ge=1, le=100_000)] = Field(1, title="Every nth element")
+    every: Annotated[int, Field(ge=1, le=100_000)] = Field(1, title="One in")
     subdivision: Annotated[int | None, Field(ge=0, le=4)] = Field(None, title="Subdivision at most")
 
     def drafted(self, maker: MakerModel) -> MakerModel:
@@ -395,6 +397,13 @@ class Presence(Follower):
     shown: Dialled[bool] = Field(True, title="Shown")
 
 
+class Muted(Document):
+    """A remark that is left as it is: its code and its place in the look."""
+
+    code: str = Field(min_length=1, max_length=100)
+    place: str = Field("", max_length=500)
+
+
 class PopulationDocument(Presence):
     """One population of a scene: what makes it, how it looks and whether it is shown."""
 
@@ -408,6 +417,11 @@ class PopulationDocument(Presence):
     wears: Annotated[str | None, Names("look")] = Field(
         None, max_length=100, title="Wears", description="The scene's look that it wears in place of its own."
     )
+    muted: tuple[Muted, ...] = Field((), max_length=MOST_MUTED)
+
+    def mutes(self, advisory: Mapping[str, Any]) -> bool:
+        """Whether a remark, as it is told, is left as it is."""
+        return any((m.code, m.place) == (advisory["code"], advisory["place"]) for m in self.muted)
 
     @field_validator("painted")
     @classmethod

@@ -32,23 +32,29 @@ MOST_CLIPPED = 0.05
 FEW_VALUES = 8
 #: Stops nearer than this stand for an edge.
 HARD_EDGE = 0.005
-#: A share may differ from its band's width by this much.
-SHARE_AWAY = 0.05
+#: A share may differ from its band's width by this much: a few noises and chances more or less are sound.
+SHARE_AWAY = 0.10
 
 
 def _fit(before: str) -> Fix:
-    return Fix("Fit the range", [put(before, whole_step("range", own=True))])
+    return Fix("Use the whole range", [put(before, whole_step("range", own=True))])
 
 
 def _even(before: str) -> Fix:
     return Fix("Even out the values", [put(before, whole_step("even_out"))])
 
 
-def of_ramp(step: Ramp, place: str, ramp: dict[str, Any]) -> Iterator[Advisory]:
-    """Values that do not use the ramp well, and stops that do nothing; ``ramp`` is its census."""
+def of_ramp(step: Ramp, place: str, ramp: dict[str, Any], timed: bool = False) -> Iterator[Advisory]:
+    """Values that do not use the ramp well, and stops that do nothing; ``ramp`` is its census.
+
+    What moves along the timeline (``timed``) may reach at another moment what it does not reach now.
+    """
     incoming = ramp["incoming"]
     total = sum(incoming["bins"]) + incoming["below"] + incoming["above"]
     if total < 2:
+        return
+    if timed:
+        yield from _of_near_stops(step, place)
         return
     found = list(_of_values(step, place, ramp, total))
     yield from found
@@ -147,22 +153,33 @@ def _on_stops(step: Ramp, low: np.ndarray, high: np.ndarray, places: Sequence[fl
     return bool((on | held).any(axis=1).all())
 
 
+def is_clipped(incoming: dict[str, Any]) -> bool:
+    """Whether many of the values, by their distribution over 0..1, lie below it, or above."""
+    total = sum(incoming["bins"]) + incoming["below"] + incoming["above"]
+    return bool(max(incoming["below"], incoming["above"]) > MOST_CLIPPED * total)
+
+
+def clipped(place: str, incoming: dict[str, Any], what: str) -> Iterator[Advisory]:
+    """Values outside 0 to 1 that pile up at the ends of a ramp or a palette."""
+    if not is_clipped(incoming):
+        return
+    outside = incoming["below"] + incoming["above"]
+    share = f"{100 * outside / (sum(incoming['bins']) + outside):.0f} %"
+    before = pointer(place)
+    yield Advisory(
+        f"{what}_clipped", place, f"{share} of the values lie outside 0 to 1, so they pile up at the {what}'s ends.",
+        (_fit(before), _even(before)),
+    )  # fmt: skip
+
+
 def _of_values(step: Ramp, place: str, ramp: dict[str, Any], total: int) -> Iterator[Advisory]:
     incoming = ramp["incoming"]
-    outside = incoming["below"] + incoming["above"]
     before = pointer(place)
     if incoming["least"] == incoming["greatest"]:
         value = f"{incoming['least']:.4g}"
         yield Advisory("all_equal", place, f"All values that reach the ramp are {value}, so it gives one colour.")
-    elif max(incoming["below"], incoming["above"]) > MOST_CLIPPED * total:
-        share = f"{100 * outside / total:.0f} %"
-        yield Advisory(
-            "ramp_clipped", place, f"{share} of the values lie outside 0 to 1, so they pile up at the ramp's ends.",
-            (
-                _fit(before),
-                _even(before),
-            ),
-        )  # fmt: skip
+    elif is_clipped(incoming):
+        yield from clipped(place, incoming, "ramp")
     elif total >= FEWEST_ELEMENTS and ramp["reached"] < LEAST_REACHED and not _no_colour_out(step, ramp):
         reached = f"{100 * ramp['reached']:.0f} %"
         yield Advisory(

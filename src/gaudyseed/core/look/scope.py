@@ -68,6 +68,8 @@ class Surroundings:
     other
         ``other(id, place)`` gives the evaluation of another population; BadInput where there is none of that id, and
         where populations read each other in a circle.
+    asked
+        ``asked()`` gives the names of the signals that other populations read.
     """
 
     dials: Mapping[str, Dial]
@@ -78,6 +80,7 @@ class Surroundings:
     assets: Callable[[str, str], Picture] | None = None
     pictures: tuple[str, ...] = ()
     other: Callable[[str, str], Evaluation] | None = None
+    asked: Callable[[], Set[str]] = frozenset
 
 
 class Scope:

@@ -123,9 +123,12 @@ def _small(picture: Picture) -> bytes:
 
 @operation(blueprint, "/shapes/<word>", method="get", result=BINARY)
 def get_shape(word: str) -> Response:
-    """A shape that clones are drawn as: one that ships by its word, or a mesh of a scene by its digest."""
+    """A shape that clones are drawn as: one that ships by its word, or a mesh of a scene by its digest.
+
+    ``?coarse=1`` gives one that ships with few triangles, for machines without a graphics card.
+    """
     if word in SHAPES:
-        mesh = shape_mesh(word)
+        mesh = shape_mesh(word, request.args.get("coarse") == "1")
     elif re.fullmatch("[0-9a-f]{32}", word):
         mesh = drawable(workshop().kept.mesh(Asset(name=word, kind="mesh", digest=word), "word"), MOST_TRIANGLES)
     else:

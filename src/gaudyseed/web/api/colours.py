@@ -7,7 +7,7 @@ from pydantic import BaseModel, Field
 
 from ...core.colour.harmony import tints_and_shades
 from ...core.colour.spaces import HEX_PATTERN
-from ...core.colour.text import LONGEST, colours_in
+from ...core.colour.text import LONGEST, colours_in, no_colours
 from ...core.document import Document
 from ..openapi import operation
 
@@ -31,12 +31,14 @@ class ColourList(BaseModel):
     """All of them, in order."""
 
     colours: list[FoundColour]
+    passed: list[str] = Field(description="Words and codes that are no colours.")
 
 
 @operation(blueprint, "/colour-texts", method="post", body=ColourText, result=ColourList)
 def read_colours(body: ColourText) -> ColourList:
     """The colours in a text: hex codes and CSS colours, separated by anything."""
-    return ColourList(colours=[FoundColour(colour=c.colour, at=c.at) for c in colours_in(body.text)])
+    found = [FoundColour(colour=c.colour, at=c.at) for c in colours_in(body.text)]
+    return ColourList(colours=found, passed=no_colours(body.text))
 
 
 class OneColour(Document):

@@ -28,7 +28,7 @@ from ...core.picture import within
 from ...core.preview import Of, Scale, Shown, preview
 from ...core.report import Groups
 from ...core.scene import SceneRun
-from ...core.sending import lifted_normals, picture_of, threshold_of, ways
+from ...core.sending import moved_normals, picture_of, threshold_of, ways
 from .. import binary
 from ..drafts import Draft
 from ..errors import UNFORESEEN
@@ -265,17 +265,17 @@ def _material(
             _keep(f"{word}.at", end.at, end.numbers, wanted, arrays, also)
             _keep(f"{word}.table", end.digest, end.texels, wanted, arrays, also)
             tables[word] = len(end.rows)
-    lift = evaluation.lanes.get("lift")
-    if lift is not None:
+    offset = evaluation.lanes.get("offset")
+    if offset is not None:
         way = ways(evaluation)
         # Clones that came turned may stand otherwise than their normals.
         turned = "orientation" in evaluation.population.elements.own
-        if len(way) > 1 and (evaluation.look.document.lanes["lift"].along != "normal" or turned):
+        if len(way) > 1 and (evaluation.look.document.lanes["offset"].along != "normal" or turned):
             _keep("ways", digest_of("ways", way), way, wanted, arrays, also)
-        normals = lifted_normals(evaluation)
+        normals = moved_normals(evaluation)
         if normals is not None:
-            _keep("normals", digest_of("normals", lift.digest), normals, wanted, arrays, also)
-    along = evaluation.look.document.lanes["lift"].along if lift is not None else "normal"
+            _keep("normals", digest_of("normals", offset.digest), normals, wanted, arrays, also)
+    along = evaluation.look.document.lanes["offset"].along if offset is not None else "normal"
     return {
         "finishes": [_finish(finish) for finish in evaluation.look.finishes],
         "shapes": _shapes(run, name, evaluation),

@@ -9,7 +9,7 @@ import numpy as np
 from flask import Blueprint, Response, request
 from pydantic import BaseModel, Field
 
-from ...core.colour.harmony import Relation, Space, harmony, rerolled
+from ...core.colour.harmony import Relation, Space, filled, harmony, rerolled
 from ...core.colour.spaces import HEX_PATTERN
 from ...core.colour.vision import MATRICES, distances
 from ...core.document import Document
@@ -62,6 +62,7 @@ class HarmonyRequest(Document):
     colour: str = Field(pattern=HEX_PATTERN)
     relation: Relation
     space: Space = "oklch"
+    count: int | None = Field(None, ge=1, le=MOST_SWATCHES, description="So many colours in place of its own few.")
 
 
 class NearPair(BaseModel):
@@ -139,4 +140,8 @@ def nearest_pairs(body: SwatchesRequest) -> NearPairs:
 @operation(blueprint, "/harmonies", method="post", body=HarmonyRequest, result=PaletteAnswer)
 def make_harmony(body: HarmonyRequest) -> PaletteAnswer:
     """The colours of a relation, the given one among them."""
-    return PaletteAnswer(swatches=[Swatch(colour=c) for c in harmony(body.colour, body.relation, body.space)])
+    if body.count is None:
+        found = harmony(body.colour, body.relation, body.space)
+    else:
+        found = filled(body.colour, body.relation, body.space, body.count)
+    return PaletteAnswer(swatches=[Swatch(colour=c) for c in found])

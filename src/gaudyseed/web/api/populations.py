@@ -13,6 +13,7 @@ from ...core.document import Document
 from ...core.errors import BadInput
 from ...core.geometry.surfaces import SURFACES, surface
 from ...core.geometry.things import thing
+from ...core.look.steps import STEPS
 from ...core.population import Curves, Polygons, Population
 from ...core.population.derive import standing
 from ...core.population.kinds import KINDS
@@ -40,9 +41,11 @@ def described(population: Population) -> dict[str, object]:
     attributes = []
     for a in (elements.attribute(name) for name in elements.names):
         census = None if a.kind == "text" else attribute_census(a)
+        parts = [attribute_census(a, k) for k in range(a.width)] if a.kind == "vector" and 1 < a.width <= 3 else []
         attributes.append(
             {
                 "name": a.name, "kind": a.kind, "level": elements.level_of(a.name), "width": a.width, "census": census,
+                "parts": parts,
                 "texts": len(a.labels), "derived": not a.fields, "unreadable": a.unreadable, "role": a.role,
             }
         )  # fmt: skip
@@ -125,6 +128,7 @@ def make_population(body: PopulationRequest) -> Response:
     low, high = positions.min(axis=0).astype(float), positions.max(axis=0).astype(float)
     header = {
         **described(population), "made": order.key, "drawn": kind.drawn, "ground": order.maker.ground,
+        "unfit": {word: why for word, step in STEPS.items() if (why := step.unfit(population))},
         "low": low.tolist(), "high": high.tolist(), "faces": getattr(population.form, "faces", 0),
         "milliseconds": round(1000 * (time.perf_counter() - began), 3),
     }  # fmt: skip

@@ -1,6 +1,8 @@
-"""Renaming signals, dials and shared looks, wherever they are used."""
+"""Renaming and removing signals, dials, populations and looks, wherever they are used."""
 
 from __future__ import annotations
+
+from typing import Literal
 
 from flask import Blueprint
 from pydantic import BaseModel, Field
@@ -16,6 +18,7 @@ from ...core.look.rename import (
     rename_shared_signal,
     rename_signal,
 )
+from ...core.removing import remove_population, remove_signal
 from ..openapi import operation
 from ..workshop import workshop
 
@@ -99,3 +102,44 @@ def name_asset(body: SceneRename) -> RenamedScene:
 def name_shared_signal(body: SceneRename) -> RenamedScene:
     """The scene with one of its signals renamed wherever a look reads it."""
     return RenamedScene(scene=rename_shared_signal(body.scene, body.old, body.new))
+
+
+class RemovalRequest(Document):
+    """A population that is to be removed, or a signal of its look, or with ``shared`` of the scene."""
+
+    scene: Scene
+    kind: Literal["population", "signal"]
+    id: str = Field(max_length=40, description="Of the population.")
+    name: str = Field("", max_length=100, description="Of the signal.")
+    shared: bool = False
+
+
+class Instead(Document):
+    """What can be done for those that read it, and the scene after it."""
+
+    label: str
+    scene: Scene
+
+
+class RemovalAnswer(Document):
+    """Who reads it, in words, and the scene without it; nothing is saved."""
+
+    label: str
+    sentence: str
+    readers: list[str]
+    scene: Scene
+    instead: Instead | None
+
+
+@operation(blueprint, "/removals", method="post", body=RemovalRequest, result=RemovalAnswer)
+def remove(body: RemovalRequest) -> RemovalAnswer:
+    """What reads a thing that is to be removed, and the scene without it."""
+    if body.kind == "population":
+        found = remove_population(body.scene, body.id)
+    else:
+        found = remove_signal(body.scene, body.id, body.name, body.shared)
+    instead = Instead(label=found.instead[0], scene=found.instead[1]) if found.instead else None
+    return RemovalAnswer(
+        label=f"Remove {found.what}", sentence=f"Others read {found.what}.", readers=found.readers, scene=found.scene,
+        instead=instead,
+    )  # fmt: skip

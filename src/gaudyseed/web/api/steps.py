@@ -5,20 +5,22 @@ from __future__ import annotations
 from functools import lru_cache
 from typing import Any, Literal
 
-from flask import Blueprint
+from flask import Blueprint, Response, request
 from pydantic import BaseModel, Field
 
 from ...core.channels import CHANNELS
 from ...core.document import Document
 from ...core.errors import BadInput
 from ...core.formats import FORMATS
+from ...core.formats.material import png_of
 from ...core.look.choosing import weights_of
 from ...core.look.material import ElementPicture, Finish, Shape, Version
 from ...core.look.model import Scene
 from ...core.look.steps import STEPS, AnyStep, Step
+from ...core.maker_pictures import maker_picture
 from ...core.population.kinds import KINDS
 from ...core.population.makers import MAKERS
-from ..openapi import operation
+from ..openapi import BINARY, operation
 from ..workshop import workshop
 
 blueprint = Blueprint("steps", __name__)
@@ -31,6 +33,7 @@ class StepDescription(BaseModel):
     title: str
     noun: str
     group: str
+    aim: str
     takes: list[str]
     gives: str
     summary: str
@@ -55,6 +58,14 @@ class ChannelDescription(BaseModel):
     pictured: bool
     of_finish: bool
     approximate: bool
+    group: str
+
+
+class Beginning(BaseModel):
+    """A named beginning of a maker: the parameters that differ from its defaults."""
+
+    name: str
+    parameters: dict[str, Any]
 
 
 class MakerDescription(BaseModel):
@@ -62,8 +73,10 @@ class MakerDescription(BaseModel):
 
     name: str
     title: str
+    summary: str
     offered: bool
     parameters: dict[str, Any]
+    beginnings: list[Beginning]
 
 
 class KindDescription(BaseModel):
@@ -102,7 +115,7 @@ class StepList(BaseModel):
 
 class StepEdit(Document):
     """An edit of a step that needs the values that come into it: of a ramp flip, space_evenly, space_by_share, snap and
-    set_shares, of even_out freeze.
+    set_shares, of even_out hold.
     """
 
     scene: Scene
@@ -125,7 +138,8 @@ _FOLLOWS = {"Follow": "signal", "FollowColour": "colour", "FollowDial": "dial", 
 def controls(model: type[BaseModel]) -> dict[str, Any]:
     """The parameters of a model as plain JSON Schema: what each takes when typed, and what it can follow.
 
-    A parameter with branches is given as its typed branch with ``follow`` beside it.
+    A parameter with branches is given as its typed branch with ``follow`` beside it. ``sections`` are the groups that
+    they stand in, each a title and names.
     """
     schema = model.model_json_schema()
     definitions = schema.get("$defs", {})
@@ -141,7 +155,8 @@ def controls(model: type[BaseModel]) -> dict[str, Any]:
             elif "type" not in plain:
                 plain.update(branch)
         found[name] = plain
-    return {"properties": found}
+    sections = [{"title": title, "names": names} for title, names in getattr(model, "sections", ())]
+    return {"properties": found, **({"sections": sections} if sections else {})}
 
 
 @operation(blueprint, "/steps", method="get", result=StepList)
@@ -160,12 +175,15 @@ def _listed(_registered: tuple[tuple[object, ...], ...]) -> StepList:
                 name=c.word, title=c.title, kind=c.kind.word, default=list(c.default), least=c.least,
                 greatest=c.greatest, unit=c.unit, populations=list(c.populations), sent=c.sent,
                 columns=list(c.columns), help=c.help, pictured=c.pictured, of_finish=c.of_finish,
-                approximate=c.approximate,
+                approximate=c.approximate, group=c.group,
             )
             for c in CHANNELS.values()
         ],
         makers=[
-            MakerDescription(name=word, title=maker.title, offered=maker.offered, parameters=controls(maker))
+            MakerDescription(
+                name=word, title=maker.title, summary=maker.summary, offered=maker.offered, parameters=controls(maker),
+                beginnings=[Beginning(name=n, parameters=dict(p)) for n, p in maker.beginnings.items()],
+            )
             for word, maker in MAKERS.items()
         ],
         kinds=[
@@ -183,10 +201,20 @@ def _listed(_registered: tuple[tuple[object, ...], ...]) -> StepList:
     )  # fmt: skip
 
 
+@operation(blueprint, "/makers/<word>/picture", method="get", result=BINARY)
+def get_maker_picture(word: str) -> Response:
+    """A small picture of what a maker makes, as PNG; ``?beginning=Wool`` of one of its named beginnings."""
+    levels = maker_picture(word, request.args.get("beginning", ""))
+    response = Response(png_of(levels), content_type="image/png")
+    response.headers["Cache-Control"] = "private, max-age=600"
+    return response
+
+
 def _step(word: str, step: type[Step]) -> StepDescription:
     return StepDescription(
-        name=word, title=step.title, noun=step.noun, group=step.group, takes=list(step.takes), gives=step.gives.word,
-        summary=step.summary, help=(step.__doc__ or "").strip(), parameters=controls(step),
+        name=word, title=step.title, noun=step.noun, group=step.group, aim=step.aim,
+        takes=list(step.takes), gives=step.gives.word, summary=step.summary,
+        help=(step.__doc__ or "").strip(), parameters=controls(step),
     )  # fmt: skip
 
 

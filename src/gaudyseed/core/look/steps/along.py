@@ -11,7 +11,7 @@ from ... import census
 from ...errors import BadInput
 from ...kernels.parallel import over
 from ...kinds import Kind
-from ...population import Curves
+from ...population import Curves, Population
 from ...population.strands import along_of, numbered
 from ..curved import Curved
 from ..scope import Scope
@@ -28,10 +28,16 @@ class Along(Curved):
     title: ClassVar[str] = "Along"
     noun: ClassVar[str] = "a place along the strand"
     summary: ClassVar[str] = "0 at the root to 1 at the tip of each strand"
+    aim: ClassVar = "place"
 
     step: Literal["along"]
     by: Literal["length", "number"] = Field("length", title="By", json_schema_extra={"words": ["Length", "Number"]})
     flip: bool = Field(False, title="Flip", description="1 at the root, 0 at the tip.")
+
+    @classmethod
+    def unfit(cls, population: Population) -> str:
+        """What stands alone has no way along it."""
+        return "" if isinstance(population.form, Curves) else "Only strands have a way along them."
 
     def result_kind(self, scope: Scope, place: str, incoming: Kind | None = None) -> Kind:
         """A number; BadInput where the elements are no points of strands."""

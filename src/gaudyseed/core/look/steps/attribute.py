@@ -36,6 +36,7 @@ class Attribute(Step):
     title: ClassVar[str] = "Attribute"
     noun: ClassVar[str] = "an attribute"
     summary: ClassVar[str] = "a value that each element carries"
+    aim: ClassVar = "values"
 
     step: Literal["attribute"]
     name: Annotated[str, Names("attribute")] = Field(

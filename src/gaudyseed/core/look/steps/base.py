@@ -19,7 +19,7 @@ from ...kernels.parallel import CHUNK, over
 from ...kinds import NUMBER, Kind, Word
 from ...palette import UNKNOWN
 from ...paths import replacing
-from ...population import Elements
+from ...population import Elements, Population
 from ...population.attribute import WHOLE_FLOAT64
 from ...registry import Registry
 from ...union import OneOf
@@ -282,10 +282,12 @@ class Choices:
     """The several colours that a step gives, as they are written.
 
     ``path`` is the field of the step that holds them, ``colours`` what is written there: ``#rrggbb``, or what follows.
+    ``apart`` says whether each is seen by itself, and not on the way to the next.
     """
 
     path: str
     colours: tuple[str | FollowColour, ...]
+    apart: bool = True
 
     def __len__(self) -> int:
         return len(self.colours)
@@ -312,6 +314,10 @@ class Step(Follower):
     gives: ClassVar[Kind] = NUMBER
     #: What the step does, in a few words, for the list it is chosen from.
     summary: ClassVar[str] = ""
+    #: What one wants of it, by which the list is ordered; its group where that says enough.
+    aim: ClassVar[Literal["", "chance", "place", "values", "another"]] = ""
+    #: Its parameters in groups, with the title of each; those that are in none come first.
+    sections: ClassVar[tuple[tuple[str, tuple[str, ...]], ...]] = ()
     #: Whether each element's result depends on that element alone, or on all.
     reach: ClassVar[Literal["element", "all"]] = "element"
     #: Whether what it gives may change much between two elements of which little else differs, as at a band's edge.
@@ -333,6 +339,11 @@ class Step(Follower):
     def digest(self) -> str:
         """Content digest of the word and all parameters."""
         return digest_of("step", self.model_dump(mode="json"))
+
+    @classmethod
+    def unfit(cls, population: Population) -> str:
+        """Why no step of this kind can do anything for these elements, in a sentence; empty where one can."""
+        return ""
 
     def result_kind(self, scope: Scope, place: str, incoming: Kind | None = None) -> Kind:
         """The kind the step gives for what comes in; BadInput where it cannot read what it names."""

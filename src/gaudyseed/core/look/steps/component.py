@@ -16,6 +16,7 @@ from ...kernels import components as kernels
 from ...kernels.parallel import over
 from ...kinds import AXES, NUMBER, Kind, Word, require_axis
 from ...paths import pointer
+from ...plurals import having
 from ...vectors import lengths
 from ..scope import Scope
 from .base import Advisory, Context, Outcome, Plan, Step, Value, put
@@ -90,7 +91,7 @@ class Component(Step):
         colours = outcome.incoming.array
         grey = int((saturation(colours) < 1e-3).sum()) if len(colours) else 0
         if grey:
-            sentence = f"{grey:,} elements are grey and have no hue; it reads as 0 for them."
+            sentence = f"{having(grey, 'element', 'is', 'are')} grey, without a hue, which reads as 0."
             fix = Fix("Read luma instead", [put(f"{pointer(outcome.place)}/part", "luma")])
             yield Advisory("hue_of_greys", outcome.place, sentence, (fix,))
 

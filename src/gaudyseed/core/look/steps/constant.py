@@ -22,6 +22,7 @@ class Constant(Step):
     title: ClassVar[str] = "Constant"
     noun: ClassVar[str] = "one value"
     summary: ClassVar[str] = "one number or colour for all"
+    aim: ClassVar = "values"
 
     step: Literal["constant"]
     value: float | Text | FollowDial = Field(

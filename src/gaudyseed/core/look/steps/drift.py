@@ -51,6 +51,11 @@ _STRANDS = 2000
 _MOST_ASTRAY, _NARROW = 0.25, 0.25
 
 
+#: Axes that were drawn, by the colour that is moved, the space and the intervals.
+_axes: dict[tuple[Any, ...], dict[str, Any]] = {}
+_MOST_AXES = 256
+
+
 class Drift(Keyed):
     """Hue, saturation, lightness and gamma moved by a random number from an interval each; of numbers the value.
 
@@ -171,13 +176,21 @@ class Drift(Keyed):
             name: np.concatenate([np.linspace(-reach, reach, AXIS), ends[name]])
             for name, (_, reach) in COMPONENTS.items()
         }
-        moved = self.moved(census.telling(outcome.incoming.array), by)
-        # All at once: a call for each of a few hundred colours costs more than the colours.
-        levels = np.split(display_bytes(np.concatenate(list(moved.values()))), len(moved))
-        found = {
-            name: {"ends": list(ends[name]), "bar": census.packed(shown[:AXIS]), "colours": hexes(shown[AXIS:])}
-            for name, shown in zip(moved, levels, strict=True)
-        }
+        telling = census.telling(outcome.incoming.array).astype(np.float32)
+        # A ramp whose stops are moved has the same colours: its axes are drawn once.
+        key = (telling.tobytes(), self.space, tuple((name, *ends[name]) for name in COMPONENTS))
+        found = _axes.get(key)
+        if found is None:
+            moved = self.moved(telling, by)
+            # All at once: a call for each of a few hundred colours costs more than the colours.
+            levels = np.split(display_bytes(np.concatenate(list(moved.values()))), len(moved))
+            found = {
+                name: {"ends": list(ends[name]), "bar": census.packed(shown[:AXIS]), "colours": hexes(shown[AXIS:])}
+                for name, shown in zip(moved, levels, strict=True)
+            }
+            if len(_axes) >= _MOST_AXES:
+                _axes.clear()
+            _axes[key] = found
         return {"drift": found}
 
     def advisories(self, outcome: Outcome, census: Mapping[str, Any]) -> Iterator[Advisory]:

@@ -17,21 +17,21 @@ from ...kernels.ramps import segment_table
 from ...kinds import Word
 from .base import Context, Outcome, Plan, Step, Value, precise
 
-#: Places of a frozen distribution.
-FROZEN = 513
+#: Places of a held distribution.
+HELD = 513
 
 
-def frozen_distribution(values: np.ndarray) -> list[float]:
-    """(FROZEN,) values at even parts of the elements, from the least to the greatest; empty for no elements."""
+def held_distribution(values: np.ndarray) -> list[float]:
+    """(HELD,) values at even parts of the elements, from the least to the greatest; empty for no elements."""
     if not len(values):
         return []
-    return [float(v) for v in np.quantile(values.astype(np.float64), np.linspace(0, 1, FROZEN)).round(7)]
+    return [float(v) for v in np.quantile(values.astype(np.float64), np.linspace(0, 1, HELD)).round(7)]
 
 
 class EvenOut(Step):
     """The empirical distribution function at mid-rank, (rank - 0.5)/n; ties share their mid-rank.
 
-    ``frozen`` holds the distribution to measure by, as values at even parts of the
+    ``held`` holds the distribution to measure by, as values at even parts of the
     elements it was taken from: then each element's result depends on its own value
     alone and stays when others come and go.
     """
@@ -45,40 +45,40 @@ class EvenOut(Step):
     reach: ClassVar = "all"
 
     step: Literal["even_out"]
-    frozen: tuple[float, ...] = Field((), max_length=4097, title="Frozen", json_schema_extra={"control": "frozen"})
+    held: tuple[float, ...] = Field((), max_length=4097, title="Held", json_schema_extra={"control": "held"})
 
-    @field_validator("frozen")
+    @field_validator("held")
     @classmethod
-    def _in_order(cls, frozen: tuple[float, ...]) -> tuple[float, ...]:
-        if len(frozen) == 1 or any(b < a for a, b in itertools.pairwise(frozen)):
-            raise ValueError("a frozen distribution has at least two values, from the least to the greatest")
-        if any(not abs(v) <= 1e30 for v in frozen):
-            raise ValueError("a frozen distribution has finite values")
-        return frozen
+    def _in_order(cls, held: tuple[float, ...]) -> tuple[float, ...]:
+        if len(held) == 1 or any(b < a for a, b in itertools.pairwise(held)):
+            raise ValueError("a held distribution has at least two values, from the least to the greatest")
+        if any(not abs(v) <= 1e30 for v in held):
+            raise ValueError("a held distribution has finite values")
+        return held
 
     def census(self, outcome: Outcome) -> dict[str, Any]:
         """The part of 0..1 that the values reach."""
         return {"reached": census.reached(census.of_numbers(outcome.value.array))}
 
     def edited(self, action: str, outcome: Outcome, typed: Step, shares: list[float] | None) -> Step:
-        """``freeze``: with the distribution of the values that come in."""
-        if action != "freeze" or outcome.incoming is None:
+        """``hold``: with the distribution of the values that come in."""
+        if action != "hold" or outcome.incoming is None:
             return super().edited(action, outcome, typed, shares)
-        frozen = frozen_distribution(outcome.incoming.array)
-        return parse(EvenOut, {**typed.model_dump(mode="json"), "frozen": frozen})
+        held = held_distribution(outcome.incoming.array)
+        return parse(EvenOut, {**typed.model_dump(mode="json"), "held": held})
 
     def plan(self, context: Context, incoming: Value | None) -> Plan:
-        """(n,) float32 in (0, 1), or 0..1 by a frozen distribution."""
+        """(n,) float32 in (0, 1), or 0..1 by a held distribution."""
         assert incoming is not None
         context.check()
-        if self.frozen:
-            return Plan(self._by_frozen(precise(incoming, context.place)))
+        if self.held:
+            return Plan(self._by_held(precise(incoming, context.place)))
         if incoming.exact is not None:
             return Plan(whole=ranking.even_out_wide(incoming.exact))
         return Plan(whole=ranking.even_out(incoming.array, context.check))
 
-    def _by_frozen(self, values: np.ndarray) -> Callable[[int, int, np.ndarray], None]:
-        reference = np.array(self.frozen)
+    def _by_held(self, values: np.ndarray) -> Callable[[int, int, np.ndarray], None]:
+        reference = np.array(self.held)
         low, high = reference[0], reference[-1]
         if high <= low:
             return lambda a, b, out: out.fill(0.5)

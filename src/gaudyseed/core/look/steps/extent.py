@@ -29,6 +29,7 @@ class Extent(Measured):
     title: ClassVar[str] = "Extent"
     noun: ClassVar[str] = "an extent"
     summary: ClassVar[str] = "0 to 1 along an axis of the box of all, or of each part"
+    aim: ClassVar = "place"
     reach: ClassVar[Literal["element", "all"]] = "all"
 
     step: Literal["extent"]
@@ -86,9 +87,9 @@ class Extent(Measured):
         return Plan(fill, facts={"low": low, "high": high})
 
     def edited(self, action: str, outcome: Outcome, typed: Step, shares: list[float] | None) -> Step:
-        """``freeze`` types the ends that were measured."""
+        """``hold`` types the ends that were measured."""
         facts = outcome.value.facts
-        if action != "freeze" or facts is None or self.per != "all":
+        if action != "hold" or facts is None or self.per != "all":
             return super().edited(action, outcome, typed, shares)
         return typed.model_copy(update={"low": facts["low"], "high": facts["high"]})
 

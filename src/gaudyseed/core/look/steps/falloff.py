@@ -37,6 +37,7 @@ class Falloff(Placing):
     title: ClassVar[str] = "Falloff"
     noun: ClassVar[str] = "a falloff"
     summary: ClassVar[str] = "a weight by the distance from a line, ball, box, angle or plane"
+    aim: ClassVar = "place"
     details: ClassVar[bool] = True
 
     step: Literal["falloff"]

@@ -53,6 +53,7 @@ class Formula(Step):
     title: ClassVar[str] = "Formula"
     noun: ClassVar[str] = "a formula"
     summary: ClassVar[str] = "arithmetic over the values that elements carry"
+    aim: ClassVar = "values"
 
     step: Literal["formula"]
     text: str = Field(

@@ -19,20 +19,19 @@ from .base import Advisory, Context, Numbers, Outcome, Plan, Share, Step, Value,
 
 _Factor = Annotated[float, Field(ge=0, le=16)]
 _Power = Annotated[float, Field(ge=0.01, le=16)]
-_Signed = Annotated[float, Field(ge=-1, le=1)]
 _Offset = Annotated[float, Field(ge=-4, le=4)]
 _FACTORS, _OFFSETS, _POWERS = (0.0, 16.0), (-4.0, 4.0), (0.01, 16.0)
 
 
 class Grade(Step):
-    """In this order: gain, hue turn, saturation, complement, monochrome, value, brightness, contrast, gamma; ASC CDL.
+    """In this order: gain, hue turn, saturation, complement, monochrome, brightness, contrast, gamma; ASC CDL.
 
     Gain multiplies linear light; all else works on display-encoded values. Hue turn and
     saturation are the matrices of W3C Filter Effects Level 1 (hueRotate, saturate), brightness and
     contrast its functions (contrast about ``pivot``). Complement turns HSV hue half round,
-    monochrome mixes with Rec. 709 luma. Value moves HSV value and keeps hue and
-    saturation. Gamma is ``v ** (1 / gamma)``. ASC CDL v1.2: ``(v * slope + offset) ** power`` for
-    each channel, then saturation about Rec. 709 luma; not limited to 1.
+    monochrome mixes with Rec. 709 luma. Gamma is ``v ** (1 / gamma)``.
+    ASC CDL v1.2: ``(v * slope + offset) ** power`` for each channel, then saturation
+    about Rec. 709 luma; not limited to 1.
     Of numbers only brightness, contrast and gamma: ``v * brightness``, contrast about the pivot, then
     ``pivot * (v / pivot) ** (1 / gamma)``; not limited.
     """
@@ -43,20 +42,24 @@ class Grade(Step):
     takes: ClassVar[tuple[Word, ...]] = ("colour", "number")
     gives: ClassVar[Kind] = COLOUR
     summary: ClassVar[str] = "one correction over all colours or numbers"
+    sections: ClassVar[tuple[tuple[str, tuple[str, ...]], ...]] = (
+        ("Light", ("gain", "brightness", "contrast", "pivot", "gamma")),
+        ("Colour", ("hue_turn", "saturation", "monochrome", "complement")),
+        ("CDL", ("slope", "offset", "power", "cdl_saturation")),
+    )
 
     step: Literal["grade"]
     gain: _Factor | Follow = Field(1.0, title="Gain", description="Multiplies linear light.")
-    hue_turn: Annotated[float, Field(ge=-180, le=180)] | Follow = Field(
-        0.0, title="Hue turn", json_schema_extra={"unit": "°"}
-    )
-    saturation: _Factor | Follow = Field(1.0, title="Saturation")
-    complement: bool = Field(False, title="Complement")
-    monochrome: Share | Follow = Field(0.0, title="Monochrome", json_schema_extra={"unit": "share"})
-    value: _Signed | Follow = Field(0.0, title="Value")
     brightness: _Factor | Follow = Field(1.0, title="Brightness")
     contrast: _Factor | Follow = Field(1.0, title="Contrast")
     pivot: Share | Follow = Field(0.5, title="Pivot")
     gamma: _Power | Follow = Field(1.0, title="Gamma")
+    hue_turn: Annotated[float, Field(ge=-180, le=180)] | Follow = Field(
+        0.0, title="Hue turn", json_schema_extra={"unit": "°"}
+    )
+    saturation: _Factor | Follow = Field(1.0, title="Saturation")
+    monochrome: Share | Follow = Field(0.0, title="Monochrome", json_schema_extra={"unit": "share"})
+    complement: bool = Field(False, title="Complement")
     slope: tuple[_Factor | Follow, _Factor | Follow, _Factor | Follow] = Field(
         (1.0, 1.0, 1.0), title="CDL slope", json_schema_extra={"control": "triple"}
     )
@@ -95,7 +98,7 @@ class Grade(Step):
         if incoming.kind == NUMBER:
             return self._of_numbers(context, incoming.array)
         colours = incoming.array
-        names = ("saturation", "monochrome", "value", "brightness", "contrast", "pivot", "gain", "gamma")
+        names = ("saturation", "monochrome", "brightness", "contrast", "pivot", "gain", "gamma")
         settings = [context.numbers(self, name) for name in names]
         degrees = context.numbers(self, "hue_turn")
         turns: Numbers = lambda a, b: degrees(a, b) * np.float32(1 / 360)  # noqa: E731
@@ -106,7 +109,7 @@ class Grade(Step):
             for numbers, within in ((self.slope, _FACTORS), (self.offset, _OFFSETS), (self.power, _POWERS))
         ]
         steepens = self.brightness != 1 or self.contrast != 1
-        does = (self.complement, self.monochrome != 0, self.value != 0, steepens, self.gamma != 1)
+        does = (self.complement, self.monochrome != 0, steepens, self.gamma != 1)
         bends = tuple(power != 1 for power in self.power)
         last = context.numbers(self, "cdl_saturation")
 

@@ -9,7 +9,7 @@ from pydantic import Field
 
 from ...errors import BadInput
 from ...kinds import Kind
-from ...population import Standing
+from ...population import Population, Standing
 from ...reading import Reading
 from ..scope import Scope
 from .base import Context, Plan, Step, Value
@@ -24,12 +24,18 @@ class Ground(Step):
     title: ClassVar[str] = "Ground"
     noun: ClassVar[str] = "what lies below"
     summary: ClassVar[str] = "what the mesh has where an element stands"
+    aim: ClassVar = "another"
 
     step: Literal["ground"]
     of: Literal["attribute", "signal", "channel"] = Field("channel", title="Read")
     name: str = Field(
         "base_colour", min_length=1, max_length=200, title="Name", json_schema_extra={"control": "ground"}
     )
+
+    @classmethod
+    def unfit(cls, population: Population) -> str:
+        """Only what stands on a population of the scene has one below."""
+        return "" if population.standing is not None else "These stand on no population of the scene."
 
     def _read(self, scope: Scope, place: str) -> tuple[Standing, Kind, np.ndarray, str]:
         standing = scope.population.standing

@@ -52,6 +52,7 @@ class Nearness(Measured):
     title: ClassVar[str] = "Nearness"
     noun: ClassVar[str] = "how near something is"
     summary: ClassVar[str] = "to markers or another population, or what is there"
+    aim: ClassVar = "place"
     details: ClassVar[bool] = False
 
     step: Literal["nearness"]

@@ -45,6 +45,7 @@ class Noise(Measured, Keyed):
     title: ClassVar[str] = "Noise"
     noun: ClassVar[str] = "a noise"
     summary: ClassVar[str] = "patches or cells by where an element is"
+    aim: ClassVar = "place"
     details: ClassVar[bool] = False
 
     step: Literal["noise"]

@@ -11,6 +11,7 @@ from pydantic import Field
 from ... import census
 from ...buffers import empty
 from ...colour.spaces import to_hexes
+from ...document import parse
 from ...errors import BadInput, Fix
 from ...kernels import palettes as kernels
 from ...kernels import ramps as ramp_kernels
@@ -20,13 +21,17 @@ from ...palette import MOST_SWATCHES, Swatch, linear_of
 from ...paths import pointer
 from ...picking import picker
 from ...population import Points
+from ..choosing import weights_of
 from ..follow import FollowColour, FollowDial
+from ..ramp_advisories import clipped
 from ..scope import Scope
 from .base import Advisory, Choices, Context, Outcome, Plan, Step, Value, mean_colour, put, whole_step
 
 #: Elements of a population that are seen one by one, and the part of them beside an equal one that is told.
 _SEEN_SINGLY, _ALIKE = 600, 0.15
 _SAMPLE = 256
+#: So many different keys can each have a swatch of their own.
+MOST_KEYS = 24
 
 
 def _beside_alike(places: np.ndarray, swatches: np.ndarray) -> float:
@@ -115,6 +120,43 @@ class Palette(Step):
         return found
 
     def advisories(self, outcome: Outcome, census: Mapping[str, Any]) -> Iterator[Advisory]:
+        """Values outside 0 to 1, keys that share a swatch, and equal swatches side by side."""
+        if "incoming" in census:
+            yield from clipped(outcome.place, census["incoming"], "palette")
+        yield from self._of_keys(outcome)
+        yield from self._of_neighbours(outcome)
+
+    def _of_keys(self, outcome: Outcome) -> Iterator[Advisory]:
+        """Few texts, numbers or owners, of which chance gave two the same swatch though there is one for each."""
+        before = outcome.before
+        if before is None or before.step.step != "random":
+            return
+        per = getattr(before.step, "per", "element")
+        column = outcome.scope.elements.find(per) if per != "element" else None
+        most = min(len(self.swatches), MOST_KEYS)
+        if column is None or column.kind not in ("text", "integer"):
+            return
+        # Many are many among the first few thousand already.
+        if len(np.unique(column.values[:4096])) > most:
+            return
+        keys, first = np.unique(column.values, return_index=True)
+        if not 2 <= len(keys) <= most:
+            return
+        swatches = np.unique(self.choices_of(outcome)[first])
+        if len(swatches) == len(keys):
+            return
+        order = whole_step("attribute", name=per, component="order")
+        fix = [{"op": "replace", "path": pointer(before.place), "value": order}]
+        if self.parts != "equal":
+            fix.append(put(f"{pointer(outcome.place)}/parts", "equal"))
+        yield Advisory(
+            "keys_share_swatch", outcome.place,
+            f"Chance gave {len(keys)} values of {per!r} only {len(swatches)} of the {len(self.swatches)} swatches, so "
+            "some share one.",
+            (Fix("One each, in order", fix),),
+        )  # fmt: skip
+
+    def _of_neighbours(self, outcome: Outcome) -> Iterator[Advisory]:
         """That chance put equal swatches side by side, where elements are few enough to be seen one by one."""
         before, scope = outcome.before, outcome.scope
         position = scope.elements.find("position")
@@ -132,6 +174,18 @@ class Palette(Step):
             f"Chance gave {100 * alike:.0f} % of the elements the swatch of the one beside them.",
             (Fix("Spread them", [put(pointer(outcome.place), spread)]),),
         )  # fmt: skip
+
+    def edited(self, action: str, outcome: Outcome, typed: Step, shares: list[float] | None) -> Step:
+        """``set_shares``: weights by which so many of the elements have each swatch."""
+        incoming = outcome.incoming
+        if action != "set_shares" or incoming is None or incoming.kind.word != "number" or shares is None:
+            return super().edited(action, outcome, typed, shares)
+        if len(shares) != len(self.swatches):
+            raise BadInput(f"There are {len(self.swatches)} swatches; give as many shares.", place="shares")
+        weights = weights_of(incoming.array, shares)
+        document = typed.model_dump(mode="json")
+        swatches = [{**s, "weight": w} for s, w in zip(document["swatches"], weights, strict=True)]
+        return parse(Palette, {**document, "parts": "weights", "swatches": swatches})
 
     def result_kind(self, scope: Scope, place: str, incoming: Kind | None = None) -> Kind:
         """A colour; of vectors two numbers are wanted."""

@@ -43,6 +43,7 @@ class Picture(Placing):
     title: ClassVar[str] = "Picture"
     noun: ClassVar[str] = "a picture"
     summary: ClassVar[str] = "the colours of a picture by uv or by a plane"
+    aim: ClassVar = "place"
     gives: ClassVar[Kind] = COLOUR
     details: ClassVar[bool] = False
 

@@ -163,7 +163,7 @@ class Ramp(Step):
 
     def choices(self) -> Choices:
         """The stops."""
-        return Choices("stops", tuple(s.colour for s in self.stops))
+        return Choices("stops", tuple(s.colour for s in self.stops), apart=self.interpolation == "steps")
 
     def choices_of(self, outcome: Outcome) -> np.ndarray:
         """The band of each element, or between stops the one whose colour is nearest to the ramp's there."""
@@ -206,7 +206,7 @@ class Ramp(Step):
     def advisories(self, outcome: Outcome, census: Mapping[str, Any]) -> Iterator[Advisory]:
         """Values that do not use the ramp well, and stops that do nothing."""
         if "ramp" in census:
-            yield from of_ramp(self, outcome.place, census["ramp"])
+            yield from of_ramp(self, outcome.place, census["ramp"], outcome.scope.timed)
 
     def trace(self, outcome: Outcome, element: int) -> dict[str, Any]:
         """Where the element stands on the ramp, and its stop."""

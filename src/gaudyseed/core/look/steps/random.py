@@ -31,6 +31,7 @@ class Random(Keyed):
     title: ClassVar[str] = "Random"
     noun: ClassVar[str] = "a random value"
     summary: ClassVar[str] = "a random value for each element"
+    aim: ClassVar = "chance"
 
     step: Literal["random"]
     numbers: Annotated[int, Field(ge=1, le=3)] | FollowDial = Field(1, title="Numbers")

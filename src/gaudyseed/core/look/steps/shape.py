@@ -21,6 +21,7 @@ class ShapeRead(Step):
     title: ClassVar[str] = "Shape"
     noun: ClassVar[str] = "the shape"
     summary: ClassVar[str] = "which shape the element is"
+    aim: ClassVar = "another"
 
     step: Literal["shape"]
     given: Literal["band", "number"] = Field("band", title="As", json_schema_extra={"words": ["Band", "Number"]})

@@ -18,6 +18,7 @@ class Signal(Step):
     title: ClassVar[str] = "Signal"
     noun: ClassVar[str] = "a signal"
     summary: ClassVar[str] = "the result of a chain that has a name"
+    aim: ClassVar = "values"
 
     step: Literal["signal"]
     name: Annotated[str, Names("signal")] = Field(

@@ -8,6 +8,7 @@ import numpy as np
 from pydantic import Field
 
 from ...kinds import Kind, Word
+from ...population import Population
 from ...population.owning import Way, owning_of
 from ..scope import Scope
 from .base import Context, Plan, Step, Value
@@ -34,6 +35,13 @@ class Unify(Step):
         json_schema_extra={"control": "owner"},
     )  # fmt: skip
     by: Way = Field("mean", title="By")
+
+    @classmethod
+    def unfit(cls, population: Population) -> str:
+        """Without owners and keys there is nothing whose elements could get one value."""
+        elements = population.elements
+        keys = (elements.attribute(name).kind in ("integer", "text") for name in elements.own)
+        return "" if elements.owners or any(keys) else "These belong to nothing and carry no key."
 
     def result_kind(self, scope: Scope, place: str, incoming: Kind | None = None) -> Kind:
         """As it came; checks the key."""

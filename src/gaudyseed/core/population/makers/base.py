@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from functools import cached_property
 from typing import TYPE_CHECKING, Any, ClassVar, Protocol, Self, get_args
@@ -66,6 +66,12 @@ class MakerModel(Follower):
     #: What the page calls it, and whether it offers it as something new.
     title: ClassVar[str] = ""
     offered: ClassVar[bool] = True
+    #: What it is for, in a few words.
+    summary: ClassVar[str] = ""
+    #: Its parameters in groups, with the title of each; those that are in none come first.
+    sections: ClassVar[tuple[tuple[str, tuple[str, ...]], ...]] = ()
+    #: Named beginnings: parameters that differ from the defaults.
+    beginnings: ClassVar[Mapping[str, Mapping[str, Any]]] = {}
     #: Whether fewer are made where its count is lower, so that a draft can have fewer.
     counted: ClassVar[bool] = False
 

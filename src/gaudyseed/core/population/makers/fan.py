@@ -26,6 +26,7 @@ class FanMaker(MakerModel):
     Every other one lies a little higher, and rows lie one over the other, so that flat ones do not cut into each other.
     """
 
+    summary: ClassVar[str] = "things fanned out about a middle, row behind row"
     title: ClassVar[str] = "Fan"
 
     maker: Literal["fan"]

@@ -24,6 +24,11 @@ _Spacing = Dialled[Annotated[float, Field(gt=0, le=1000)]]
 class GridMaker(MakerModel):
     """Clones in rows, columns and layers, about the middle of the ground; each knows its own."""
 
+    summary: ClassVar[str] = "things in rows, columns and layers"
+    sections: ClassVar[tuple[tuple[str, tuple[str, ...]], ...]] = (
+        ("How many", ("columns", "rows", "layers")),
+        ("Spacing and size", ("column_spacing", "row_spacing", "layer_spacing", "size")),
+    )
     title: ClassVar[str] = "Grid"
 
     maker: Literal["grid"]

@@ -26,6 +26,12 @@ class ScatterMaker(Footed):
     """Clones scattered on a surface, uniform by area; raising the count keeps those that were there."""
 
     title: ClassVar[str] = "Scatter"
+    summary: ClassVar[str] = "things strewn over a surface"
+    sections: ClassVar[tuple[tuple[str, tuple[str, ...]], ...]] = (
+        ("How many", ("count", "spacing", "evenness", "density", "seed")),
+        ("Size and stand", ("size", "size_variation", "tilt", "offset")),
+        ("What each is", ("copies", "each")),
+    )
     counted: ClassVar[bool] = True
 
     maker: Literal["scatter"]
@@ -50,8 +56,8 @@ class ScatterMaker(Footed):
         6.0, title="Tilt", description="How far elements may lean away from the surface.",
         json_schema_extra={"unit": "°"},
     )  # fmt: skip
-    lift: Dialled[Length] = Field(
-        0.0, title="Lift", description="Distance from the surface.", json_schema_extra={"unit": "units"}
+    offset: Dialled[Length] = Field(
+        0.0, title="Offset", description="Distance from the surface.", json_schema_extra={"unit": "units"}
     )
 
     def estimated(self) -> int:
@@ -66,7 +72,7 @@ class ScatterMaker(Footed):
         parts = np.empty((kept, 3), np.float32)
         hashing.random_three(low, np.zeros(kept, np.uint32), np.uint32(self.seed), _SIZE_STREAM, parts)
         sizes = np.float32(self.size) * (1 + np.float32(self.size_variation) * (2 * parts[:, 0] - 1))
-        positions = found.positions + np.float32(self.lift) * found.normals
+        positions = found.positions + np.float32(self.offset) * found.normals
         notes: tuple[str, ...] = ()
         if kept < self.count:
             notes = (

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import Annotated, ClassVar, Literal
+from collections.abc import Mapping
+from typing import Annotated, Any, ClassVar, Literal
 
 import numpy as np
 from pydantic import Field
@@ -48,6 +49,25 @@ class StrandsMaker(Footed):
     """
 
     title: ClassVar[str] = "Strands"
+    summary: ClassVar[str] = "hair, wool, grass, fringes on a surface"
+    sections: ClassVar[tuple[tuple[str, tuple[str, ...]], ...]] = (
+        ("How many", ("count", "evenness", "density", "points", "seed")),
+        ("Length and lean", ("length", "length_by", "length_variation", "lean", "lean_variation", "toward", "droop")),
+        ("Waves and curls", ("wave", "waves", "curl", "curls", "frizz")),
+        ("Clumps", ("clumps", "tightness", "clump_shape")),
+        ("Width", ("width_root", "width_tip", "width_variation")),
+    )
+    beginnings: ClassVar[Mapping[str, Mapping[str, Any]]] = {
+        "Wool": {"count": 3_000, "length": 0.3, "lean": 25.0, "lean_variation": 20.0, "droop": 0.3, "curl": 0.025,
+                 "curls": 5.0, "frizz": 0.02, "clumps": 400, "tightness": 0.5, "width_root": 0.012,
+                 "width_tip": 0.009},
+        "Fringe": {"surface": "ring", "count": 1_600, "length": 0.6, "length_variation": 0.08, "lean": 4.0,
+                   "lean_variation": 4.0, "droop": 2.2, "width_root": 0.01, "width_tip": 0.01, "points": 20},
+        "Fur": {"count": 9_000, "length": 0.22, "lean": 38.0, "lean_variation": 12.0, "toward": (0.0, -1.0, -0.4),
+                "droop": 0.5, "clumps": 900, "tightness": 0.6, "width_root": 0.006, "width_tip": 0.001, "points": 10},
+        "Grass": {"surface": "sheet", "count": 4_000, "length": 0.34, "length_variation": 0.45, "lean": 14.0,
+                  "lean_variation": 16.0, "droop": 0.7, "width_root": 0.016, "width_tip": 0.002, "points": 8},
+    }  # fmt: skip
     counted: ClassVar[bool] = True
 
     maker: Literal["strands"]

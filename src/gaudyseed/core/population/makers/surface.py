@@ -19,6 +19,7 @@ from .base import ALONE, ColumnSource, MakerModel, Makings
 class SurfaceMaker(MakerModel):
     """A mesh that ships: its vertices are the elements, its pieces the parts."""
 
+    summary: ClassVar[str] = "a body: beetle, carp, mask, horse and plainer ones"
     title: ClassVar[str] = "Mesh"
 
     maker: Literal["mesh"]

@@ -38,6 +38,11 @@ class ThreadedMaker(MakerModel):
     The step *ground* reads the strands' channels and signals at their places.
     """
 
+    summary: ClassVar[str] = "things put onto the strands that are there"
+    sections: ClassVar[tuple[tuple[str, tuple[str, ...]], ...]] = (
+        ("How many", ("by", "count", "spacing", "share", "thinned", "seed")),
+        ("Where and how large", ("first", "last", "size", "size_variation")),
+    )
     title: ClassVar[str] = "Beads on strands"
 
     maker: Literal["threaded"]
