@@ -23,6 +23,7 @@ from tests.support import beetle_scene
 from bench import strands
 from bench.colours import bench_colour
 from bench.edits import bench_edits
+from bench.light import bench_light
 from bench.meshes import bench_meshes
 from bench.places import bench_moving, bench_places, handle_scene
 from bench.plain import chain as plain_chain
@@ -267,6 +268,7 @@ def bench_page(server: Server, rows: Rows) -> None:
         bench_view(browser, server, rows, _keyed)
         strands.bench_view(browser, server, rows, _keyed)
         browser.close()
+    bench_light(server.address, rows)
     total = server.ready + usable
     rows.append(("cold start after set-up to usable page", f"{total:.1f} s", "(wanted: below 5)"))
     told = ", ".join(f"{p:.0f}" for p in pauses)

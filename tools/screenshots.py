@@ -26,7 +26,7 @@ FOLDER = ROOT / "docs" / "screenshots"
 class Camera(BrowserCase):
     """Drives the page as the tests do, with the whole view drawn."""
 
-    QUERY = ""
+    QUERY = "&view=full"
 
     def runTest(self) -> None:  # noqa: N802
         """Nothing: only the set-up is wanted."""
@@ -38,9 +38,7 @@ class Camera(BrowserCase):
     def add(self, *titles: str, wait: bool = True) -> None:
         """Add steps by their titles."""
         for title in titles:
-            self.page.get_by_role("button", name="Add a step").click()
-            item = self.page.get_by_role("menuitem", name=re.compile(f"^{title} "))
-            self.after(item.click) if wait else item.click()
+            self.add_step(title, wait)
 
     def open(self, title: str) -> None:
         """Open a step's slab."""
@@ -218,9 +216,13 @@ def parts(c: Camera) -> None:
     c.choose("Per", "plate · text")
 
 
-def curve(c: Camera) -> None:
-    """A curve, and a spread."""
-    c.open("Curve")
+def making(c: Camera) -> None:
+    """What can be made."""
+    c.page.keyboard.press("Alt+1")
+    c.page.get_by_role("button", name="Make…", exact=True).click()
+    pictures = c.page.get_by_role("dialog").locator("img")
+    for image in pictures.element_handles():
+        c.page.wait_for_function("image => image.complete", arg=image)
 
 
 def gather(c: Camera) -> None:
@@ -278,9 +280,8 @@ HEIGHT = {"name": "Height", "blend": "multiply", "amount": 0.8, "paint": [
 WEAR = {"name": "wear", "chain": [{"step": "random", "seed": 11}, DUSK, {"step": "component", "part": "luma"}]}
 RANDOM = {"step": "random", "seed": 42}
 FOLLOWED = {**DRIFT, "hue": [0, {"signal": "wear", "low": 0, "high": 70}]}
-BENT = {"step": "curve", "points": [{"x": x, "y": y} for x, y in ((0, 0), (0.45, 0.15), (0.7, 0.8), (1, 1))]}
 #: Those of the whole demo; the others show its sequins alone.
-WHOLE = ("colour-room", "gather-room", "publish-room")
+WHOLE = ("colour-room", "gather-room", "publish-room", "making")
 #: Name: what is done, and the chain it begins with (None: the demo as it is).
 PICTURES: dict[str, tuple[Callable[[Camera], None], list | None, dict]] = {
     "colour-room": (colour_room, None, {}),
@@ -296,7 +297,7 @@ PICTURES: dict[str, tuple[Callable[[Camera], None], list | None, dict]] = {
     "send": (send, None, {}),
     "finishes": (finishes, None, {}),
     "scene": (two_populations, None, {}),
-    "curve": (curve, [RANDOM, BENT, {"step": "spread", "seed": 1, "by": "ramp_bands"}, BANDS], {}),
+    "making": (making, None, {}),
     "shares": (shares, None, {}),
     "picture": (picture, None, {}),
     "layers": (layers, None, {}),

@@ -63,8 +63,11 @@ class PlaceCase(BrowserCase):
         return self.stored()["populations"][0]["look"]["lanes"]["base_colour"]["layers"][0]["paint"]
 
     def spot(self, name: str) -> tuple[float, float]:
-        """The middle of a handle."""
-        box = self.page.get_by_role("button", name=re.compile(f"^{name}")).first.bounding_box()
+        """The middle of a handle, once it has come to rest and nothing lies on it."""
+        handle = self.page.get_by_role("button", name=re.compile(f"^{name}")).first
+        # Asked for without doing it: that it stands still and would be hit.
+        handle.click(trial=True)
+        box = handle.bounding_box()
         assert box
         return box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
 
@@ -205,6 +208,25 @@ class Moon(PlaceCase):
         self.pull("Move the centre", 30, 10)
         self.assertNotEqual(mask()["centre"], [0, 0, 0])
 
+    def test_the_centre_wins_over_an_inner_edge_on_top_of_it(self):
+        page = self.page
+        page.get_by_role("button", name=re.compile("^Moon normal")).first.click()
+        page.get_by_role("tab", name="Mask").click()
+        self.slab("Falloff").get_by_role("button", name=re.compile("^Falloff")).first.click()
+        mask = lambda: self.stored()["populations"][0]["look"]["lanes"]["base_colour"]["layers"][1]["mask"][0]  # noqa: E731
+        field = page.get_by_role("textbox", name="Inner edge, %", exact=True)
+        field.fill("0")
+        self.after(lambda: field.press("Enter"))
+        self.assertEqual(mask()["inner"], 0)
+        self.pull("Move the centre", 30, 10)
+        moved = mask()
+        self.assertEqual(moved["inner"], 0)
+        self.assertGreater(np.abs(moved["centre"]).max(), 0.05)
+        # The edge stands aside and is still taken.
+        self.pull("Inner edge", -20, 0)
+        self.assertGreater(mask()["inner"], 0)
+        self.assertEqual(mask()["centre"], moved["centre"])
+
     def test_pointing_at_the_falloff_shows_its_weight(self):
         page = self.page
         page.get_by_role("button", name=re.compile("^Moon normal")).first.click()
@@ -235,12 +257,19 @@ class FoxMask(PlaceCase):
         page = self.page
         self.button("Paint a new weight").click()
         self.brush("0.5")
+        # While the brush is out its values are seen, in greys: nothing is painted, so all is dark.
+        page.get_by_role("figure", name="Scale from 0 to 1").wait_for()
+        canvas = page.get_by_role("application")
+        page.wait_for_timeout(500)
+        bare = self.pixels(canvas)
         x, y = self.middle()
         page.mouse.move(x - 30, y - 40)
         page.mouse.down()
         page.mouse.move(x + 30, y - 30, steps=6)
         page.mouse.up()
         painted = self.kept()
+        page.wait_for_timeout(500)
+        self.assertGreater((self.pixels(canvas).mean(axis=2) - bare.mean(axis=2) > 40).sum(), 300)
         self.assertEqual((painted["name"], len(painted["digest"])), ("weight", 32))
         # By key too: a dab in the middle; and each stroke is one undo.
         page.get_by_role("button", name="Paint", exact=True).press("Enter")

@@ -442,7 +442,7 @@ class Proportion(Sound):
         for count in (21_000_000, 19_000_000):
             data = triangle_glb(accessors=[{"componentType": 5126, "count": count, "type": "VEC3"}],
                                 meshes=[{"primitives": [{"attributes": {"POSITION": 0}, "mode": 0}]}])  # fmt: skip
-            self.within(data, 1, 100, f"{count:,}")
+            self.within(data, 3, 100, f"{count:,}")
 
     def test_meshes_that_share_one_array(self):
         places = np.random.default_rng(1).random((30_000, 3)).astype("<f4")
@@ -451,7 +451,7 @@ class Proportion(Sound):
         nodes = [{"mesh": k, "translation": [k, 0, 0]} for k in range(many)]
         data = gltf(places, np.arange(30_000, dtype="<u2"), meshes=meshes, nodes=nodes,
                     scenes=[{"nodes": list(range(many))}])  # fmt: skip
-        self.within(data, 2, 100, "36,000,000")
+        self.within(data, 6, 100, "36,000,000")
 
     def test_instances_that_share_one_array(self):
         places = np.zeros((100_000, 3), "<f4")
@@ -459,7 +459,7 @@ class Proportion(Sound):
         for many, said in ((300, "30,000,000"), (100, "9,900,000 elements of arrays that its meshes share")):
             data = gltf(CORNERS, UP, ORDER, places, nodes=[node] * many, scenes=[{"nodes": list(range(many))}],
                         meshes=[{"primitives": [{"attributes": {"POSITION": 0}, "indices": 2}]}])  # fmt: skip
-            self.within(data, 2, 100, said)
+            self.within(data, 6, 100, said)
 
     def test_many_shapes_instances_and_materials(self):
         """Linear: thousands of anything take a second or two, where twenty thousand took minutes."""

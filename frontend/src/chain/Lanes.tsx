@@ -52,8 +52,9 @@ export function showChannel(look: Look, channel: string) {
   chooseChain(paintOf(Math.max(0, layersOf(look, laneStack(channel)).length - 1), laneStack(channel)));
 }
 
-/** Pixels of the menu's button, and the room between two chips. */
+/** Pixels of the menu's button, of what it says where chips are left out, and the room between two chips. */
 const BUTTON = 92;
+const MORE = 48;
 const GAP = 4;
 
 export function Lanes({ look }: { look: Look }) {
@@ -69,7 +70,9 @@ export function Lanes({ look }: { look: Look }) {
     };
     return channelsFor(look, kind, all).filter(inUse);
   }, [look, kind, all, shown]);
-  const fit = fitting(used.map((c) => ({ key: c.name, text: titled(c, look), strong: true, kept: c.name === shown })), width - BUTTON, 18, GAP);
+  const chips = used.map((c) => ({ key: c.name, text: titled(c, look), strong: true, kept: c.name === shown }));
+  const whole = fitting(chips, width - BUTTON, 18, GAP);
+  const fit = whole.size === chips.length ? whole : fitting(chips, width - BUTTON - MORE, 18, GAP);
   const left = used.length - fit.size;
   const lane = laneOf(look, laneStack(shown));
   const alone = useStore((s) => s.pinned?.of === "channel" && s.pinned.name === shown);

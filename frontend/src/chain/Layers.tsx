@@ -11,6 +11,7 @@ import { announce, chooseChain, chosenLook, draftLook, editLook, useStore } from
 import { ActionMenu } from "../widgets/ActionMenu";
 import { Button, IconButton } from "../widgets/Button";
 import { Choice } from "../widgets/Choice";
+import { Renaming } from "../widgets/Renaming";
 import { Sortable, useSortableItem } from "../widgets/Sortable";
 import { FollowNumber } from "./FollowNumber";
 import { useShownChannel } from "./Lanes";
@@ -146,9 +147,9 @@ function LayerRow({ layer, index, stack, kind, chosen, count, handle }: RowProps
   const [naming, setNaming] = useState(false);
   const changed = (to: Partial<Layer>) => (l: Look) => withLayer(l, index, (x) => ({ ...x, ...to }), stack);
   const change = (label: string, to: Partial<Layer>) => editLook(label, changed(to));
-  const name = (to: string) => {
+  const name = (to: string | null) => {
     setNaming(false);
-    if (to.trim() && to.trim() !== layer.name) change("Name a layer", { name: to.trim().slice(0, 100) });
+    if (to !== null) change("Name a layer", { name: to });
   };
   const amount = isFollowing(layer.amount) ? `by ${sourceOf(layer.amount)}` : `${Math.round(layer.amount * 100)}%`;
   const items = [
@@ -190,19 +191,7 @@ function LayerRow({ layer, index, stack, kind, chosen, count, handle }: RowProps
           {layer.enabled ? <Eye size={14} /> : <EyeOff size={14} />}
         </IconButton>
         {naming ? (
-          <input
-            autoFocus
-            className="field min-w-0 grow"
-            aria-label="Name of the layer"
-            defaultValue={layer.name}
-            maxLength={100}
-            onFocus={(e) => e.target.select()}
-            onBlur={(e) => name(e.target.value)}
-            onKeyDown={(e) => {
-              if (e.key === "Enter") name(e.currentTarget.value);
-              if (e.key === "Escape") setNaming(false);
-            }}
-          />
+          <Renaming label="Name of the layer" name={layer.name} className="min-w-0 grow" onDone={name} />
         ) : (
           <button
             type="button"

@@ -9,6 +9,7 @@ import { choosePopulation, edit, NONE, setShown, showAlone, useStore } from "../
 import { ActionMenu } from "../widgets/ActionMenu";
 import { IconButton } from "../widgets/Button";
 import { Section } from "../widgets/Section";
+import { Renaming } from "../widgets/Renaming";
 import { ThinStrip } from "../widgets/ShareStrip";
 import { duplicatePopulation } from "./gather/fresh";
 import { askRemoval } from "./Removal";
@@ -42,28 +43,14 @@ const Row = memo(function Row({ of: p, several }: { of: PopulationDocument; seve
   const naming = useStore((s) => s.naming === p.id);
   const name = (to: string | null) => {
     useStore.setState({ naming: null });
-    if (to !== null && to.trim() !== p.name) renamePopulation(p.id, to);
+    if (to !== null) renamePopulation(p.id, to);
   };
   const shown = isFollowing(p.shown) ? (result?.shown ?? true) : p.shown;
   const count = header?.count ?? result?.count;
   const remarks = failed ? 1 : remarksOf(result?.advisories ?? [], p).length;
   return (
     <li className={`panel relative ${chosen ? "border-2 border-ink" : "m-px"} ${shown ? "" : "border-dashed"}`}>
-      {naming && (
-        <input
-          autoFocus
-          className="field absolute top-1 left-1.5 z-10 w-[calc(100%-12px)]"
-          aria-label="Name of the population"
-          defaultValue={p.name}
-          maxLength={100}
-          onFocus={(e) => e.target.select()}
-          onBlur={(e) => name(e.target.value)}
-          onKeyDown={(e) => {
-            if (e.key === "Enter") name(e.currentTarget.value);
-            if (e.key === "Escape") name(null);
-          }}
-        />
-      )}
+      {naming && <Renaming label="Name of the population" name={p.name} className="absolute top-1 left-1.5 z-10 w-[calc(100%-12px)]" onDone={name} />}
       <button
         type="button"
         aria-pressed={chosen}

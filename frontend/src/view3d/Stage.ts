@@ -23,6 +23,10 @@ export interface Surface {
 export const SURROUNDS = { light: 0xdedede, mid: 0xa9a9a9, dark: 0x3c3c3c } as const;
 export type Surround = keyof typeof SURROUNDS;
 
+/** Milliseconds of plain drawing in which a scene arrives, and between two pictures of it meanwhile. */
+const FIRST = 5000;
+const ARRIVING = 400;
+
 /** Drawings that a saved picture is the mean of where elements are seen through. */
 const PASSES = 16;
 
@@ -49,6 +53,9 @@ export class Stage {
   private middle = new THREE.Vector3();
   private radius = 1;
   private queued = 0;
+  private readonly begun = performance.now();
+  private drawnAt = -Infinity;
+  private arriving = 0;
   /** The populations whose values alone have changed since the last drawing; null where more has. */
   private edited: Set<string> | null = null;
   private readonly backing: Backing | null = this.quality.plain ? new Backing() : null;
@@ -85,6 +92,7 @@ export class Stage {
 
   dispose() {
     cancelAnimationFrame(this.queued);
+    clearTimeout(this.arriving);
     this.view.dispose();
     for (const id of this.drawers.keys()) this.remove(id);
     this.backing?.dispose();
@@ -381,6 +389,15 @@ export class Stage {
 
   private queue() {
     if (this.queued) return;
+    const now = performance.now();
+    if (this.backing && now - this.begun < FIRST && now - this.drawnAt < ARRIVING) {
+      // While a scene arrives piece by piece, the processor draws a few pictures of it, not one for each piece.
+      this.arriving ||= window.setTimeout(() => {
+        this.arriving = 0;
+        this.queue();
+      }, ARRIVING);
+      return;
+    }
     this.queued = requestAnimationFrame(() => {
       this.queued = 0;
       this.render();
@@ -429,6 +446,7 @@ export class Stage {
     frameHeight.value = this.renderer.domElement.height;
     plainSun.value.copy(this.sun.key.position).sub(this.sun.key.target.position).normalize().transformDirection(this.view.camera.matrixWorldInverse);
     this.renderScene();
+    this.drawnAt = performance.now();
     this.canvas.dataset.drawn = String(this.version);
     this.canvas.dataset.frames = String(Number(this.canvas.dataset.frames ?? 0) + 1);
     this.onFrame?.();

@@ -96,7 +96,7 @@ function Settings({ timeline: { first, last, rate } }: { timeline: Timeline }) {
   );
 }
 
-/** How many steps the newest answer worked out and kept; while it plays, frames shown in the last second. */
+/** While it plays, the frames shown in the last second; for those who look from outside, how many steps were worked out. */
 function Made({ playing }: { playing: boolean }) {
   const made = useStore((s) => {
     const all = Object.values(s.results);
@@ -111,8 +111,8 @@ function Made({ playing }: { playing: boolean }) {
     if (playing) setRate(times.current.length);
   }, [shown, playing]);
   return (
-    <span className="mr-1 w-[78px] flex-none truncate text-right text-[11px] text-soft tabular" title="Steps worked out for this frame, of all steps; the others were kept" data-made={made}>
-      {playing ? `${rate} frames/s` : `${made} anew`}
+    <span className="mr-1 w-[78px] flex-none truncate text-right text-[11px] text-soft tabular" title="Frames shown in the last second" data-made={made}>
+      {playing ? `${rate} frames/s` : ""}
     </span>
   );
 }

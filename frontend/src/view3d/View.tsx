@@ -219,7 +219,6 @@ function EveryNth() {
   );
 }
 
-/** How many elements the chosen population has, and how many of them are drawn. */
 /** That no graphics card draws here, and the choice between lightly and fully. */
 function Drawing() {
   const { card, light } = useDrawing();
@@ -234,6 +233,7 @@ function Drawing() {
   );
 }
 
+/** How many elements the chosen population has, and how many of them are drawn. */
 function Count({ count }: { count: number }) {
   const making = useStore((s) => s.making[s.chosen]);
   const kind = useStore((s) => s.geometry[s.chosen]?.header.kind);

@@ -109,11 +109,14 @@ export function synced(stage: Stage, took: (milliseconds: number) => void): () =
         if (id === state.chosen) stage.told(!awaited(id));
         isolated(state);
       }
-      const placement = state.results[id]?.placement;
-      if (placement) stage.place(id, placement);
+      const result = state.results[id];
+      if (result?.placement) stage.place(id, result.placement);
+      // Where it stands comes with its first colours, mostly after its places: then it is framed anew.
       const subject = `${id} ${geometry.header.ground}`;
-      fresh ||= !framed.has(subject);
-      framed.add(subject);
+      for (const known of result ? [subject, `${subject}, placed`] : [subject]) {
+        fresh ||= !framed.has(known);
+        framed.add(known);
+      }
     }
     fresh = grounds(shown.map(({ id, geometry }) => [id, geometry.header.ground])) || fresh;
     if (fresh) stage.frame();

@@ -47,7 +47,10 @@ class BadInput(ValueError):
 
 def no_population(population: str, place: str) -> BadInput:
     """What to raise where something names a population that is not there."""
-    return BadInput(f"There is no population {population!r} here.", place=place, code="unknown_population")
+    return BadInput(
+        f"There is no population {population!r} here any more. Let what stands on it or reads it take another.",
+        place=place, code="unknown_population",
+    )  # fmt: skip
 
 
 class Overtaken(Exception):

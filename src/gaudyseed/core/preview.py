@@ -46,8 +46,10 @@ class Shown:
     trimmed: float = 0.0
 
 
-def preview(evaluation: Evaluation, of: Of, name: str, scale: Scale) -> Shown:
+def preview(evaluation: Evaluation, of: Of, name: str, scale: Scale, weight: bool = False) -> Shown:
     """A value of the elements as greys or false colours, display-encoded, from its least to its greatest.
+
+    Of a ``weight``, which is painted, the scale holds 0 and 1 whatever is there yet: what is bare is dark.
 
     Where the outermost 1 % of the elements would take more than half of the scale, the scale
     runs between them instead. Vectors of three show their last component (height, for places), other vectors their
@@ -67,6 +69,8 @@ def preview(evaluation: Evaluation, of: Of, name: str, scale: Scale) -> Shown:
         numbers = values[:, 2]
     numbers = numbers.astype(np.float64)
     low, high, trimmed = _ends(numbers)
+    if weight:
+        low, high, trimmed = min(0.0, float(numbers.min(initial=0))), max(1.0, float(numbers.max(initial=1))), 0.0
     scaled = np.clip((numbers - low) / (high - low), 0, 1) if high > low else np.full(len(numbers), 0.5)
     ends = None if kind == "text" else (low, high)
     return Shown(_levels(scaled, scale), ends, _levels(np.linspace(0, 1, BAR), scale), trimmed)

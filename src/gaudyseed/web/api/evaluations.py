@@ -22,7 +22,7 @@ from ...core.errors import BadInput, Overtaken, never_overtaken
 from ...core.formats.shapes import OWN, plain_shape
 from ...core.look.evaluate import Evaluation
 from ...core.look.material import ElementPicture, Finish
-from ...core.look.model import MOST_POPULATIONS
+from ...core.look.model import MOST_POPULATIONS, Painted
 from ...core.mapping import mapped
 from ...core.picture import within
 from ...core.preview import Of, Scale, Shown, preview
@@ -185,7 +185,7 @@ def _seen_first(
         raise BadInput(
             f"There are {evaluation.population.count:,} elements; there is no element {wanted.trace}.", place="trace"
         )
-    shown = wanted.preview and preview(evaluation, wanted.preview.of, wanted.preview.name, wanted.preview.scale)
+    shown = wanted.preview and _shown(evaluation, wanted.preview, run.document(name).painted)
     if shown:
         arrays[f"{name}/preview"] = shown.levels
     return {
@@ -340,6 +340,12 @@ def _groups(groups: Groups, wanted: Wanted, vision: Vision | None, arrays: dict[
         arrays[f"{wanted.population}/groups"] = groups.of
     colours = _seen(groups.colours, vision)
     return {"digest": groups.digest, "counts": groups.counts, "colours": colours, "place": groups.place}
+
+
+def _shown(evaluation: Evaluation, asked: Preview, painted: tuple[Painted, ...]) -> Shown:
+    """The value that is asked for as colours."""
+    weight = asked.of == "attribute" and any(p.name == asked.name and p.kind == "number" for p in painted)
+    return preview(evaluation, asked.of, asked.name, asked.scale, weight)
 
 
 def _legend(shown: Shown) -> dict[str, Any]:
