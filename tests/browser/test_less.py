@@ -214,11 +214,13 @@ class Shares(BrowserCase):
         field = page.get_by_label("Share of colour 4, %")
         field.fill("70")
         self.after(lambda: field.press("Enter"))
+        self.assertEqual(field.input_value(), "70")
         page.get_by_role("button", name="Done").click()
-        self.assertIn("70.0", self.shares()[3])
+        fourth = page.get_by_role("button", name=re.compile(r"^#ef5236, .* 70\.0\s?%"))
+        fourth.wait_for()
         page.get_by_role("button", name=re.compile("^Random")).first.click()
         self.add_step("Ramp")
-        self.assertIn("70.0", self.shares()[3])
+        fourth.wait_for()
         page.get_by_role("group", name="Stops").wait_for()
 
 

@@ -237,7 +237,8 @@ function Drawing() {
 function Count({ count }: { count: number }) {
   const making = useStore((s) => s.making[s.chosen]);
   const kind = useStore((s) => s.geometry[s.chosen]?.header.kind);
-  const word = useStore((s) => (kind === "clones" ? "elements" : (s.kinds.find((k) => k.name === kind)?.elements ?? "elements")));
+  const named = useStore((s) => (kind === "clones" ? undefined : s.kinds.find((k) => k.name === kind)));
+  const word = count === 1 ? (named?.element ?? "element") : (named?.elements ?? "elements");
   const part = useStore((s) => s.part);
   return (
     <div className="pointer-events-none absolute right-2.5 bottom-2.5 flex gap-2 [&>*]:pointer-events-auto">
