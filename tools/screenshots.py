@@ -134,7 +134,7 @@ def signal(c: Camera) -> None:
 
 def send(c: Camera) -> None:
     """Feathers that share one picture; its two versions, and the lane that mixes them."""
-    c.page.get_by_role("button", name="Picture mix, 1 layer, on").click()
+    c.channel("Picture mix")
     c.page.wait_for_function("() => (document.querySelector('[role=application]').dataset.waits ?? '0') === '0'")
 
 
@@ -148,7 +148,7 @@ def finishes(c: Camera) -> None:
 
 def two_populations(c: Camera) -> None:
     """Two populations, and a roughness of its own."""
-    c.page.get_by_role("button", name=re.compile("^Roughness")).click()
+    c.channel("Roughness")
     c.open("Levels")
 
 
