@@ -53,8 +53,8 @@ export function showChannel(look: Look, channel: string) {
 }
 
 /** Pixels of the menu's button, of what it says where chips are left out, and the room between two chips. */
-const BUTTON = 92;
-const MORE = 48;
+const BUTTON = 87;
+const MORE = 46;
 const GAP = 4;
 
 export function Lanes({ look }: { look: Look }) {
