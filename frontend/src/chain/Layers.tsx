@@ -9,6 +9,7 @@ import { isFollowing, sourceOf } from "../state/follow";
 import { useKeys } from "../state/keys";
 import { announce, chooseChain, chosenLook, draftLook, editLook, useStore } from "../state/store";
 import { ActionMenu } from "../widgets/ActionMenu";
+import { focusOn } from "../widgets/focus";
 import { Button, IconButton } from "../widgets/Button";
 import { Choice } from "../widgets/Choice";
 import { Renaming } from "../widgets/Renaming";
@@ -43,7 +44,7 @@ export function Layers({ look }: { look: Desk }) {
       {layersOf(look, stack).length === 0 && (
         <div className="panel flex items-center gap-3 px-3 py-2 text-soft">
           <span className="min-w-0 grow">{emptyWords(described, bare)}</span>
-          <Button strong className="flex-none" data-first-layer onClick={() => addLayer(stack, kind)}>
+          <Button strong className="flex-none" data-first-layer onClick={() => (addLayer(stack, kind), focusOn(`[data-step="0"] button[aria-expanded]`))}>
             Add its first layer
           </Button>
         </div>
