@@ -68,11 +68,9 @@ def preview(evaluation: Evaluation, of: Of, name: str, scale: Scale, weight: boo
     if values.ndim == 2 and values.shape[1] == 3:
         numbers = values[:, 2]
     numbers = numbers.astype(np.float64)
-    low, high, trimmed = _ends(numbers)
-    if weight:
-        low, high, trimmed = min(0.0, float(numbers.min(initial=0))), max(1.0, float(numbers.max(initial=1))), 0.0
+    low, high, trimmed = (numbers.min(initial=0.0), numbers.max(initial=1.0), 0.0) if weight else _ends(numbers)
     scaled = np.clip((numbers - low) / (high - low), 0, 1) if high > low else np.full(len(numbers), 0.5)
-    ends = None if kind == "text" else (low, high)
+    ends = None if kind == "text" else (float(low), float(high))
     return Shown(_levels(scaled, scale), ends, _levels(np.linspace(0, 1, BAR), scale), trimmed)
 
 
