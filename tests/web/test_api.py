@@ -429,8 +429,8 @@ class Doors(ServerCase):
         def broken() -> str:
             raise ValueError("secret detail")
 
-        self.app.logger.disabled = True
-        answer = self.client.get("/api/broken")
+        with self.assertLogs("gaudyseed", "ERROR"):
+            answer = self.client.get("/api/broken")
         self.assertEqual((answer.status_code, answer.json["code"]), (500, "unforeseen"))
         self.assertNotIn(b"secret detail", answer.data)
 

@@ -130,7 +130,10 @@ export class Saver {
   private async moveNow(to: "undo" | "redo" | number): Promise<SceneAnswer> {
     await this.settled();
     try {
-      const answer = await this.asked(to);
+      const asked = this.asked(to);
+      // Until its answer is here, what is stored is not what will be shown.
+      await this.expect(asked.then(() => undefined));
+      const answer = await asked;
       this.base = answer.revision;
       return answer;
     } catch (error) {
