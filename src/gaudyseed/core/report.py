@@ -130,10 +130,11 @@ class Reporter:
 
     def advisories(self, evaluation: Evaluation) -> list[dict[str, Any]]:
         """All advisories as JSON."""
+        # Those of the scene's signals are no part of the look.
         layers = [
             [layer.compiled.place, layer.compiled.layer.model_dump(mode="json", exclude={"paint", "mask"})]
-            for stack in evaluation.stacks
-            for layer in stack
+            for signal in evaluation.signals.values()
+            for layer in signal.layers
         ]
         steps = [[s.digest, s.place, list(s.compiled.signals)] for s in evaluation.steps]
         still = sorted(evaluation.scope.read & evaluation.scope.surroundings.still)
@@ -148,8 +149,7 @@ class Reporter:
             by_hand,
             unread(evaluation),
             evaluation.digest,
-            evaluation.look.document.model_dump(mode="json", exclude={"signals", "lanes"}),
-            [[word, lane.threshold, lane.along] for word, lane in evaluation.look.document.lanes.items()],
+            evaluation.look.document.model_dump_json(),
         )
 
         def make() -> list[dict[str, Any]]:

@@ -18,6 +18,14 @@ _WORKERS = os.cpu_count() or 1
 _pool = ThreadPoolExecutor(max_workers=_WORKERS, thread_name_prefix="kernel")
 
 
+def shared_evenly(count: int, chunk: int) -> int:
+    """The size of chunks of at most ``chunk`` that keep all workers busy to the end: as many for each, all alike."""
+    chunks = -(-count // chunk)
+    if chunks > 1:
+        chunks = -(-chunks // _WORKERS) * _WORKERS
+    return -(-count // chunks)
+
+
 def over(
     count: int,
     work: Callable[[int, int], object],
@@ -32,6 +40,7 @@ def over(
     """
     if count == 0:
         return
+    chunk = shared_evenly(count, chunk)
     starts = iter(range(0, count, chunk))
 
     def take_turns() -> None:

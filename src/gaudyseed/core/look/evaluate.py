@@ -241,7 +241,7 @@ class Evaluation:
         """Those of the base colour."""
         return self.lanes[BASE_COLOUR.word].layers
 
-    @property
+    @cached_property
     def digest(self) -> str:
         """Names all that the look gives by content."""
         material = [[f.model_dump(mode="json") for f in self.look.finishes], self.chosen.digest]

@@ -66,6 +66,7 @@ class FollowMarker(Document):
 
 
 AnyFollow = Follow | FollowColour | FollowDial | FollowMarker
+_PLAIN = frozenset({str, int, float, bool, type(None)})
 FOLLOWING = (Follow, FollowColour, FollowDial, FollowMarker)
 
 
@@ -100,8 +101,12 @@ else:
 
 def followings(model: BaseModel, place: str = "") -> Iterator[tuple[str, AnyFollow]]:
     """Every parameter that follows, with its path; chains inside a step are not entered."""
+    held = model.__dict__
     for name in type(model).model_fields:
-        yield from _within(getattr(model, name), f"{place}.{name}" if place else name)
+        value = held[name]
+        # Most values are plain, and this is asked of every step at every edit.
+        if type(value) not in _PLAIN:
+            yield from _within(value, f"{place}.{name}" if place else name)
 
 
 def _within(value: Any, place: str) -> Iterator[tuple[str, AnyFollow]]:
@@ -109,7 +114,8 @@ def _within(value: Any, place: str) -> Iterator[tuple[str, AnyFollow]]:
         yield place, value
     elif isinstance(value, tuple):
         for k, item in enumerate(value):
-            yield from _within(item, f"{place}[{k}]")
+            if type(item) not in _PLAIN:
+                yield from _within(item, f"{place}[{k}]")
     elif isinstance(value, BaseModel) and "step" not in type(value).model_fields:
         yield from followings(value, place)
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import time
 from collections.abc import Callable, Iterator
 from dataclasses import asdict
+from functools import lru_cache
 from typing import Any, Literal
 
 import numpy as np
@@ -287,6 +288,7 @@ def _material(
     }
 
 
+@lru_cache(maxsize=256)
 def _finish(finish: Finish) -> dict[str, Any]:
     """A finish as numbers; colours as levels of the display."""
     found: dict[str, Any] = {"name": finish.name}
