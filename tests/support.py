@@ -19,6 +19,7 @@ from gaudyseed.core.look.scope import Scope
 from gaudyseed.core.look.steps import STEPS, Context, Step, Value
 from gaudyseed.core.population import Attribute, Field, Population, of_points
 from gaudyseed.core.population.derive import with_derived
+from gaudyseed.core.task import UNWATCHED
 from gaudyseed.demo import demo_scene
 
 ROOT = Path(__file__).resolve().parent.parent
@@ -54,7 +55,7 @@ def points(count: int, seed: int = 1, **columns: np.ndarray) -> Population:
 
 def context(population: Population) -> Context:
     """What a step is given when it runs alone."""
-    return Context(Scope(population), "place", lambda: None, NUMBER)
+    return Context(Scope(population), "place", UNWATCHED, NUMBER)
 
 
 def kind_of(word: str, values: np.ndarray) -> Kind:

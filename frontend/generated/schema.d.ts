@@ -243,6 +243,125 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All jobs; with ``?since=`` and ``?wait=`` the answer waits so many seconds for a change after that version. */
+        get: operations["list_jobs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job}/result": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a job made: a file, or JSON. It is kept until the job is stopped, or room is wanted. */
+        get: operations["job_result"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Stop a job; throw away the result of one that is over. */
+        post: operations["stop_job"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/exports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begin to write a file. */
+        post: operations["begin_export"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/imports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begin to import a file that was sent. */
+        post: operations["begin_import"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/previews": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begin to look at a file that was sent. */
+        post: operations["begin_preview"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/sequences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begin to import frame after frame. */
+        post: operations["begin_sequence"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/kept-values": {
         parameters: {
             query?: never;
@@ -787,6 +906,40 @@ export interface paths {
         put?: never;
         /** Tints and shades of a colour, itself among them. */
         post: operations["list_tints"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/uploads": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keep a file (the request's body, with its name in ``?name=``) until it is thrown away or room is wanted. */
+        post: operations["upload"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/uploads/{upload}/discard": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Throw a file away. */
+        post: operations["discard_upload"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1794,6 +1947,32 @@ export interface components {
             held: number[];
         };
         /**
+         * ExportJob
+         * @description A file to be written.
+         */
+        ExportJob: {
+            scene: components["schemas"]["Scene"];
+            /** Population */
+            population: string;
+            /**
+             * Format
+             * @description The word of a format, or look.
+             */
+            format: string;
+            /**
+             * Frame
+             * @description Of the scene's timeline; its first where it is left out.
+             * @default null
+             */
+            frame: number | null;
+            /**
+             * Of
+             * @description The id of the scene that it belongs to.
+             * @default
+             */
+            of: string;
+        };
+        /**
          * ExportRequest
          * @description What to write.
          */
@@ -2249,6 +2428,16 @@ export interface components {
             at: number | null;
         };
         /**
+         * FrameSent
+         * @description A file that was sent for a frame; several frames of one file name the same.
+         */
+        FrameSent: {
+            /** Frame */
+            frame: number;
+            /** Upload */
+            upload: string;
+        };
+        /**
          * Grade
          * @description In this order: gain, hue turn, saturation, complement, monochrome, brightness, contrast, gamma; ASC CDL.
          *
@@ -2486,6 +2675,31 @@ export interface components {
             file: string;
             /** Things */
             things: components["schemas"]["Imported"][];
+        };
+        /**
+         * ImportJob
+         * @description A file that was sent before, to be looked at or imported.
+         */
+        ImportJob: {
+            /** Upload */
+            upload: string;
+            /**
+             * Scene
+             * @description The id of the scene that it is for.
+             * @default
+             */
+            scene: string;
+            /**
+             * @default {
+             *       "repeated": "clones",
+             *       "copies": "parts",
+             *       "each": "copy",
+             *       "frame": null,
+             *       "colours": "own",
+             *       "only": []
+             *     }
+             */
+            ways: components["schemas"]["Ways"];
         };
         /**
          * ImportPreview
@@ -2756,6 +2970,82 @@ export interface components {
         ItemList: {
             /** Items */
             items: components["schemas"]["Item"][];
+        };
+        /**
+         * JobAnswer
+         * @description A job as it is now.
+         */
+        JobAnswer: {
+            /** Id */
+            id: string;
+            /**
+             * Kind
+             * @description What becomes of the result: preview, import, sequence or export.
+             */
+            kind: string;
+            /** Title */
+            title: string;
+            /**
+             * Scene
+             * @description The id of the scene that it belongs to; empty for none.
+             */
+            scene: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waiting" | "running" | "done" | "failed" | "stopped";
+            /**
+             * Share
+             * @description How much of it is done, 0 to 1.
+             */
+            share: number;
+            /**
+             * Words
+             * @description What is done now.
+             */
+            words: string;
+            /**
+             * Left
+             * @description Seconds that are left; None where that cannot be told yet.
+             */
+            left: number | null;
+            error: components["schemas"]["JobError"] | null;
+            /**
+             * Size
+             * @description Bytes of the file that it made; 0 for none.
+             */
+            size: number;
+        };
+        /**
+         * JobError
+         * @description Why a job failed.
+         */
+        JobError: {
+            /** Code */
+            code: string;
+            /** Sentence */
+            sentence: string;
+            /** Place */
+            place: string;
+        };
+        /**
+         * JobList
+         * @description All jobs that are kept, in the order in which they began.
+         */
+        JobList: {
+            /**
+             * Version
+             * @description Of the newest change; asked with it, what comes next is waited for.
+             */
+            version: number;
+            /** Jobs */
+            jobs: components["schemas"]["JobAnswer"][];
+            /**
+             * Again
+             * @description Seconds to wait before the next question.
+             */
+            again: number;
         };
         /**
          * Keeping
@@ -4433,6 +4723,49 @@ export interface components {
             maker: components["schemas"]["ImportedMaker"];
         };
         /**
+         * SequenceJob
+         * @description One thing at each of some frames, out of files that were sent before.
+         */
+        SequenceJob: {
+            /** Name */
+            name: string;
+            /**
+             * Scene
+             * @default
+             */
+            scene: string;
+            /** Frames */
+            frames: components["schemas"]["FrameSent"][];
+            /**
+             * @default {
+             *       "repeated": "clones",
+             *       "copies": "parts",
+             *       "each": "copy",
+             *       "frame": null,
+             *       "colours": "own",
+             *       "only": []
+             *     }
+             */
+            ways: components["schemas"]["Ways"];
+        };
+        /**
+         * SequenceMade
+         * @description What was made of all frames.
+         */
+        SequenceMade: {
+            /** Name */
+            name: string;
+            maker: components["schemas"]["SequenceMaker"];
+            /** @description Its first look. */
+            look: components["schemas"]["Look"];
+            /**
+             * Shape
+             * @description What it is drawn as.
+             * @enum {string}
+             */
+            shape: "own" | "sequin" | "tile" | "ball" | "block" | "bead" | "rosette" | "card" | "ring";
+        };
+        /**
          * SequenceMaker
          * @description Columns that were imported frame by frame; those that do not change are kept once.
          *
@@ -5259,6 +5592,21 @@ export interface components {
             by: "mean" | "least" | "greatest" | "middle" | "first" | "sum" | "count";
         };
         /**
+         * UploadAnswer
+         * @description What was sent.
+         */
+        UploadAnswer: {
+            /**
+             * Upload
+             * @description What it is called in requests.
+             */
+            upload: string;
+            /** Name */
+            name: string;
+            /** Size */
+            size: number;
+        };
+        /**
          * Version
          * @description A graded version of a picture: as in the grade step, on display-encoded levels.
          */
@@ -5367,6 +5715,51 @@ export interface components {
              * @enum {string}
              */
             weigh: "count" | "size" | "opacity" | "density";
+        };
+        /**
+         * Ways
+         * @description How a file is to be read, and what of it.
+         */
+        Ways: {
+            /**
+             * Repeated
+             * @description What meshes become that stand there many times.
+             * @default clones
+             * @enum {string}
+             */
+            repeated: "clones" | "parts";
+            /**
+             * Copies
+             * @description What real copies become.
+             * @default parts
+             * @enum {string}
+             */
+            copies: "parts" | "clones";
+            /**
+             * Each
+             * @description What an element of clones is.
+             * @default copy
+             * @enum {string}
+             */
+            each: "copy" | "part";
+            /**
+             * Frame
+             * @description Of a file in which something moves; else its first.
+             * @default null
+             */
+            frame: number | null;
+            /**
+             * Colours
+             * @description How it is coloured at first: own, chance or each:NAME.
+             * @default own
+             */
+            colours: string;
+            /**
+             * Only
+             * @description The numbers of the things that are meant; else all.
+             * @default []
+             */
+            only: number[];
         };
         /**
          * WeightsAnswer
@@ -5907,6 +6300,230 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ImportPreview"];
+                };
+            };
+            /** @description Refused */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    list_jobs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobList"];
+                };
+            };
+            /** @description Refused */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    job_result: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                    "application/json": components["schemas"]["ImportPreview"] | components["schemas"]["ImportAnswer"] | components["schemas"]["SequenceMade"];
+                };
+            };
+            /** @description Refused */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    stop_job: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobList"];
+                };
+            };
+            /** @description Refused */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    begin_export: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ExportJob"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobAnswer"];
+                };
+            };
+            /** @description Refused */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    begin_import: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ImportJob"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobAnswer"];
+                };
+            };
+            /** @description Refused */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    begin_preview: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ImportJob"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobAnswer"];
+                };
+            };
+            /** @description Refused */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    begin_sequence: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SequenceJob"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobAnswer"];
                 };
             };
             /** @description Refused */
@@ -7133,6 +7750,66 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TintList"];
+                };
+            };
+            /** @description Refused */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    upload: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UploadAnswer"];
+                };
+            };
+            /** @description Refused */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    discard_upload: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                upload: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UploadAnswer"];
                 };
             };
             /** @description Refused */

@@ -12,7 +12,7 @@ import { ElementsTable } from "./rooms/gather/ElementsTable";
 import { GatherLeft, GatherRight } from "./rooms/gather/GatherRoom";
 import { DropZone, ImportDialog } from "./rooms/gather/ImportDialog";
 import { MakingDialog } from "./rooms/gather/MakingDialog";
-import { SequenceDialog } from "./rooms/gather/Sequence";
+import { JobsTray } from "./rooms/JobsTray";
 import { PublishLeft, PublishRight } from "./rooms/publish/PublishRoom";
 import { RemovalDialog } from "./rooms/Removal";
 import { EditCosts } from "./rooms/EditCosts";
@@ -140,6 +140,7 @@ function Header({ onSearch }: { onSearch: () => void }) {
         ))}
       </nav>
       <div className="flex items-center justify-end gap-1">
+        <JobsTray />
         <IconButton label="Undo (Ctrl+Z)" disabled={!canUndo} onClick={() => void travel("undo")}>
           <Undo2 size={15} />
         </IconButton>
@@ -275,7 +276,6 @@ export function App() {
       <RemovalDialog />
       <EditCosts />
       <ImportDialog />
-      <SequenceDialog />
       <MakingDialog />
       <Library />
       <PictureDialog />

@@ -109,20 +109,25 @@ def colour(
     those of the scene's population.
     """
     from .colouring import Colouring, framed
+    from .watching import watched
 
     with tidy_end(), _refusing():
         if out is None and not census:
             raise BadInput("Say where to write with --out, or ask for the shares with --census.")
         form = _format_of(out, ascii_text, parts) if out else None
         work = Colouring(points, look_file, scene_file, name, dials, markers, pictures, meshes, shape, data, missing)
-        for number in work.asked(frame, frames, out):
-            evaluation, written, sentences = work.coloured(number, form)
-            for sentence in sentences:
-                click.echo(sentence, err=True)
-            if out and form:
-                write_file(framed(out, number) if frames else out, written)
-            if census:
-                _print_census(evaluation, work.reporter.groups(evaluation))
+        asked = work.asked(frame, frames, out)
+        with watched() as (task, say):
+            for number, part in task.each(asked):
+                evaluation, written, sentences = work.coloured(number, form, part)
+                for sentence in sentences:
+                    say(sentence)
+                if out and form:
+                    path = framed(out, number) if frames else out
+                    write_file(path, written)
+                    task.note(path.name)
+                if census:
+                    _print_census(evaluation, work.reporter.groups(evaluation))
 
 
 # Serving

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import math
 import re
-from collections.abc import Iterator, Mapping
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any, Literal
 
@@ -35,6 +35,7 @@ from .core.population.makers import Order
 from .core.population.makers.imported import ImportedMaker, store_columns
 from .core.report import Reporter
 from .core.scene import SceneRun
+from .core.task import UNWATCHED, Task
 from .core.timeline import LAST_FRAME, checked_frame
 from .files import read_file
 from .store import Keeper, Store
@@ -140,11 +141,10 @@ class Colouring:
 
     # Frames
 
-    def asked(self, frame: float | None, frames: str | None, out: Path | None) -> Iterator[float | None]:
-        """The frames to be coloured, one after another; None for the first. BadInput for what is no whole frame."""
+    def asked(self, frame: float | None, frames: str | None, out: Path | None) -> Sequence[float | None]:
+        """The frames to be coloured, in order; None for the first. BadInput for what is no whole frame."""
         if frames is None:
-            yield None if frame is None else float(checked_frame(frame, "--frame"))
-            return
+            return [None if frame is None else float(checked_frame(frame, "--frame"))]
         if frame is not None:
             raise BadInput("Give --frame or --frames, not both.", place="--frames")
         if out is None:
@@ -158,8 +158,7 @@ class Colouring:
                            place="--frames")  # fmt: skip
         if self._missing == "stop" and self._points is not None:
             self._check_files(self._points, range(first, last + 1))
-        for number in range(first, last + 1):
-            yield float(number)
+        return [float(number) for number in range(first, last + 1)]
 
     @staticmethod
     def _check_files(points: Path, frames: range) -> None:
@@ -172,16 +171,18 @@ class Colouring:
                     place=points.name, code="missing_frame",
                 )  # fmt: skip
 
-    def coloured(self, frame: float | None, form: Format | None) -> tuple[Evaluation, bytes, list[str]]:
+    def coloured(
+        self, frame: float | None, form: Format | None, task: Task = UNWATCHED
+    ) -> tuple[Evaluation, bytes, list[str]]:  # fmt: skip
         """The results at a frame, the file (empty without a format), and the sentences not told before."""
-        run = self._run(frame)
+        run = self._run(frame, task)
         said = [f"note: {note}" for note in run.notes]
         population = run.scene.population(self._id)
         if form and population.kind not in form.kinds:
             raise BadInput(f"{form.title} holds no {population.kind}. Write another format.", place=form.ending)
         try:
             evaluation = run.scene.evaluation(self._id)
-            written = form.write(*run.scene.sent(self._id)) if form else b""
+            written = form.write(*run.scene.sent(self._id), _told(task, 0.7, 1, "writing")) if form else b""
         except BadInput as error:
             sentence = error.sentence + _GIVEN.get(error.code, "")
             raise BadInput(sentence, place=f"{self._where}, {error.place}", code=error.code) from None
@@ -199,19 +200,22 @@ class Colouring:
         named = self._look_file or self._scene_file
         return named.name if named else ""
 
-    def _run(self, frame: float | None) -> _Run:
+    def _run(self, frame: float | None, task: Task) -> _Run:
         """The scene at a frame, with what was read in its place."""
         scene, notes = self._scene, []
         if self._points is not None:
             path, at = (self._points, None) if frame is None else numbered(self._points, frame)
-            read = self._elements(path, frame, at is not None)
+            read = self._elements(path, frame, at is not None, _told(task, 0, 0.4, f"reading {path.name}"))
             notes = list(read.notes)
             if at is not None and frame is not None and at != math.floor(frame):
                 notes.insert(0, f"frame {math.floor(frame)} has no file; that of frame {at} holds.")
             scene = self._standing_in(scene, read)
         timeline = scene.timeline
         moment = timeline.moment(timeline.first if frame is None else frame)
-        made = SceneRun(scene, self._evaluator, self._population_of, moment=moment, final=True, kept=self._kept)
+        colouring = _told(task, 0.4, 0.7, "colouring")
+        made = SceneRun(
+            scene, self._evaluator, self._population_of, colouring, moment=moment, final=True, kept=self._kept
+        )  # fmt: skip
         return _Run(made, notes)
 
     def _standing_in(self, scene: Scene, read: Population) -> Scene:
@@ -237,14 +241,20 @@ class Colouring:
             self._made.put(order.key, found, found.nbytes)
         return found
 
-    def _elements(self, path: Path, frame: float | None, of_frame: bool) -> Population:
+    def _elements(self, path: Path, frame: float | None, of_frame: bool, task: Task) -> Population:
         """What a file holds at a frame; of one that is a frame's own the only moment counts."""
         if self._read is None or self._read[:2] != (path, frame):
             data = read_file(path, LARGEST_FILE)
             wish = Wish(frame=None if of_frame else frame)
             named = self._population if self._look_file is not None else ""
-            self._read = path, frame, read_points(data, path.name, wish=wish, population=named)
+            self._read = path, frame, read_points(data, path.name, task, wish, named)
         return self._read[2]
+
+
+def _told(task: Task, low: float, high: float, words: str) -> Task:
+    """A part of a task, with what is done in it."""
+    task.reach(low, words)
+    return task.part(low, high)
 
 
 class _Run:

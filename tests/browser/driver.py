@@ -268,7 +268,7 @@ class BrowserCase(unittest.TestCase):
     def by_chance(self) -> None:
         """In the dialogue of an import: not the colours that the file carries, but random ones."""
         self.page.get_by_role("button", name=re.compile("^Colours at first: ")).click()
-        with self.page.expect_response(re.compile("/imports")):
+        with self.page.expect_response(re.compile("/jobs/.*/result")):
             self.page.get_by_role("option", name="By chance").click()
 
     def after(self, act) -> None:

@@ -576,6 +576,44 @@ class Moving(PlaceCase):
         maker = self.stored()["populations"][1]["maker"]
         self.assertEqual((maker["maker"], maker["first"], maker["last"]), ("sequence", 0, 2))
 
+    def all_frames(self, last: int) -> list[str]:
+        """Ask for all frames of a file in which something moves; the requests that carry a file."""
+        page, sent = self.page, []
+        page.on("request", lambda r: sent.append(r.url) if "/uploads?" in r.url else None)
+        samples = f"{{1: [(0, 0, 0), (1, 0, 0)], {last}: [(0, 0, 3), (1, 0, 3)]}}"
+        text = f'#usda 1.0\n(\n startTimeCode = 1\n endTimeCode = {last}\n upAxis = "Z"\n)\n'
+        text += f'def Points "Dust"\n{{\n point3f[] points.timeSamples = {samples}\n}}\n'
+        page.keyboard.press("Alt+1")
+        file = {"name": "dust.usda", "mimeType": "text/plain", "buffer": text.encode()}
+        page.get_by_label("File to import").set_input_files(file)
+        page.get_by_role("button", name="Add all frames").click()
+        page.get_by_role("button", name=re.compile("^Jobs: 1 under way")).wait_for()
+        return sent
+
+    def test_all_frames_of_a_file_are_found_again_after_a_reload(self):
+        page = self.page
+        sent = self.all_frames(6)
+        page.reload()
+        self.settle()
+        page.get_by_role("button", name="Jobs: 1 ready").click()
+        self.after(page.get_by_role("button", name="Add to the scene").click)
+        maker = self.stored()["populations"][1]["maker"]
+        self.assertEqual((maker["maker"], maker["first"], maker["last"]), ("sequence", 1, 6))
+        self.assertEqual(len(sent), 1)
+        self.assertEqual(page.get_by_role("button", name=re.compile("^Jobs")).count(), 0)
+
+    def test_all_frames_are_stopped(self):
+        page = self.page
+        self.all_frames(2000)
+        page.get_by_role("button", name=re.compile("^Jobs")).click()
+        page.get_by_role("progressbar", name="dust").wait_for()
+        page.get_by_text(re.compile("frame [0-9]+ of 2000")).wait_for()
+        page.get_by_role("button", name="Stop dust").click()
+        page.get_by_role("button", name=re.compile("^Jobs")).wait_for(state="detached")
+        self.assertEqual(self.asked("jobs")["jobs"], [])
+        self.assertEqual(len(self.stored()["populations"]), 1)
+        self.assertEqual(page.get_by_role("alert").count(), 0)
+
 
 class Shown(BrowserCase):
     def document(self) -> dict:

@@ -402,12 +402,12 @@ class GatherAndPublish(BrowserCase):
     def test_a_download_is_cancelled(self):
         page = self.page
         page.keyboard.press("Alt+3")
-        page.route("**/api/exports", lambda route: None)  # a server that takes its time
+        page.route("**/api/jobs/exports", lambda route: None)  # a server that takes its time
         page.get_by_role("button", name="Download CSV").click()
-        page.get_by_role("status").filter(has_text="writing").wait_for()
+        page.get_by_role("status").filter(has_text="begins").wait_for()
         self.assertTrue(page.get_by_role("button", name="Download PLY, text").is_disabled())
         page.get_by_role("button", name="Cancel CSV").click()
-        page.unroute("**/api/exports")
+        page.unroute("**/api/jobs/exports")
         page.get_by_role("button", name="Download CSV").wait_for()
         self.assertEqual(page.get_by_role("alert").count(), 0)
         self.assertEqual(len(self.download("Download CSV").splitlines()), 12_001)

@@ -3,6 +3,7 @@
 import contextlib
 import json
 import os
+import pty
 import signal
 import socket
 import stat
@@ -10,6 +11,7 @@ import subprocess
 import sys
 import tempfile
 import threading
+import time
 import unittest
 from pathlib import Path
 from unittest import mock
@@ -50,6 +52,36 @@ class CommandLine(unittest.TestCase):
         """The command in a process of its own."""
         command = [sys.executable, "-m", "gaudyseed.cli", "colour", *map(str, arguments)]
         return subprocess.run(command, capture_output=True, text=True, cwd=self.folder, check=False)
+
+
+class Watched(CommandLine):
+    def test_a_bar_on_a_terminal_and_a_clean_end(self):
+        """Frames that are there are whole when it is interrupted; the bar is drawn on a terminal alone."""
+        out = self.folder / "frames" / "f.csv"
+        out.parent.mkdir()
+        command = [sys.executable, "-m", "gaudyseed.cli", "colour", str(self.points), "--look", str(self.look)]
+        ours, theirs = pty.openpty()
+        process = subprocess.Popen([*command, "--frames", "1-9000", "--out", str(out)], stderr=theirs)
+        os.close(theirs)
+        deadline = time.monotonic() + 60
+        while len(list(out.parent.glob("f.*.csv"))) < 3 and time.monotonic() < deadline:
+            time.sleep(0.02)
+        process.send_signal(signal.SIGINT)
+        self.assertEqual(process.wait(20), 130)
+        said = b""
+        with contextlib.suppress(OSError):  # a terminal whose other end is closed
+            while part := os.read(ours, 65_536):
+                said += part
+        os.close(ours)
+        written = sorted(out.parent.iterdir())
+        self.assertGreaterEqual(len(written), 3)
+        self.assertIn(f"Stopped; {len(written)} written, the last is {written[-1].name}.", said.decode())
+        self.assertIn(b"writing", said)
+        for path in written:
+            self.assertEqual(read_points(path.read_bytes(), path.name).count, 300)
+        done = self.run_it(self.points, "--look", self.look, "--out", "quiet.csv")
+        self.assertEqual(done.returncode, 0)
+        self.assertNotIn("%", done.stderr)
 
 
 class Colour(CommandLine):

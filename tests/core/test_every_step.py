@@ -6,6 +6,7 @@ import json
 import unittest
 from dataclasses import replace
 from typing import get_args
+from unittest import mock
 
 import numpy as np
 
@@ -167,16 +168,12 @@ class EveryStep(unittest.TestCase):
 
     def test_the_same_bytes_for_any_chunking_and_order_of_requests(self):
         population = points(2_003, size=np.random.default_rng(1).random(2_003))
-        usual = parallel.over.__defaults__
-        try:
-            results = []
-            for chunk, order in ((32_768, 1), (1_000, -1), (19, 1)):
-                parallel.over.__defaults__ = (None, chunk)
+        results = []
+        for chunk, order in ((32_768, 1), (1_000, -1), (19, 1)):
+            with mock.patch.object(parallel, "CHUNK", chunk):
                 evaluator = Evaluator()
                 found = {w: evaluator.evaluate(population, c).colours.tobytes() for w, c in self.chains[::order]}
                 results.append(found)
-        finally:
-            parallel.over.__defaults__ = usual
         for what, _ in self.chains:
             self.assertEqual(len({r[what] for r in results}), 1, what)
 

@@ -2,19 +2,21 @@
 
 import json
 import unittest
+from unittest import mock
 
 import numpy as np
 
 from gaudyseed.core.cache import ResultCache
 from gaudyseed.core.colour.spaces import parse_hex
 from gaudyseed.core.document import parse, parse_json
-from gaudyseed.core.errors import BadInput, Overtaken
+from gaudyseed.core.errors import BadInput
 from gaudyseed.core.kernels import parallel
 from gaudyseed.core.look.evaluate import Evaluator
 from gaudyseed.core.look.model import Look
 from gaudyseed.core.look.steps.ramp import Ramp
 from gaudyseed.core.population import Attribute, Owners, of_points
 from gaudyseed.core.report import Reporter
+from gaudyseed.core.task import Stopped, Task
 from tests.support import FIVE, edit_ramp, look, look_document, points, ramp
 
 BANDS = ramp([0, 0.2, 0.5, 0.7, 0.9], FIVE)
@@ -147,14 +149,10 @@ class Evaluation(unittest.TestCase):
             look(RANDOM, ramp([0, 0.3, 0.9], FIVE[:3], interpolation="straight"), drift),
             look({"step": "attribute", "name": "weight"}, {"step": "even_out"}, BANDS, drift, blend="multiply"),
         ]
-        usual = parallel.over.__defaults__
-        try:
-            results = []
-            for chunk in (32_768, 1_000, 17):
-                parallel.over.__defaults__ = (None, chunk)
+        results = []
+        for chunk in (32_768, 1_000, 17):
+            with mock.patch.object(parallel, "CHUNK", chunk):
                 results.append([Evaluator().evaluate(population, c).colours.tobytes() for c in chains])
-        finally:
-            parallel.over.__defaults__ = usual
         self.assertEqual(results[0], results[1])
         self.assertEqual(results[0], results[2])
 
@@ -227,14 +225,13 @@ class Evaluation(unittest.TestCase):
     def test_an_overtaken_evaluation_stops(self):
         calls = 0
 
-        def check():
+        def stops() -> bool:
             nonlocal calls
             calls += 1
-            if calls > 3:
-                raise Overtaken
+            return calls > 3
 
-        with self.assertRaises(Overtaken):
-            Evaluator().evaluate(points(200_000), look(RANDOM, BANDS), check)
+        with self.assertRaises(Stopped):
+            Evaluator().evaluate(points(200_000), look(RANDOM, BANDS), Task(stops))
         self.assertLess(calls, 12)
 
     def test_the_cache_keeps_its_limit(self):

@@ -9,6 +9,7 @@ import unittest
 from collections.abc import Iterator, Mapping
 from pathlib import Path
 from typing import Annotated, Any, ClassVar, Literal
+from unittest import mock
 
 import numpy as np
 from pydantic import Field
@@ -107,18 +108,14 @@ class MadeUpStep(unittest.TestCase):
         with self.assertRaises(BadInput) as caught:
             Evaluator().evaluate(self.population, parse(Look, look_document({"step": "grain"}, DUSK)))
         self.assertIn("'grain' wants a number", caught.exception.sentence)
-        usual = parallel.over.__defaults__
         results = []
-        try:
-            for chunk in (32_768, 700):
-                parallel.over.__defaults__ = (None, chunk)
+        for chunk, chunks in ((32_768, 1), (700, 8)):
+            with mock.patch.object(parallel, "CHUNK", chunk), mock.patch.object(parallel, "_WORKERS", 2):
                 self.step.filled.clear()
                 evaluator = Evaluator()
                 results.append(evaluator.evaluate(self.population, self.look).colours.tobytes())
                 self.assertEqual(sorted(self.step.filled)[-1][1], 5_000)
-                self.assertEqual(len(self.step.filled), -(-5_000 // chunk))
-        finally:
-            parallel.over.__defaults__ = usual
+                self.assertEqual(len(self.step.filled), chunks)
         self.assertEqual(*results)
         again = evaluator.evaluate(self.population, self.look)
         self.assertEqual((again.reused, again.computed), (3, []))
@@ -290,7 +287,7 @@ class MadeUpKindAndMaker(unittest.TestCase):
 
 class MadeUpFormat(unittest.TestCase):
     def test_it_reads_and_writes(self):
-        def write(population: Population, results: Any, about: About = About()) -> bytes:
+        def write(population: Population, results: Any, about: About = About(), task: Any = None) -> bytes:
             return f"pegs {population.count}".encode()
 
         def read(data: bytes, name: str, check: Any, wish: Any) -> list[Thing]:

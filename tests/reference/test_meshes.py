@@ -17,6 +17,7 @@ from gaudyseed.core.look.scope import Scope
 from gaudyseed.core.look.steps import STEPS, Context, Value, carried_out
 from gaudyseed.core.population.makers.surface import SurfaceMaker
 from gaudyseed.core.population.owning import Owning
+from gaudyseed.core.task import UNWATCHED
 
 
 def arrays(mesh: trimesh.Trimesh) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
@@ -228,7 +229,7 @@ class Owned(unittest.TestCase):
         scope = Scope(carp)
         for by in ("mean", "greatest"):
             step = STEPS["unify"](step="unify", per="part", by=by)
-            context = Context(scope, "step", lambda: None, vector(3))
+            context = Context(scope, "step", UNWATCHED, vector(3))
             found = carried_out(step, context, Value(vector(3), heights)).array
             # Every tile has twelve vertices, one after another.
             tiles = heights.reshape(-1, 12, 3)

@@ -23,6 +23,7 @@ from gaudyseed.core.look.scope import Scope, Surroundings
 from gaudyseed.core.look.steps import STEPS, Context, Value, carried_out
 from gaudyseed.core.picture import Picture
 from gaudyseed.core.population import Attribute, Population, of_points
+from gaudyseed.core.task import UNWATCHED
 from gaudyseed.core.timeline import Key, at_frame, eased
 
 #: The permutation of K. Perlin's reference implementation of "Improving Noise", SIGGRAPH 2002.
@@ -203,7 +204,7 @@ class Motion(unittest.TestCase):
         found = []
         for frame in (0, 24, 7):
             scope = Scope(population, Surroundings({}, Scene().timeline.moment(frame)))
-            found.append(carried_out(step, Context(scope, "step", lambda: None, NUMBER), None).array)
+            found.append(carried_out(step, Context(scope, "step", UNWATCHED, NUMBER), None).array)
             self.assertTrue(scope.timed)
         np.testing.assert_array_equal(found[0], found[1])
         self.assertGreater(np.abs(found[0] - found[2]).max(), 0.05)

@@ -8,10 +8,10 @@ from pathlib import Path
 import numpy as np
 
 from gaudyseed.core.colour.spaces import display_bytes
-from gaudyseed.core.errors import Overtaken
 from gaudyseed.core.formats import read_points
 from gaudyseed.core.look.evaluate import Evaluator
 from gaudyseed.core.look.model import Scene
+from gaudyseed.core.task import Stopped
 from gaudyseed.store import Store
 from gaudyseed.web import create_app
 from gaudyseed.web.security import Guard, Throttle
@@ -173,11 +173,12 @@ class Evaluations(ServerCase):
 
     def test_latest_notices_while_it_runs(self):
         latest = Latest()
-        check = latest.enter("a", 1)
-        check()
+        overtaken = latest.enter("a", 1)
+        self.assertFalse(overtaken())
         latest.enter("a", 2)
-        with self.assertRaises(Overtaken):
-            check()
+        self.assertTrue(overtaken())
+        with self.assertRaises(Stopped):
+            latest.enter("a", 1)
 
     def test_bad_requests(self):
         url = "/api/evaluations"

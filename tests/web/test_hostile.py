@@ -16,10 +16,11 @@ from PIL import Image
 
 from gaudyseed.core.colour.text import colours_in
 from gaudyseed.core.document import parse_json
-from gaudyseed.core.errors import BadInput, Overtaken
+from gaudyseed.core.errors import BadInput
 from gaudyseed.core.formats import read_points
 from gaudyseed.core.formats.cells import runs_as_formula
 from gaudyseed.core.palette import read_picture
+from gaudyseed.core.task import Stopped, Task
 from gaudyseed.web.openapi import document
 from tests.support import ply_text, points
 from tests.web.test_api import ServerCase, alone
@@ -199,13 +200,8 @@ class Files(unittest.TestCase):
         rows = [f"{k} 0 0" for k in range(120_000)]
         for data, name in ((ply_text(rows), "a.ply"), (("x,y,z\n" + "0,0,0\n" * 120_000).encode(), "a.csv")):
             calls = itertools.count()
-
-            def gone(calls=calls) -> None:
-                if next(calls) >= 3:
-                    raise Overtaken
-
-            with self.assertRaises(Overtaken):
-                read_points(data, name, gone)
+            with self.assertRaises(Stopped):
+                read_points(data, name, Task(lambda calls=calls: next(calls) >= 3))
             self.assertEqual(next(calls), 4)
 
     def test_numbers_are_read_as_python_reads_them(self):

@@ -21,7 +21,7 @@ from PIL import Image
 
 from gaudyseed.core import buffers
 from gaudyseed.core.digest import digest_of
-from gaudyseed.core.errors import BadInput, Overtaken
+from gaudyseed.core.errors import BadInput
 from gaudyseed.core.formats import read_things
 from gaudyseed.core.formats.pictures import read_picture
 from gaudyseed.core.look.model import Painted
@@ -32,6 +32,7 @@ from gaudyseed.core.population.makers.base import Makings
 from gaudyseed.core.population.makers.scatter import ScatterMaker
 from gaudyseed.core.population.makers.strands import StrandsMaker
 from gaudyseed.core.population.makers.surface import SurfaceMaker
+from gaudyseed.core.task import Stopped, Task
 from gaudyseed.web.workshop import Workshop
 from tests.support import beetle_scene, look_document, ramp, unpack
 from tests.web.test_api import ServerCase
@@ -50,14 +51,13 @@ class Makers(unittest.TestCase):
     def test_a_scatter_is_stopped_in_the_middle(self):
         asked = []
 
-        def check() -> None:
+        def stops() -> bool:
             asked.append(1)
-            if len(asked) == 3:
-                raise Overtaken
+            return len(asked) == 3
 
         maker = ScatterMaker(maker="scatter", surface="sheet", count=1_000_000, evenness=0.7)
-        with self.assertRaises(Overtaken):
-            maker.make(None, Makings(check))
+        with self.assertRaises(Stopped):
+            maker.make(None, Makings(Task(stops)))
 
     def test_clumps_count_too(self):
         with self.assertRaises(BadInput) as caught:
@@ -278,19 +278,16 @@ class Locks(unittest.TestCase):
         shop, begun, end = Workshop(mock.Mock()), threading.Event(), threading.Event()
         maker = ScatterMaker(maker="scatter", surface="ball", count=10)
 
-        def hold() -> None:
+        def hold() -> bool:
             begun.set()
-            end.wait(10)
+            return not end.wait(10)
 
-        first = threading.Thread(target=shop.population, args=(Order(maker, Makings(hold)),), daemon=True)
+        first = threading.Thread(target=shop.population, args=(Order(maker, Makings(Task(hold))),), daemon=True)
         first.start()
         begun.wait(5)
 
-        def gone() -> None:
-            raise Overtaken
-
-        with self.assertRaises(Overtaken):
-            shop.population(Order(maker, Makings(gone)))
+        with self.assertRaises(Stopped):
+            shop.population(Order(maker, Makings(Task(lambda: True))))
         end.set()
         first.join(10)
         self.assertEqual(shop._making, {})

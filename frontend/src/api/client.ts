@@ -58,6 +58,11 @@ export type ImportPreview = Schemas["ImportPreview"];
 export type CostAnswer = Schemas["CostAnswer"];
 export type ThingPreview = Schemas["ThingPreview"];
 export type ImportAnswer = Schemas["ImportAnswer"];
+export type SequenceMade = Schemas["SequenceMade"];
+export type UploadAnswer = Schemas["UploadAnswer"];
+export type Job = Schemas["JobAnswer"];
+export type JobList = Schemas["JobList"];
+export type Ways = Schemas["Ways"];
 
 export interface Histogram {
   low: number;
@@ -424,8 +429,8 @@ export function textOf(document: object): string {
 export const folded = (scene: Scene) => ({ ...scene, populations: scene.populations.map(textOf) });
 
 /** Fetch a file; `progress` hears the part that has come, and the signal stops it. */
-export async function file(path: string, body: unknown, progress?: (part: number) => void, signal?: AbortSignal): Promise<{ blob: Blob; name: string }> {
-  const response = await send("POST", path, body, signal);
+export async function fetchFile(method: "GET" | "POST", path: string, body?: unknown, progress?: (part: number) => void, signal?: AbortSignal): Promise<{ blob: Blob; name: string }> {
+  const response = await send(method, path, body, signal);
   const name = /filename="([^"]+)"/.exec(response.headers.get("Content-Disposition") ?? "")?.[1] ?? "download";
   const whole = Number(response.headers.get("Content-Length"));
   const reader = response.body?.getReader();

@@ -1,7 +1,7 @@
 /** The opened palette: its grid of swatches, and what can be done with them. */
 import { Dices, LibraryBig, Link2, Lock, LockOpen, Plus, Trash2 } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
-import { type Dial, file, json, type Palette, type PaletteAnswer, type StepCensus, type Swatch, upload } from "../api/client";
+import { type Dial, fetchFile, json, type Palette, type PaletteAnswer, type StepCensus, type Swatch, upload } from "../api/client";
 import { openLibrary } from "../library/Library";
 import { usePicture } from "../library/PictureDialog";
 import { save } from "../rooms/publish/save";
@@ -354,7 +354,7 @@ async function read({ palette, onCommit, tell }: Seen, chosen: File) {
 }
 
 async function write({ palette, fixed, columns }: Seen, format: "png" | "text" | "tokens") {
-  const { blob, name } = await file("/palettes/files", { swatches: fixed, columns, name: palette.name, format });
+  const { blob, name } = await fetchFile("POST", "/palettes/files", { swatches: fixed, columns, name: palette.name, format });
   save(blob, name);
 }
 

@@ -6,7 +6,6 @@ and the files read the row; beside it a channel needs only its effect in the vie
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Literal
 
@@ -15,6 +14,7 @@ import numpy as np
 from .colour.spaces import display_bytes
 from .kinds import COLOUR, NUMBER, Kind
 from .registry import Registry
+from .task import UNWATCHED, Task
 
 
 @dataclass(frozen=True)
@@ -86,10 +86,10 @@ class Channel:
             return values
         return np.clip(values, self.least, self.greatest)
 
-    def encoded(self, values: np.ndarray, check: Callable[[], None] | None = None) -> np.ndarray:
-        """(n,) or (n, k): the values as they are sent, uint8 or float32. ``check`` may raise to stop."""
+    def encoded(self, values: np.ndarray, task: Task = UNWATCHED) -> np.ndarray:
+        """(n,) or (n, k): the values as they are sent, uint8 or float32. ``task`` may raise to stop."""
         if self.sent == "display":
-            return display_bytes(values, check)
+            return display_bytes(values, task)
         held = self.held(values)
         return np.rint(held * np.float32(255)).astype(np.uint8) if self.sent == "unit" else held
 

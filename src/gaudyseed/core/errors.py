@@ -51,11 +51,3 @@ def no_population(population: str, place: str) -> BadInput:
         f"There is no population {population!r} here any more. Let what stands on it or reads it take another.",
         place=place, code="unknown_population",
     )  # fmt: skip
-
-
-class Overtaken(Exception):
-    """Raised inside an evaluation when a newer request has made it pointless."""
-
-
-def never_overtaken() -> None:
-    """The check of work that nothing overtakes."""

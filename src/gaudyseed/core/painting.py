@@ -20,12 +20,13 @@ from .cache import ResultCache
 from .colour.spaces import parse_hex
 from .digest import digest_of
 from .document import Document
-from .errors import BadInput, never_overtaken
+from .errors import BadInput
 from .geometry.subdivision import refined
 from .kernels import brushing
 from .population import Attribute, Polygons, Population
 from .population.attribute import Field as Column
 from .population.naming import fits
+from .task import UNWATCHED, Task
 
 if TYPE_CHECKING:
     from .geometry.shapes import ShapeMesh
@@ -294,7 +295,7 @@ _WAYS = {"add": brushing.ADD, "remove": brushing.REMOVE, "soften": brushing.SOFT
 
 
 def brushed(target: Target, painted: Painted, values: Values | None, brush: Brush, dabs: np.ndarray,
-            check: Callable[[], None] = never_overtaken) -> Values:  # fmt: skip
+            task: Task = UNWATCHED) -> Values:  # fmt: skip
     """A column after a stroke; at the subdivision at which it was painted, where that is finer than the target's.
 
     Parameters
@@ -327,7 +328,7 @@ def brushed(target: Target, painted: Painted, values: Values | None, brush: Brus
     dabs = np.ascontiguousarray(dabs, np.float32)
     _check_reach(filed, dabs, brush)
     for start in range(0, len(dabs), _DABS):
-        check()
+        task.check()
         for part in _mirrored(dabs[start : start + _DABS], places, brush.mirror):
             brushing.dab(
                 np.ascontiguousarray(part, np.float32), np.float32(brush.radius), np.float32(brush.hardness),

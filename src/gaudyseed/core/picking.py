@@ -8,7 +8,6 @@ import numpy as np
 
 from .kernels import ramps as kernels
 
-Check = Callable[[], None] | None
 #: Gives what a stop or swatch has for the elements start to stop: (m,) or (m, 3) float32.
 Own = Callable[[int, int], np.ndarray]
 #: ``fill(start, stop, out)`` writes the results of the elements start to stop.

@@ -20,7 +20,8 @@ from .errors import BadInput
 from .kernels import ramps as kernels
 from .kernels.encoding import decode_values
 from .kernels.parallel import over
-from .picking import Check, Fill, picker
+from .picking import Fill, picker
+from .task import UNWATCHED, Task
 
 Interpolation = Literal["steps", "straight", "eased", "through", "soft"]
 
@@ -82,16 +83,16 @@ class Ramp:
         """Returns ``pick(bands, start, stop, out)``: the colours of bands."""
         return picker(self.colours, {})
 
-    def bands_of(self, values: np.ndarray, check: Check = None) -> np.ndarray:
+    def bands_of(self, values: np.ndarray, task: Task = UNWATCHED) -> np.ndarray:
         """(n,) uint8: the band of each value, counting from 0."""
-        return _filled(self.banding(values), len(values), np.uint8, check)
+        return _filled(self.banding(values), len(values), np.uint8, task)
 
-    def colours_of(self, values: np.ndarray, check: Check = None) -> np.ndarray:
+    def colours_of(self, values: np.ndarray, task: Task = UNWATCHED) -> np.ndarray:
         """(n, 3) linear float32 colours of (n,) float32 values."""
         if self.interpolation != "steps":
-            return _filled(self.colouring(values), (len(values), 3), np.float32, check)
-        bands, pick = self.bands_of(values, check), self.picking()
-        return _filled(lambda a, b, out: pick(bands[a:b], a, b, out), (len(values), 3), np.float32, check)
+            return _filled(self.colouring(values), (len(values), 3), np.float32, task)
+        bands, pick = self.bands_of(values, task), self.picking()
+        return _filled(lambda a, b, out: pick(bands[a:b], a, b, out), (len(values), 3), np.float32, task)
 
     def _filler(self, positions: np.ndarray, table: np.ndarray) -> Callable[..., None]:
         """A function that interpolates in the mixing space, into ``out``; the caller converts to RGB."""
@@ -205,7 +206,7 @@ class Ramp:
 
     # Groups
 
-    def nearest_stop_of(self, values: np.ndarray, check: Check = None) -> np.ndarray:
+    def nearest_stop_of(self, values: np.ndarray, task: Task = UNWATCHED) -> np.ndarray:
         """(n,) uint8: the stop whose colour is nearest in OKLab to the ramp's colour at each value."""
         out = np.empty(len(values), np.uint8)
         steps = 4096
@@ -226,21 +227,21 @@ class Ramp:
             else:
                 out[a:b] = of_band[np.searchsorted(edges, values[a:b], side="right")]
 
-        over(len(out), work, check)
+        over(len(out), work, task)
         return out
 
-    def groups_of(self, values: np.ndarray, check: Check = None) -> np.ndarray:
+    def groups_of(self, values: np.ndarray, task: Task = UNWATCHED) -> np.ndarray:
         """(n,) uint8: which stop's colour an element counts for.
 
         Stepped: its band. Else: the stop with the nearest colour.
         """
-        return self.bands_of(values, check) if self.interpolation == "steps" else self.nearest_stop_of(values, check)
+        return self.bands_of(values, task) if self.interpolation == "steps" else self.nearest_stop_of(values, task)
 
 
-def _filled(fill: Fill, shape: int | tuple[int, int], dtype: type, check: Check) -> np.ndarray:
+def _filled(fill: Fill, shape: int | tuple[int, int], dtype: type, task: Task) -> np.ndarray:
     """An array of that shape, filled in chunks."""
     out = empty(shape, dtype)
-    over(len(out), lambda a, b: fill(a, b, out[a:b]), check)
+    over(len(out), lambda a, b: fill(a, b, out[a:b]), task)
     return out
 
 

@@ -79,7 +79,7 @@ class Reporter:
         return found
 
     def _census(self, evaluation: Evaluation, result: StepResult) -> dict[str, Any]:
-        evaluation.check()
+        evaluation.task.check()
         digest = digest_of("census", result.digest)
 
         def make() -> dict[str, Any]:
@@ -153,7 +153,7 @@ class Reporter:
         )
 
         def make() -> list[dict[str, Any]]:
-            evaluation.check()
+            evaluation.task.check()
             groups, counted = self.groups(evaluation), self.steps(evaluation)
             outcomes = [(self.outcome(evaluation, r), counted[r.place]) for r in evaluation.steps]
             return [document(a) for a in advise(evaluation, outcomes, groups.place, groups.counts)]

@@ -121,7 +121,7 @@ def _order(
         numbers = np.flatnonzero(_kept(evaluation, keep))
     if not sort:
         return numbers[::-1] if descending else numbers
-    evaluation.check()
+    evaluation.task.check()
     values = _sortable(evaluation, cache, sort, level)[numbers]
     # The complement turns the order of whole numbers round as the sign does that of others, and cannot overflow.
     turned = ~values if values.dtype.kind == "i" else -values
@@ -136,7 +136,7 @@ def _kept(evaluation: Evaluation, text: str) -> np.ndarray:
         raise BadInput(str(getattr(cause, "sentence", cause)), place="filter", code="bad_formula") from None
     if formula.result_kind(evaluation.scope, "filter") != NUMBER:
         raise BadInput("The filter gives a vector; a number is wanted. Compare a part of it.", place="filter")
-    context = Context(evaluation.scope, "filter", evaluation.check, NUMBER, evaluation.signal_values)
+    context = Context(evaluation.scope, "filter", evaluation.task, NUMBER, evaluation.signal_values)
     return carried_out(formula, context, None).array != 0
 
 

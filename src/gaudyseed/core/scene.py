@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from .document import Document
-from .errors import BadInput, never_overtaken, no_population
+from .errors import BadInput, no_population
 from .formats import About
 from .geometry.shapes import ShapeMesh
 from .look.evaluate import Evaluation, Evaluator
@@ -24,6 +24,7 @@ from .picture import Picture, shipped
 from .population import Population
 from .population.makers import MakerModel, Makings, Order
 from .sending import sent
+from .task import UNWATCHED, Task
 from .timeline import Moment
 
 
@@ -52,6 +53,10 @@ def _still(scene: Scene) -> frozenset[str]:
     return frozenset(name for name, frames in keyed.items() if frames and (frames[-1] < first or frames[0] > last))
 
 
+#: The share of a population's work that its making has.
+_MAKING = 0.7
+
+
 class SceneRun:
     """One evaluation of a scene under way: each population is made and evaluated when it is first asked for.
 
@@ -59,8 +64,8 @@ class SceneRun:
     ----------
     made
         Gives the population that is ordered: its maker has its dials put in.
-    check
-        Called between steps and chunks; what it raises passes through.
+    task
+        Of making and evaluating; asked between steps and chunks whether to stop.
     final
         Whether populations are whole, as they go out, and not as the view works with them.
 
@@ -75,13 +80,13 @@ class SceneRun:
 
     def __init__(
         self, scene: Scene, evaluator: Evaluator, made: Callable[[Order], Population],
-        check: Callable[[], None] = never_overtaken, moment: Moment | None = None, final: bool = False,
+        task: Task = UNWATCHED, moment: Moment | None = None, final: bool = False,
         kept: Kept = NOTHING_KEPT,
     ) -> None:  # fmt: skip
         self.scene = scene
         self._evaluator = evaluator
         self._made = made
-        self._check = check
+        self._task = task
         self._final = final
         self._kept = kept
         self._whole: SceneRun | None = None
@@ -212,7 +217,7 @@ class SceneRun:
             return itself.whole()
 
         return Makings(
-            self._check,
+            self._task.part(0, _MAKING),
             lambda other, place: asked(other, place).population(other),
             lambda other, place: asked(other, place).evaluation(other),
         )
@@ -223,7 +228,7 @@ class SceneRun:
             return self
         if self._whole is None:
             self._whole = SceneRun(
-                self.scene, self._evaluator, self._made, self._check, self.surroundings.moment, final=True,
+                self.scene, self._evaluator, self._made, self._task, self.surroundings.moment, final=True,
                 kept=self._kept,
             )  # fmt: skip
             # A circle runs through both.
@@ -266,8 +271,8 @@ class SceneRun:
             self._open.append(population)
             try:
                 found = self._evaluator.evaluate(
-                    self.population(population), self.look(population), self._check, surroundings=self.surroundings,
-                    shared=self.scene.signals, placement=self.placement(population),
+                    self.population(population), self.look(population), self._task.part(_MAKING, 1),
+                    surroundings=self.surroundings, shared=self.scene.signals, placement=self.placement(population),
                 )  # fmt: skip
             finally:
                 self._open.pop()

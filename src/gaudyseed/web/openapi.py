@@ -28,6 +28,7 @@ class _Operation:
     summary: str
     body: type[BaseModel] | None
     result: type[BaseModel] | str
+    documents: tuple[type[BaseModel], ...]
 
 
 _operations: list[_Operation] = []
@@ -46,14 +47,22 @@ class Error(BaseModel):
 
 
 def operation(
-    blueprint: Blueprint, rule: str, *, method: str, body: type[BaseModel] | None = None, result: type[BaseModel] | str
+    blueprint: Blueprint,
+    rule: str,
+    *,
+    method: str,
+    body: type[BaseModel] | None = None,
+    result: type[BaseModel] | str,
+    documents: tuple[type[BaseModel], ...] = (),
 ) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
-    """Register a view. With ``body`` it gets the checked document as ``body``."""
+    """Register a view. With ``body`` it gets the checked document as ``body``.
+
+    ``documents`` are those that may be answered in place of bytes.
+    """
 
     def register(view: Callable[..., Any]) -> Callable[..., Any]:
-        _operations.append(
-            _Operation(f"/api{rule}", method.lower(), view.__name__, (view.__doc__ or "").split("\n")[0], body, result)
-        )
+        said = (view.__doc__ or "").split("\n")[0]
+        _operations.append(_Operation(f"/api{rule}", method.lower(), view.__name__, said, body, result, documents))
 
         @wraps(view)
         def run(**path: str) -> Any:
@@ -76,7 +85,7 @@ def document() -> dict[str, Any]:
     """The OpenAPI document of all registered operations."""
     models: list[type[BaseModel]] = [Error]
     for op in _operations:
-        models += [m for m in (op.body, op.result) if isinstance(m, type) and m not in models]
+        models += [m for m in (op.body, op.result, *op.documents) if isinstance(m, type) and m not in models]
     _, schemas = models_json_schema([(m, "serialization") for m in models], ref_template="#/components/schemas/{model}")
     paths: dict[str, dict[str, Any]] = {}
     for op in sorted(_operations, key=lambda o: (o.path, o.method)):
@@ -99,6 +108,12 @@ def _content(model: type[BaseModel] | str) -> dict[str, Any]:
     return {"application/json": {"schema": {"$ref": f"#/components/schemas/{model.__name__}"}}}
 
 
+def _either(documents: tuple[type[BaseModel], ...]) -> dict[str, Any]:
+    """The content of an answer that is one of several documents; none for none."""
+    listed = [{"$ref": f"#/components/schemas/{model.__name__}"} for model in documents]
+    return {"application/json": {"schema": {"oneOf": listed}}} if listed else {}
+
+
 def _described(op: _Operation) -> dict[str, Any]:
     names = [part[1:-1] for part in op.path.split("/") if part.startswith("<")]
     found: dict[str, Any] = {
@@ -106,7 +121,7 @@ def _described(op: _Operation) -> dict[str, Any]:
         "summary": op.summary,
         "parameters": [{"name": n, "in": "path", "required": True, "schema": {"type": "string"}} for n in names],
         "responses": {
-            "200": {"description": "Done", "content": _content(op.result)},
+            "200": {"description": "Done", "content": _content(op.result) | _either(op.documents)},
             "4XX": {"description": "Refused", "content": _content(Error)},
         },
     }

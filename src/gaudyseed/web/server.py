@@ -26,7 +26,7 @@ MOST_CONNECTIONS = 400
 HEAD_SECONDS, IDLE_SECONDS = 10, 60
 #: Bytes of a body that only a file may exceed: documents are smaller.
 LARGEST_DOCUMENT_BODY = 16 * 1024 * 1024
-_FILES = ("/api/imports", "/api/assets", "/api/palettes/picture", "/api/palettes/file")
+_FILES = ("/api/imports", "/api/uploads", "/api/assets", "/api/palettes/picture", "/api/palettes/file")
 
 
 class _Refused(Error):

@@ -12,15 +12,17 @@ from typing import cast
 from flask import current_app, has_request_context, request
 
 from ..core.cache import ResultCache
-from ..core.errors import Overtaken, never_overtaken
 from ..core.look.evaluate import Evaluator
 from ..core.look.model import Scene
 from ..core.population import Population
 from ..core.population.makers import Order
 from ..core.report import Reporter
 from ..core.scene import SceneRun
+from ..core.task import UNWATCHED, Stopped, Task
 from ..core.timeline import checked_frame
 from ..store import Keeper, Store
+from .jobs import Jobs
+from .uploads import Uploads
 
 #: Rates that are known; older ones are forgotten.
 _MOST_RATES = 1000
@@ -37,20 +39,20 @@ class Latest:
         self._newest: OrderedDict[str, int] = OrderedDict()
         self._lock = threading.Lock()
 
-    def enter(self, session: str, sequence: int) -> Callable[[], None]:
-        """Note a request; returns a check that raises Overtaken once a newer one has come."""
+    def enter(self, session: str, sequence: int) -> Callable[[], bool]:
+        """Note a request; what comes back says whether a newer one has come. Stopped where it has already."""
         with self._lock:
             self._newest[session] = max(sequence, self._newest.get(session, sequence))
             self._newest.move_to_end(session)
             while len(self._newest) > _MOST_SESSIONS:
                 self._newest.popitem(last=False)
 
-        def check() -> None:
-            if self._newest.get(session, sequence) > sequence:
-                raise Overtaken
+        def overtaken() -> bool:
+            return self._newest.get(session, sequence) > sequence
 
-        check()
-        return check
+        if overtaken():
+            raise Stopped
+        return overtaken
 
 
 @dataclass
@@ -70,6 +72,8 @@ class Workshop:
         self.reporter = Reporter(self.evaluator)
         self.latest = Latest()
         self.kept = Keeper(store)
+        self.uploads = Uploads()
+        self.jobs = Jobs()
         self._populations = ResultCache(POPULATION_BYTES)
         self._making: dict[str, _Turn] = {}
         self._lock = threading.Lock()
@@ -98,7 +102,7 @@ class Workshop:
             turn.users += 1
         try:
             while not turn.lock.acquire(timeout=_WAIT):
-                order.makings.check()
+                order.makings.task.check()
             try:
                 return self._made(key, order)
             finally:
@@ -119,34 +123,28 @@ class Workshop:
         return cast(Population, found)
 
     def run(
-        self, scene: Scene, check: Callable[[], None] = never_overtaken, final: bool = False,
+        self, scene: Scene, task: Task = UNWATCHED, final: bool = False,
         frame: float | None = None,
     ) -> SceneRun:  # fmt: skip
         """An evaluation of a scene; populations and results come from what is kept in memory where they are.
 
-        It stops once the client of the request has gone away, and when ``check`` says so.
+        It stops once the client of the request has gone away, and when ``task`` says so.
         ``final`` has populations whole, as they go out; ``frame`` is that of the timeline, else its first. BadInput
         where it is no frame.
         """
         moment = None if frame is None else scene.timeline.moment(checked_frame(frame))
-        return SceneRun(scene, self.evaluator, self.population, unless_gone(check), moment, final, self.kept)
+        return SceneRun(scene, self.evaluator, self.population, unless_gone(task), moment, final, self.kept)
 
 
-def unless_gone(also: Callable[[], None] = never_overtaken) -> Callable[[], None]:
-    """A check that raises Overtaken once the client of the current request has gone away, and does ``also``.
+def unless_gone(task: Task = UNWATCHED) -> Task:
+    """The same task, which stops too once the client of the current request has gone away.
 
     Outside of a request nobody can go away.
     """
     if not has_request_context():
-        return also
-    gone = request.environ.get("waitress.client_disconnected", lambda: False)
-
-    def check() -> None:
-        if gone():
-            raise Overtaken
-        also()
-
-    return check
+        return task
+    gone: Callable[[], bool] | None = request.environ.get("waitress.client_disconnected")
+    return task.until(gone) if gone else task
 
 
 def workshop() -> Workshop:

@@ -2,32 +2,26 @@
 import { DialogTitle } from "@headlessui/react";
 import { useEffect, useState } from "react";
 import { create } from "zustand";
-import { type AttributeCensus, type ImportAnswer, type ImportPreview, type Refused, type ThingPreview, upload } from "../../api/client";
+import type { AttributeCensus, ImportAnswer, ImportPreview, Job, Refused, ThingPreview, Ways } from "../../api/client";
 import { offerPicture } from "../../library/PictureDialog";
-import { addPopulation, takePicture, useStore } from "../../state/store";
+import { documentOf, done, forget, send } from "../../state/jobs";
+import { takePicture, useStore } from "../../state/store";
 import { Button } from "../../widgets/Button";
 import { Choice } from "../../widgets/Choice";
 import { Bars } from "../../widgets/Distribution";
 import { Modal } from "../../widgets/Modal";
 import { NumberField } from "../../widgets/NumberField";
-import { population } from "./fresh";
+import { addImported } from "./arriving";
 import { areFrames, bringFiles, bringFrames } from "./Sequence";
 import { textsSaid } from "../words";
 
 /** Endings of the files that can be brought. */
 export const ENDINGS = ".ply,.obj,.glb,.usd,.usda,.usdc,.usdz,.csv,.txt";
 
-interface Ways {
-  repeated: "clones" | "parts";
-  copies: "clones" | "parts";
-  each: "copy" | "part";
-  frame: number | null;
-  /** How it is coloured at first: own, chance, or each:NAME for one colour each. */
-  colours: string;
-}
-
 interface Offer {
   file: File | null;
+  /** What the file is called that was sent; empty while it is on its way. */
+  upload: string;
   preview: ImportPreview | null;
   /** The numbers of the things that are to be added, and the one whose values are listed. */
   wanted: number[];
@@ -37,22 +31,30 @@ interface Offer {
   sentence: string;
   place: string;
   busy: boolean;
-  /** The part of the file that has been sent, 0..1. */
-  sent: number;
+  /** What is done now, and the part of it that is done, 0..1. */
+  words: string;
+  share: number;
 }
 
-const nothing: Offer = { file: null, preview: null, wanted: [], looked: 0, ways: { repeated: "clones", copies: "parts", each: "copy", frame: null, colours: "own" }, sentence: "", place: "", busy: false, sent: 0 };
+const PLAIN: Ways = { repeated: "clones", copies: "parts", each: "copy", frame: null, colours: "own", only: [] };
+const nothing: Offer = { file: null, upload: "", preview: null, wanted: [], looked: 0, ways: PLAIN, sentence: "", place: "", busy: false, words: "", share: 0 };
 const useOffer = create<Offer>(() => nothing);
 let stopper = new AbortController();
 
-/** Send the file; what is refused is told in the dialogue, what was stopped is not. */
-async function sending<T>(path: string, file: File): Promise<T | null> {
+/** Let the server work on the file, which is sent the first time; what is refused is told in the dialogue, what was stopped is not. */
+async function working<T>(path: string, file: File, ways: Ways): Promise<T | null> {
   stopper.abort();
   stopper = new AbortController();
   const mine = stopper;
-  useOffer.setState({ busy: true, sent: 0, sentence: "", place: "" });
+  useOffer.setState({ busy: true, words: "sending", share: 0, sentence: "", place: "" });
   try {
-    return await upload<T>(path, file, (sent) => useOffer.setState({ sent }), mine.signal);
+    let { upload } = useOffer.getState();
+    if (!upload) {
+      upload = await send(file, "sending", mine.signal);
+      if (useOffer.getState().file === file) useOffer.setState({ upload });
+    }
+    const told = ({ words, share }: Job) => useOffer.setState({ words, share });
+    return await documentOf<T>(await done(path, { upload, scene: useStore.getState().sceneId, ways }, told, mine.signal));
   } catch (error) {
     if (!mine.signal.aborted) {
       const said = error as Refused;
@@ -69,13 +71,11 @@ export function offerFile(file: File) {
   return look();
 }
 
-const asked = ({ repeated, copies, each, frame, colours }: Ways) => `repeated=${repeated}&copies=${copies}&each=${each}&colours=${encodeURIComponent(colours)}${frame === null ? "" : `&frame=${frame}`}`;
-
 /** Look at the file, as it is to be read now. */
 async function look() {
   const { file, ways } = useOffer.getState();
   if (!file) return;
-  const preview = await sending<ImportPreview>(`/imports/preview?${asked(ways)}`, file);
+  const preview = await working<ImportPreview>("previews", file, ways);
   const { file: now, preview: before, wanted, looked } = useOffer.getState();
   if (!preview || now !== file) return;
   const same = before?.things.length === preview.things.length;
@@ -84,20 +84,27 @@ async function look() {
 
 function close() {
   stopper.abort();
+  const { upload } = useOffer.getState();
+  if (upload) forget(upload);
   useOffer.setState(nothing);
 }
 
 async function accept() {
   const { file, wanted, ways, preview } = useOffer.getState();
   if (!file || !preview) return;
-  const answer = await sending<ImportAnswer>(`/imports?${asked(ways)}&only=${wanted.join()}`, file);
+  const answer = await working<ImportAnswer>("imports", file, { ...ways, only: wanted });
   if (!answer) return;
-  const stem = file.name.replace(/\.[^.]+$/, "").slice(0, 100) || "Imported";
-  for (const thing of answer.things) {
-    const scene = useStore.getState().scene;
-    if (scene) addPopulation(population(scene, (answer.things.length > 1 ? thing.name : stem).slice(0, 100) || stem, thing.maker, thing.shape, thing.look));
-  }
+  addImported(answer);
+  close();
+}
+
+/** One thing of the file at all of its frames, by a job that goes on without the window. */
+function acceptFrames(frames: [number, number]) {
+  const { file, upload, looked, ways } = useOffer.getState();
+  if (!file || !upload) return;
+  stopper.abort();
   useOffer.setState(nothing);
+  void bringFrames(upload, file.name, frames, looked, ways);
 }
 
 /** Dropping a file anywhere on the page offers it. */
@@ -297,15 +304,15 @@ function HowToRead({ ways, scene, frames }: { ways: Ways; scene: boolean; frames
 }
 
 export function ImportDialog() {
-  const { file, preview, wanted, looked, ways, sentence, place, busy, sent } = useOffer();
+  const { file, upload, preview, wanted, looked, ways, sentence, place, busy, words, share } = useOffer();
   const thing = preview?.things[looked];
   return (
     <Modal open={file !== null} onClose={close} className="w-[560px] p-5">
       <DialogTitle className="truncate text-[15px] font-semibold">{file?.name}</DialogTitle>
       {busy && (
         <div role="status">
-          {sent < 1 ? "Sending…" : preview ? "Storing…" : "Reading…"}
-          <progress className="mt-1.5 block h-1.5 w-full accent-ink" aria-label="Sent" value={sent < 1 ? sent : undefined} />
+          <span className="tabular">{words ? `${words[0]!.toUpperCase()}${words.slice(1)}…` : "Waiting…"}</span>
+          <progress className="mt-1.5 block h-1.5 w-full" aria-label="How far it is" value={share} />
         </div>
       )}
       {sentence && (
@@ -320,14 +327,7 @@ export function ImportDialog() {
       {thing && <Carried thing={thing} />}
       <div className="flex justify-end gap-2 pt-1">
         {file && preview && thing?.frames && thing.frames[1] > thing.frames[0] && (
-          <Button
-            className="mr-auto"
-            disabled={busy}
-            onClick={() => {
-              void bringFrames(file, thing.frames!, looked, asked({ ...ways, frame: null }));
-              close();
-            }}
-          >
+          <Button className="mr-auto" disabled={busy || !upload} onClick={() => acceptFrames(thing.frames!)}>
             Add all frames
           </Button>
         )}

@@ -1,29 +1,15 @@
-/** Bringing a population that moves: numbered files, or all frames of one file; one after another, with a way to stop. */
-import { DialogTitle } from "@headlessui/react";
+/** Bringing a population that moves: numbered files, or all frames of one file. Each file is sent once; the rest is a job. */
 import { Film } from "lucide-react";
 import { useRef } from "react";
-import { create } from "zustand";
-import { type ImportAnswer, json, type PopulationDocument, upload } from "../../api/client";
-import { edit, addPopulation, useStore } from "../../state/store";
+import type { SequenceMade, Ways } from "../../api/client";
+import { documentOf, done, forget, send } from "../../state/jobs";
+import { tell, useStore } from "../../state/store";
 import { Button } from "../../widgets/Button";
-import { Modal } from "../../widgets/Modal";
-import { population } from "./fresh";
+import { addSequence, stemOf } from "./arriving";
 
-interface Bringing {
-  name: string;
-  done: number;
-  whole: number;
-  sentence: string;
-}
-
-const useBringing = create<{ now: Bringing | null }>(() => ({ now: null }));
-let stopper = new AbortController();
-
-interface Taken {
+interface Frame {
   frame: number;
-  file: File;
-  /** More of the address. */
-  query: string;
+  upload: string;
 }
 
 /** The number right before the ending of a file's name; null where there is none. */
@@ -36,76 +22,39 @@ const numberOf = (name: string) => {
 export const areFrames = (files: File[]) => files.length > 1 && files.every((f) => numberOf(f.name) !== null);
 
 /** Bring numbered files as one population. */
-export function bringFiles(files: File[]) {
-  const taken = files.map((file) => ({ frame: numberOf(file.name) ?? 0, file, query: "copies=parts" }));
-  return bring(taken.toSorted((a, b) => a.frame - b.frame), files[0]!.name.replace(/[._-]*\d+\.[^.]+$/, "") || "Sequence");
+export async function bringFiles(files: File[]) {
+  const taken = files.map((file) => ({ frame: numberOf(file.name) ?? 0, file })).toSorted((a, b) => a.frame - b.frame);
+  const name = files[0]!.name.replace(/[._-]*\d+\.[^.]+$/, "") || "Sequence";
+  const frames: Frame[] = [];
+  await told(async () => {
+    for (const [k, { frame, file }] of taken.entries()) {
+      // oxlint-disable-next-line no-await-in-loop -- one after another, so that stopping one stops all
+      frames.push({ frame, upload: await send(file, `sending ${k + 1} of ${taken.length}`) });
+    }
+    await bring(name, frames, { copies: "parts" });
+  });
+  for (const { upload } of frames) forget(upload);
 }
 
-/** Bring one thing of a file at each whole frame between two. */
-export function bringFrames(file: File, [first, last]: [number, number], thing: number, ways: string) {
-  const frames = Array.from({ length: Math.floor(last) - Math.ceil(first) + 1 }, (_, k) => Math.ceil(first) + k);
-  return bring(frames.map((frame) => ({ frame, file, query: `only=${thing}&${ways}&frame=${frame}` })), file.name.replace(/\.[^.]+$/, ""));
+/** Bring one thing of a file that was sent at each whole frame between two. */
+export async function bringFrames(upload: string, file: string, [first, last]: [number, number], thing: number, ways: Partial<Ways>) {
+  const frames = Array.from({ length: Math.floor(last) - Math.ceil(first) + 1 }, (_, k) => ({ frame: Math.ceil(first) + k, upload }));
+  await told(() => bring(stemOf(file), frames, { ...ways, frame: null, only: [thing] }));
+  forget(upload);
 }
 
-async function bring(taken: Taken[], name: string) {
-  stopper = new AbortController();
-  const mine = stopper;
-  const tell = (more: Partial<Bringing>) => useBringing.setState(({ now }) => ({ now: now && { ...now, ...more } }));
-  useBringing.setState({ now: { name, done: 0, whole: taken.length, sentence: "" } });
+async function bring(name: string, frames: Frame[], ways: Partial<Ways>) {
+  const job = await done("sequences", { name: name.slice(0, 200), scene: useStore.getState().sceneId, frames, ways });
+  addSequence(await documentOf<SequenceMade>(job));
+}
+
+/** Do it, and say what went wrong; what was stopped is not told. */
+async function told(work: () => Promise<void>) {
   try {
-    const frames = [];
-    let first: ImportAnswer["things"][number] | null = null;
-    for (const [k, { frame, file, query }] of taken.entries()) {
-      // oxlint-disable-next-line no-await-in-loop -- one at a time: each is read whole on the other side
-      const answer = await upload<ImportAnswer>(`/imports?${query}`, file, () => undefined, mine.signal);
-      if (mine.signal.aborted) return;
-      first ??= answer.things[0]!;
-      frames.push({ frame, maker: answer.things[0]!.maker });
-      tell({ done: k + 1 });
-    }
-    const { maker } = await json<{ maker: PopulationDocument["maker"] & { first: number; last: number } }>("POST", "/sequences", { file: taken[0]!.file.name, frames });
-    const { scene } = useStore.getState();
-    if (!scene) return;
-    addPopulation(population(scene, name.slice(0, 100), maker, first!.shape, first!.look));
-    if (maker.first < scene.timeline.first || maker.last > scene.timeline.last) {
-      edit("Reach all frames", (s) => ({
-        ...s,
-        timeline: { ...s.timeline, first: Math.min(maker.first, s.timeline.first), last: Math.max(maker.last, s.timeline.last) },
-      }));
-    }
-    useBringing.setState({ now: null });
+    await work();
   } catch (error) {
-    if (!mine.signal.aborted) tell({ sentence: (error as Error).message });
+    if ((error as Error).name !== "AbortError") tell((error as Error).message);
   }
-}
-
-function stop() {
-  stopper.abort();
-  useBringing.setState({ now: null });
-}
-
-/** How far it is, and a way to stop. */
-export function SequenceDialog() {
-  const now = useBringing((s) => s.now);
-  return (
-    <Modal open={now !== null} onClose={stop} className="w-[420px] p-5">
-      <DialogTitle className="truncate text-[15px] font-semibold">{now?.name}</DialogTitle>
-      {now && !now.sentence && (
-        <div role="status" className="tabular">
-          {`Frame ${now.done} of ${now.whole}`}
-          <progress className="mt-1.5 block h-1.5 w-full accent-ink" aria-label="Frames brought" max={now.whole} value={now.done} />
-        </div>
-      )}
-      {now?.sentence && (
-        <p role="alert" className="rounded-lg border-2 border-ink p-3">
-          {now.sentence}
-        </p>
-      )}
-      <div className="flex justify-end">
-        <Button onClick={stop}>{now?.sentence ? "Close" : "Stop"}</Button>
-      </div>
-    </Modal>
-  );
 }
 
 /** Opens the file dialogue for numbered files. */

@@ -1,8 +1,9 @@
 /** Take the colours home: points with colours, the look, a picture. */
 import { Download, Image, TriangleAlert, X } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
-import { file, folded, json, type Look } from "../../api/client";
+import { fetchFile, folded, type Job, json, type Look } from "../../api/client";
 import { type Desk, withPopulation } from "../../state/edits";
+import { done, fileOf } from "../../state/jobs";
 import { chosenPopulation, editLook, useStore } from "../../state/store";
 import { view } from "../../view3d/current";
 import { Button } from "../../widgets/Button";
@@ -14,9 +15,10 @@ import { Outputs } from "./Outputs";
 import { save } from "./save";
 
 /** Save a file of the chosen population: in a format by its word, or its look. */
-export async function download(format: string, progress?: (part: number) => void, signal?: AbortSignal) {
-  const { scene, chosen, frame } = useStore.getState();
-  const { blob, name } = await file("/exports", { scene, population: chosen, format, frame }, progress, signal);
+export async function download(format: string, told?: (job: Job) => void, signal?: AbortSignal) {
+  const { scene, sceneId, chosen, frame } = useStore.getState();
+  const job = await done("exports", { scene, of: sceneId, population: chosen, format, frame }, told, signal);
+  const { blob, name } = await fileOf(job, undefined, signal);
   save(blob, name);
 }
 
@@ -79,7 +81,7 @@ async function load(chosen: File) {
   }
   const probe = withPopulation(scene!, id, (p) => ({ ...p, look: look as Look, wears: null }));
   const body = { scene: probe, population: id, format: "look" };
-  const checked = JSON.parse(await (await file("/exports", body)).blob.text()) as Look;
+  const checked = JSON.parse(await (await fetchFile("POST", "/exports", body)).blob.text()) as Look;
   editLook(`Load ${chosen.name}`, (desk) => ({ ...checked, scene: desk.scene }) as Desk);
 }
 
@@ -91,7 +93,7 @@ export function PublishRight() {
   const tables = useStore((s) => s.results[s.chosen]?.material.tables ?? NO_TABLES);
   const losses = useLosses();
   const [busy, setBusy] = useState("");
-  const [come, setCome] = useState(0);
+  const [now, setNow] = useState<Job | null>(null);
   const stopper = useRef(new AbortController());
   const [sentence, setSentence] = useState("");
   const [size, setSize] = useState({ width: 1920, height: 1080 });
@@ -100,12 +102,12 @@ export function PublishRight() {
   async function run(what: string, work: () => Promise<void>) {
     stopper.current = new AbortController();
     setBusy(what);
-    setCome(0);
+    setNow(null);
     setSentence("");
     try {
       await work();
     } catch (error) {
-      if (!stopper.current.signal.aborted) setSentence((error as Error).message);
+      if (!stopper.current.signal.aborted && (error as Error).name !== "AbortError") setSentence((error as Error).message);
     } finally {
       setBusy("");
     }
@@ -133,7 +135,7 @@ export function PublishRight() {
           </div>
           {busy === title && (
             <span role="status" className="text-soft tabular">
-              {come ? `${Math.round(come * 100)} %` : "writing…"}
+              {now ? `${now.words || "begins"}, ${Math.floor(now.share * 100)} %` : "begins"}
             </span>
           )}
           {busy === title ? (
@@ -145,7 +147,7 @@ export function PublishRight() {
             <Button
               aria-label={`Download ${title}`}
               disabled={busy !== ""}
-              onClick={() => void run(title, () => download(format, setCome, stopper.current.signal))}
+              onClick={() => void run(title, () => download(format, setNow, stopper.current.signal))}
             >
               <Download size={13} aria-hidden />
               Download

@@ -18,6 +18,7 @@ from ..look.scope import Scope
 from ..look.steps import Context, Value, carried_out
 from ..look.steps.base import Advisory, Outcome
 from ..population import Elements, Polygons, Population
+from ..task import UNWATCHED
 
 #: How far the value half-way may be from the mix: in OKLab for colours (several just noticeable steps), else in 0..1.
 NEAR_COLOUR, NEAR_NUMBER = 0.08, 0.08
@@ -103,7 +104,7 @@ def _at_middles(outcome: Outcome, ends: np.ndarray) -> Value:
     elements = Elements(population.elements.level, len(ends), table)
     scope = Scope(replace(population, elements=elements, form=_NO_FACES), outcome.scope.surroundings,
                   outcome.scope.signals, outcome.scope.placement)  # fmt: skip
-    context = Context(scope, outcome.place, lambda: None, outcome.value.kind, _signals(outcome, ends))
+    context = Context(scope, outcome.place, UNWATCHED, outcome.value.kind, _signals(outcome, ends))
     return carried_out(step, context, mixed)
 
 

@@ -6,7 +6,6 @@ Values in the core are linear light, Rec. 709 primaries, D65, not limited to 1.
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
 from functools import lru_cache
 
 import numpy as np
@@ -15,6 +14,7 @@ from ..buffers import empty
 from ..errors import BadInput
 from ..kernels import components, encoding
 from ..kernels.parallel import over
+from ..task import UNWATCHED, Task
 
 HEX_PATTERN = r"^#[0-9a-fA-F]{6}$"
 _HEX = re.compile(HEX_PATTERN)
@@ -117,7 +117,7 @@ def hexes(levels: np.ndarray) -> list[str]:
     return [f"#{text[k : k + 6]}" for k in range(0, len(text), 6)]
 
 
-def display_bytes(linear: np.ndarray, check: Callable[[], None] | None = None) -> np.ndarray:
+def display_bytes(linear: np.ndarray, task: Task = UNWATCHED) -> np.ndarray:
     """8-bit display-encoded colours (n, 3) of linear float32 colours (n, 3)."""
     out = empty(linear.shape, np.uint8)
     source = np.ascontiguousarray(linear, np.float32)
@@ -125,7 +125,7 @@ def display_bytes(linear: np.ndarray, check: Callable[[], None] | None = None) -
     def work(a: int, b: int) -> None:
         encoding.encode_bytes(source[a:b].reshape(-1), out[a:b].reshape(-1))
 
-    over(len(out), work, check)
+    over(len(out), work, task)
     return out
 
 

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from pathlib import PurePath
 
-from ..errors import BadInput, never_overtaken
+from ..errors import BadInput
 from ..population import Population
 from ..registry import import_all
+from ..task import UNWATCHED, Task
 from .base import FORMATS, About, Format, Thing, Wish, format_of
-from .cells import Check
 from .same import copies_apart
 
 import_all(__name__, list(__path__))
@@ -25,7 +25,7 @@ _PICTURES = {
 }  # fmt: skip
 
 
-def read_things(data: bytes, name: str, check: Check = never_overtaken, wish: Wish = Wish()) -> list[Thing]:
+def read_things(data: bytes, name: str, task: Task = UNWATCHED, wish: Wish = Wish()) -> list[Thing]:
     """What a file holds, whatever its format.
 
     Parameters
@@ -34,8 +34,8 @@ def read_things(data: bytes, name: str, check: Check = never_overtaken, wish: Wi
         The whole file.
     name
         Its name; used in sentences, and to tell CSV from other text.
-    check
-        Called every few milliseconds of work; what it raises stops the reading.
+    task
+        Asked every few milliseconds whether to stop.
     wish
         How to read it where there is more than one way.
 
@@ -54,7 +54,7 @@ def read_things(data: bytes, name: str, check: Check = never_overtaken, wish: Wi
         raise BadInput(f"{name} is empty. Export it again from the program it came from.", place=name)
     for form in FORMATS.values():
         if form.read and form.recognises and form.recognises(data):
-            found = form.read(data, name, check, wish)
+            found = form.read(data, name, task, wish)
             return copies_apart(found) if wish.copies == "clones" else found
     for magic, what in _PICTURES.items():
         if data.startswith(magic):
@@ -69,14 +69,14 @@ def read_things(data: bytes, name: str, check: Check = never_overtaken, wish: Wi
             place=f"{name}, line 1", code="unknown_format",
         )  # fmt: skip
     last = next(form.read for form in FORMATS.values() if form.read and not form.recognises)
-    return last(data, name, check, wish)
+    return last(data, name, task, wish)
 
 
 def read_points(
-    data: bytes, name: str, check: Check = never_overtaken, wish: Wish = Wish(), population: str = ""
+    data: bytes, name: str, task: Task = UNWATCHED, wish: Wish = Wish(), population: str = ""
 ) -> Population:  # fmt: skip
     """The one population in a file, or that of a name where it holds several; BadInput lists them."""
-    things = read_things(data, name, check, wish)
+    things = read_things(data, name, task, wish)
     if not population and len(things) == 1:
         return things[0].population
     for thing in things:

@@ -10,7 +10,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 from ..errors import BadInput
-from .cells import Check
+from ..task import Task
 from .reader_limits import FULL, NO_ROOM
 
 
@@ -34,7 +34,7 @@ def no_room() -> BadInput:
     )  # fmt: skip
 
 
-def run_apart(worker: Path, arguments: list[str], name: str, check: Check, seconds: float, code: str) -> None:
+def run_apart(worker: Path, arguments: list[str], name: str, task: Task, seconds: float, code: str) -> None:
     """Run a worker to its end.
 
     BadInput with ``code`` says what it refused, that it took longer than so many seconds, or that the file stopped it.
@@ -51,7 +51,7 @@ def run_apart(worker: Path, arguments: list[str], name: str, check: Check, secon
                 break
             except subprocess.TimeoutExpired:
                 waited += 0.2
-                check()
+                task.check()
                 if waited > seconds:
                     raise BadInput(f"{name} took longer than {seconds:g} s to read. Split it.", place=name) from None
     finally:

@@ -11,7 +11,7 @@ import numpy as np
 from ..geometry.shapes import ShapeMesh
 from ..population import Population
 from ..registry import Registry
-from .cells import Check
+from ..task import Task
 from .columns import Results
 
 if TYPE_CHECKING:
@@ -128,9 +128,9 @@ class Format:
     mime
         The media type of what is written.
     write
-        ``write(population, results, about)`` gives the bytes; ``results`` by channel, or None.
+        ``write(population, results, about, task)`` gives the bytes; ``results`` by channel, or None.
     read
-        ``read(data, name, check, wish)`` gives the things in the file; None for a form that another format of this
+        ``read(data, name, task, wish)`` gives the things in the file; None for a form that another format of this
         ending reads.
     also
         Further endings of its files.
@@ -148,8 +148,8 @@ class Format:
     title: str
     ending: str
     mime: str
-    write: Callable[[Population, Results | None, About], bytes]
-    read: Callable[[bytes, str, Check, Wish], list[Thing]] | None = None
+    write: Callable[[Population, Results | None, About, Task], bytes]
+    read: Callable[[bytes, str, Task, Wish], list[Thing]] | None = None
     recognises: Callable[[bytes], bool] | None = None
     as_text: bool = False
     also: tuple[str, ...] = ()

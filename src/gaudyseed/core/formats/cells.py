@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 import unicodedata
-from collections.abc import Callable
 
 import numpy as np
 
@@ -12,8 +11,6 @@ from ..kernels import text as kernels
 
 #: Rows read at a time: a few milliseconds each, so that a reader can be stopped and lets others work.
 BATCH = 16_384
-#: Called between batches; raises to stop.
-Check = Callable[[], None]
 
 _UNSIGNED = r"(?:(?:\d+\.?\d*|\.\d+)(?:e[+-]?\d+)?|inf(?:inity)?|nan)"
 _NUMBER = re.compile(rf"[+-]?{_UNSIGNED}".encode(), re.I)

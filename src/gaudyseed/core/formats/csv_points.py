@@ -15,14 +15,15 @@ from pathlib import PurePath
 
 import numpy as np
 
-from ..errors import BadInput, never_overtaken
+from ..errors import BadInput
 from ..kernels import text as kernels
 from ..plurals import counted
 from ..population import Attribute, Field, Population
 from ..population.naming import LONGEST_NAME
 from ..population.strands import STRAND
+from ..task import UNWATCHED, Task
 from .base import FORMATS, About, Format, Thing, Wish
-from .cells import BATCH, Batch, Check, is_number, runs_as_formula
+from .cells import BATCH, Batch, is_number, runs_as_formula
 from .columns import (
     LARGEST_COLUMNS,
     MOST_COLUMNS,
@@ -44,17 +45,17 @@ _PIECE = 1 << 22
 _BYTES = ("red", "green", "blue", "alpha")
 
 
-def read(data: bytes, name: str, check: Check = never_overtaken, wish: Wish = Wish()) -> list[Thing]:
+def read(data: bytes, name: str, task: Task = UNWATCHED, wish: Wish = Wish()) -> list[Thing]:
     """The rows of a CSV file as clones, or points of strands where a column names their strand.
 
-    BadInput names the line and column. ``check`` may raise to stop.
+    BadInput names the line and column. ``task`` may raise to stop.
     """
-    data, at = _utf8(data, name, check)
+    data, at = _utf8(data, name, task)
     table = np.frombuffer(data, np.uint8)
     header, at = _header(table, at, name)
     forms = [_Form(column) for column in header]
     count = 0
-    for batch, done in _batches(table, at, len(header), name, check):
+    for batch, done in _batches(table, at, len(header), name, task.part(0, 0.5)):
         for k, form in enumerate(forms):
             form.look_at(batch, k)
         count = done + batch.rows
@@ -63,7 +64,7 @@ def read(data: bytes, name: str, check: Check = never_overtaken, wish: Wish = Wi
     check_count(count, name)
     columns = [np.empty(count, form.dtype) for form in forms]
     gaps = [np.zeros(count, bool) if form.gaps else None for form in forms]
-    for batch, done in _batches(table, at, len(header), name, check):
+    for batch, done in _batches(table, at, len(header), name, task.part(0.5, 1)):
         for k, (form, values) in enumerate(zip(forms, columns, strict=True)):
             values[done : done + batch.rows] = form.values(batch, k, done, name)
             mask = gaps[k]
@@ -115,7 +116,7 @@ def _strands(raw: list[RawColumn], name: str) -> Population:
     return strands_of(table, sizes, name, strands={STRAND: strand}, notes=notes)
 
 
-def _utf8(data: bytes, name: str, check: Check) -> tuple[bytes, int]:
+def _utf8(data: bytes, name: str, task: Task) -> tuple[bytes, int]:
     """The text as UTF-8 bytes, and where it begins after a mark of its encoding."""
     if data.startswith((codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE)):
         try:
@@ -125,7 +126,7 @@ def _utf8(data: bytes, name: str, check: Check) -> tuple[bytes, int]:
     at = len(codecs.BOM_UTF8) if data.startswith(codecs.BOM_UTF8) else 0
     decoder = codecs.getincrementaldecoder("utf-8")()
     for start in range(at, len(data), _PIECE):
-        check()
+        task.check()
         piece = data[start : start + _PIECE]
         try:
             held = len(decoder.getstate()[0])
@@ -188,11 +189,11 @@ def _check_header(header: list[str], name: str, place: str) -> None:
         raise BadInput(f"{name} has no header: its first line holds numbers. Put the column names first.", place=place)
 
 
-def _batches(table: np.ndarray, at: int, width: int, name: str, check: Check):  # type: ignore[no-untyped-def]
+def _batches(table: np.ndarray, at: int, width: int, name: str, task: Task):  # type: ignore[no-untyped-def]
     """All rows, a batch at a time, each with how many came before; BadInput where one has other cells."""
     batch, done = Batch(table, width), 0
     while at < len(table):
-        check()
+        task.reach(at / len(table))
         batch.rows, at, why, found = kernels.comma_cells(
             table, at, width, BATCH, LONGEST, batch.starts, batch.stops, batch.quoted
         )
@@ -288,7 +289,9 @@ def _formula(cell: str, line: int, column: str, name: str) -> BadInput:
     )  # fmt: skip
 
 
-def write(population: Population, results: Results | None, about: About = About()) -> bytes:
+def write(
+    population: Population, results: Results | None, about: About = About(), task: Task = UNWATCHED
+) -> bytes:  # fmt: skip
     """UTF-8 CSV with a header; numbers with digits that read back exactly, missing ones as empty cells.
 
     Parameters
@@ -316,7 +319,7 @@ def write(population: Population, results: Results | None, about: About = About(
     def cells(a: int, b: int) -> list[Cells]:
         return [_cells(column, held, a, b) for column, held in zip(columns, labels, strict=True)]
 
-    return b"".join([head, lines(population.count, cells, between=b",", after=b"\r\n").text])
+    return b"".join([head, lines(population.count, cells, between=b",", after=b"\r\n", task=task).text])
 
 
 def _cells(column: RawColumn, labels: list[bytes], a: int, b: int) -> Cells:

@@ -16,7 +16,7 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict, ValidationError
 from pydantic import Field as PydanticField
 
-from ..errors import BadInput, never_overtaken
+from ..errors import BadInput
 from ..geometry.placing import Role, moved, rotations
 from ..geometry.shapes import ShapeMesh, of_faces
 from ..plurals import counted, of_mesh
@@ -26,8 +26,8 @@ from ..population.meshes import PART
 from ..population.population import Models
 from ..population.strands import PART as STRAND_PART
 from ..population.strands import STRAND
+from ..task import UNWATCHED, Task
 from .base import FORMATS, Format, Thing, Wish
-from .cells import Check
 from .columns import MOST_SHARED, MOST_THINGS, brought_as, check_count, clones_of, columns_of
 from .glb_out import write
 from .gltf import (
@@ -91,13 +91,13 @@ class _Placed:
     instances: dict[str, int] | None
 
 
-def read(data: bytes, name: str, check: Check = never_overtaken, wish: Wish = Wish()) -> list[Thing]:
+def read(data: bytes, name: str, task: Task = UNWATCHED, wish: Wish = Wish()) -> list[Thing]:
     """The meshes of a file as one mesh whose parts are its nodes, lines as strands; repeated meshes, points as clones.
 
     BadInput says where something is damaged; nothing outside the file is ever read.
     """
     document, buffers = opened(data, name)
-    reader = _Reader(document, Arrays(document, buffers, name), name, check, wish.each == "part")
+    reader = _Reader(document, Arrays(document, buffers, name), name, task, wish.each == "part")
     nodes = list(reader.placed())
     repeated = Counter(node.mesh for node in nodes if node.instances is None)
     as_clones = {mesh for mesh, times in repeated.items() if times > 1} if wish.repeated == "clones" else set()
@@ -141,8 +141,8 @@ def _few(groups: list[list[_Item]]) -> list[list[_Item]]:
 
 
 class _Reader:
-    def __init__(self, document: Document, arrays: Arrays, name: str, check: Check, each_part: bool) -> None:
-        self.document, self.arrays, self.name, self.check = document, arrays, name, check
+    def __init__(self, document: Document, arrays: Arrays, name: str, task: Task, each_part: bool) -> None:
+        self.document, self.arrays, self.name, self.task = document, arrays, name, task
         self.each_part = each_part
 
     def check_counts(self, single: list[_Placed], nodes: list[_Placed]) -> None:
@@ -254,8 +254,7 @@ class _Reader:
         tables, corners, parts, materials, count = [], [], [], [], 0
         # Pieces that share their arrays share their vertices too.
         shared: dict[tuple[object, ...], tuple[int, int]] = {}
-        for node, primitive in pieces:
-            self.check()
+        for node, primitive in self.task.along(pieces, len(pieces)):
             key = (tuple(sorted(primitive.attributes.items())), node.matrix.tobytes())
             if key not in shared:
                 tables.append(self._attributes(primitive, node.matrix))
@@ -327,8 +326,7 @@ class _Reader:
         number = {node: k for k, node in enumerate(dict.fromkeys(node for node, _ in pieces))}
         labels = [node.name for node in number]
         tables, sizes, parts, strands = [], [], [], []
-        for node, primitive in pieces:
-            self.check()
+        for node, primitive in self.task.along(pieces, len(pieces)):
             held = self._attributes(primitive, node.matrix)
             rows, counts = self._lines(primitive, held)
             tables.append({n: a.taken(rows) for n, a in held.items() if n != STRAND})
@@ -466,7 +464,7 @@ class _Reader:
         for group in _few([[piece] for piece in pieces]):
             tables = []
             for node, primitive in group:
-                self.check()
+                self.task.check()
                 tables.append(self._attributes(primitive, node.matrix))
             table, notes = joined(tables, [len(held["position"].values) for held in tables])
             made = clones_of(table, self.name, tuple(notes))
@@ -476,7 +474,7 @@ class _Reader:
 
     def clones(self, nodes: list[_Placed], stem: str) -> Thing:
         """Nodes of one mesh, or of several, as clones at their places."""
-        self.check()
+        self.task.check()
         matrices = np.stack([node.matrix for node in nodes]) @ Y_UP
         meshes = list(dict.fromkeys(node.mesh for node in nodes))
         number = {mesh: k for k, mesh in enumerate(meshes)}
@@ -490,7 +488,7 @@ class _Reader:
         """The instances of nodes of one name, which are the shapes of one population."""
         tables, matrices = [], []
         for node in nodes:
-            self.check()
+            self.task.check()
             table, placed = self._instances(node)
             tables.append(table)
             matrices.append(placed)
@@ -581,7 +579,7 @@ class _Reader:
         for k, primitive in enumerate(self.document.meshes[mesh].primitives):
             if primitive.mode not in (TRIANGLES, STRIP, FAN) or "POSITION" not in primitive.attributes:
                 continue
-            self.check()
+            self.task.check()
             key = tuple(sorted(primitive.attributes.items()))
             if key not in shared:
                 shared[key] = (shift, self._attributes(primitive, Z_UP), [])

@@ -19,6 +19,7 @@ from ..population.derive import standing
 from ..population.meshes import PART
 from ..population.naming import fits
 from ..population.strands import STRAND
+from ..task import UNWATCHED, Task
 from .base import About, Piece
 from .columns import Results, check_results
 from .gltf import INSTANCING, LINES, POINTS, ROW, VERTEX, Y_UP, Writing
@@ -30,10 +31,12 @@ if TYPE_CHECKING:
     from ..look.material import ElementPicture
 
 
-def write(population: Population, results: Results | None, about: About = About()) -> bytes:
+def write(
+    population: Population, results: Results | None, about: About = About(), task: Task = UNWATCHED
+) -> bytes:  # fmt: skip
     """A mesh with its colours as COLOR_0 and its attributes as custom ones; clones as instances; strands as lines."""
     check_results(results)
-    out = Writing()
+    out = Writing(task)
     if isinstance(population.form, Polygons):
         _write_mesh(out, population, results, about)
     elif isinstance(population.form, Curves):

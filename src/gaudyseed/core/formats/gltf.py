@@ -13,6 +13,7 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from ..errors import BadInput
+from ..task import UNWATCHED, Task
 
 MAGIC = b"glTF"
 TYPES: dict[int, str] = {5120: "i1", 5121: "u1", 5122: "<i2", 5123: "<u2", 5125: "<u4", 5126: "<f4"}
@@ -302,7 +303,8 @@ class Arrays:
 class Writing:
     """A GLB file that is being put together."""
 
-    def __init__(self) -> None:
+    def __init__(self, task: Task = UNWATCHED) -> None:
+        self._task = task
         self.json: dict[str, Any] = {
             "asset": {"version": "2.0", "generator": "Gaudy Seed"}, "scene": 0, "scenes": [{"nodes": []}], "nodes": [],
             "accessors": [], "bufferViews": [],
@@ -315,6 +317,7 @@ class Writing:
         extras: Mapping[str, Any] | None = None,
     ) -> int:  # fmt: skip
         """The accessor of (n,) or (n, k) values; rows of small types are padded to four bytes."""
+        self._task.check()
         rows = values.reshape(len(values), -1)
         pad = -rows.shape[1] * rows.itemsize % 4 if target == 34962 else 0
         held = np.ascontiguousarray(rows)

@@ -9,6 +9,7 @@ import numpy as np
 
 from ..kernels import digits as kernels
 from ..kernels.parallel import over
+from ..task import UNWATCHED, Task
 
 #: Rows worked out at a time.
 _ROWS = 65_536
@@ -107,7 +108,7 @@ def runs(cells: Cells, starts: np.ndarray) -> Cells:
 
 def lines(
     count: int, columns: Callable[[int, int], Sequence[Cells]], before: bytes = b"", between: bytes = b" ",
-    after: bytes = b"\n",
+    after: bytes = b"\n", task: Task = UNWATCHED,
 ) -> Cells:  # fmt: skip
     """All rows, one after another; ``columns`` gives the cells of the rows from one to another."""
     parts = [_NONE] * -(-count // _ROWS)
@@ -115,7 +116,7 @@ def lines(
     def work(a: int, b: int) -> None:
         parts[a // _ROWS] = joined(columns(a, b), before, between, after)
 
-    over(count, work, chunk=_ROWS)
+    over(count, work, task, chunk=_ROWS, told=True)
     if len(parts) < 2:
         return parts[0] if parts else _NONE
     sizes = np.concatenate([part.sizes for part in parts])
@@ -123,10 +124,11 @@ def lines(
 
 
 def number_lines(
-    columns: Sequence[np.ndarray], before: bytes = b"", between: bytes = b" ", after: bytes = b"\n"
-) -> Cells:
+    columns: Sequence[np.ndarray], before: bytes = b"", between: bytes = b" ", after: bytes = b"\n",
+    task: Task = UNWATCHED,
+) -> Cells:  # fmt: skip
     """Rows of numbers alone."""
-    return lines(len(columns[0]), lambda a, b: [number_cells(c[a:b]) for c in columns], before, between, after)
+    return lines(len(columns[0]), lambda a, b: [number_cells(c[a:b]) for c in columns], before, between, after, task)
 
 
 def between_rows(rows: Cells, events: Mapping[int, Sequence[str]]) -> Iterator[bytes | memoryview]:

@@ -12,15 +12,16 @@ from pathlib import PurePath
 
 import numpy as np
 
-from ..errors import BadInput, never_overtaken
+from ..errors import BadInput
 from ..kernels import wavefront as kernels
 from ..plurals import counted, of_mesh
 from ..population import Attribute, Curves, Field, Polygons, Population
 from ..population.meshes import PART
 from ..population.naming import fits
 from ..population.strands import of_strands
+from ..task import UNWATCHED, Task
 from .base import FORMATS, About, Format, Thing, Wish
-from .cells import Check, is_number
+from .cells import is_number
 from .columns import Results, check_count, check_results, clones_of
 from .lines import Cells, between_rows, joined, lines, number_cells, number_lines, runs
 from .meshing import MOST_PARTS, mesh_of, part_attribute, polygons_of, shown_colours
@@ -32,19 +33,20 @@ _INDICES = ("vertex", "uv", "normal")
 _WORDS = (b"v ", b"v\t", b"vt", b"vn", b"vp", b"f ", b"o ", b"g ", b"s ", b"l ", b"p ", b"usemtl", b"mtllib", b"#")
 
 
-def read(data: bytes, name: str, check: Check = never_overtaken, wish: Wish = Wish()) -> list[Thing]:
+def read(data: bytes, name: str, task: Task = UNWATCHED, wish: Wish = Wish()) -> list[Thing]:
     """The mesh in an OBJ file, and its polylines as strands; without either its vertices become clones.
 
     BadInput names the line.
     """
     table = np.frombuffer(data, np.uint8)
     totals = np.zeros(16, np.int64)
+    counting, reading = task.part(0, 0.2), task.part(0.2, 0.9)
     for at in _pieces(len(table)):
-        check()
+        counting.reach(at / len(table))
         totals[10] = kernels.count(table, totals[10], at + _PIECE, totals)[0]
     lines = _Lines(table, totals, name)
     for at in _pieces(len(table)):
-        check()
+        reading.reach(at / len(table))
         lines.read(at + _PIECE)
     stem = PurePath(name).stem
     found = []
@@ -268,7 +270,9 @@ def _vector(name: str, values: np.ndarray, axes: str) -> Attribute:
 # Writing
 
 
-def write(population: Population, results: Results | None, about: About = About()) -> bytes:
+def write(
+    population: Population, results: Results | None, about: About = About(), task: Task = UNWATCHED
+) -> bytes:  # fmt: skip
     """OBJ in text with digits that read back exactly; colours of vertices as display levels after their places.
 
     Strands go out as polylines.
@@ -282,28 +286,29 @@ def write(population: Population, results: Results | None, about: About = About(
     columns = [places[:, k] for k in range(3)]
     if colours is not None:
         columns += [colours[:, k] for k in range(3)]
-    parts.append(_rows("v", columns))
+    parts.append(_rows("v", columns, task.part(0, 0.4)))
     if form is None:
         assert strands is not None
-        return b"".join([*parts, *_polylines(population, strands)])
+        return b"".join([*parts, *_polylines(population, strands, task.part(0.4, 1))])
     corners = [form.corners]
-    for word, name in (("vt", "uv"), ("vn", "normal")):
+    for (word, name), part in task.part(0.4, 0.6).each((("vt", "uv"), ("vn", "normal"))):
         carried = form.of_corners.get(name)
-        rows, index = _corner_rows(word, carried if carried is not None and fits(carried) else None)
+        rows, index = _corner_rows(word, carried if carried is not None and fits(carried) else None, part)
         parts.append(rows)
         corners.append(index)
     if len(corners[1]) == 0 and (uv := population.elements.own.get("uv")) is not None and fits(uv):
-        parts.append(_rows("vt", [uv.values[:, k] for k in range(2)]))
+        parts.append(_rows("vt", [uv.values[:, k] for k in range(2)], task))
         corners[1] = form.corners
-    return b"".join([*parts, *between_rows(_face_lines(form, corners), _events(form))])
+    faces = _face_lines(form, corners, task.part(0.6, 1))
+    return b"".join([*parts, *between_rows(faces, _events(form))])
 
 
-def _polylines(population: Population, form: Curves) -> Iterator[bytes | memoryview]:
+def _polylines(population: Population, form: Curves, task: Task) -> Iterator[bytes | memoryview]:
     """The lines of strands, with their names before those where they change."""
     uv = population.elements.own.get("uv")
     textured = uv is not None and fits(uv)
     if uv is not None and textured:
-        yield _rows("vt", [uv.values[:, k] for k in range(2)])
+        yield _rows("vt", [uv.values[:, k] for k in range(2)], task.part(0, 0.5))
     carried = of_strands(population)
     events: dict[int, list[str]] = {}
     for name, word in (("object", "o"), ("part", "o"), ("group", "g"), ("material", "usemtl")):
@@ -311,10 +316,10 @@ def _polylines(population: Population, form: Curves) -> Iterator[bytes | memoryv
         if a is not None and a.kind == "text" and not (name == "part" and "object" in carried):
             for strand in _changes(a.values).tolist():
                 events.setdefault(strand, []).append(f"{word} {_line(a.labels[a.values[strand]])}".rstrip())
-    yield from between_rows(_strand_lines(form, textured), events)
+    yield from between_rows(_strand_lines(form, textured, task.part(0.5, 1)), events)
 
 
-def _strand_lines(form: Curves, textured: bool) -> Cells:
+def _strand_lines(form: Curves, textured: bool, task: Task) -> Cells:
     """The points of each strand by their numbers, with uv as "v/vt"."""
 
     def cells(a: int, b: int) -> list[Cells]:
@@ -323,14 +328,14 @@ def _strand_lines(form: Curves, textured: bool) -> Cells:
         points = joined([numbers] * (2 if textured else 1), between=b"/", after=b" ")
         return [runs(points, starts - starts[0])]
 
-    return lines(form.count, cells, before=b"l ")
+    return lines(form.count, cells, before=b"l ", task=task)
 
 
-def _rows(word: str, columns: list[np.ndarray]) -> memoryview:
-    return number_lines(columns, before=f"{word} ".encode()).text
+def _rows(word: str, columns: list[np.ndarray], task: Task) -> memoryview:
+    return number_lines(columns, before=f"{word} ".encode(), task=task).text
 
 
-def _corner_rows(word: str, attribute: Attribute | None) -> tuple[bytes | memoryview, np.ndarray]:
+def _corner_rows(word: str, attribute: Attribute | None, task: Task) -> tuple[bytes | memoryview, np.ndarray]:
     """The different values of corners as lines, and for each corner which of them it has, -1 for none."""
     if attribute is None:
         return b"", np.empty(0, np.int32)
@@ -345,10 +350,10 @@ def _corner_rows(word: str, attribute: Attribute | None) -> tuple[bytes | memory
     index = rank[inverse.reshape(-1)]
     if attribute.missing is not None:
         index = np.where(attribute.missing, -1, index)
-    return _rows(word, [kept[:, k] for k in range(kept.shape[1])]), index
+    return _rows(word, [kept[:, k] for k in range(kept.shape[1])], task), index
 
 
-def _face_lines(form: Polygons, corners: list[np.ndarray]) -> Cells:
+def _face_lines(form: Polygons, corners: list[np.ndarray], task: Task) -> Cells:
     """The lines of the faces."""
 
     def cells(a: int, b: int) -> list[Cells]:
@@ -356,7 +361,7 @@ def _face_lines(form: Polygons, corners: list[np.ndarray]) -> Cells:
         held = [c[starts[0] : starts[-1]] + 1 if len(c) else None for c in corners]
         return [runs(_corners(*held), starts - starts[0])]  # type: ignore[arg-type]
 
-    return lines(form.faces, cells, before=b"f ")
+    return lines(form.faces, cells, before=b"f ", task=task)
 
 
 def _corners(v: np.ndarray, vt: np.ndarray | None, vn: np.ndarray | None) -> Cells:

@@ -8,6 +8,7 @@ from ..channels import CHANNELS
 from ..errors import BadInput
 from ..population import Attribute, Field, Population, of_points
 from ..population.owning import owning_of
+from ..task import UNWATCHED, Task
 from .base import FORMATS, About, Format
 from .columns import Results, check_results
 from .csv_points import write as write_rows
@@ -15,7 +16,9 @@ from .csv_points import write as write_rows
 LEVEL = "part"
 
 
-def write(population: Population, results: Results | None, about: About = About()) -> bytes:
+def write(
+    population: Population, results: Results | None, about: About = About(), task: Task = UNWATCHED
+) -> bytes:  # fmt: skip
     """Number, name, size, area, middle and extent of each part, and the means of each channel and output.
 
     BadInput where the elements have no parts, and where a name would be run by a spreadsheet as a formula.
@@ -34,7 +37,7 @@ def write(population: Population, results: Results | None, about: About = About(
         word: owning.of(np.ascontiguousarray(CHANNELS[word].held(values), np.float32), "mean")
         for word, values in (results or {}).items()
     }
-    return write_rows(of_points(owners.count, table), means, about)
+    return write_rows(of_points(owners.count, table), means, about, task)
 
 
 def _listed(a: Attribute) -> Attribute:

@@ -9,9 +9,9 @@ from pathlib import Path
 import numpy as np
 
 from ..colour.spaces import decode_srgb
-from ..errors import BadInput, never_overtaken
+from ..errors import BadInput
+from ..task import UNWATCHED, Task
 from .apart import run_apart, temporary_folder
-from .cells import Check
 
 LARGEST_PICTURE = 64 * 1024 * 1024
 #: 4096 x 4096: decoded to four floats they are 256 MB.
@@ -66,7 +66,7 @@ def _animated(data: bytes) -> bool:
     return False
 
 
-def read_picture(data: bytes, name: str, check: Check = never_overtaken) -> Decoded:
+def read_picture(data: bytes, name: str, task: Task = UNWATCHED) -> Decoded:
     """A picture from a file's bytes.
 
     Whole numbers are levels on the display and are decoded from sRGB; floats are linear light. Floats that are no
@@ -88,7 +88,7 @@ def read_picture(data: bytes, name: str, check: Check = never_overtaken) -> Deco
     with temporary_folder() as folder:
         given, out = folder / f"in{ending}", folder / "out"
         given.write_bytes(data)
-        run_apart(_WORKER, [str(given), str(out), str(MOST_PIXELS)], name, check, _SECONDS, "bad_picture")
+        run_apart(_WORKER, [str(given), str(out), str(MOST_PIXELS)], name, task, _SECONDS, "bad_picture")
         held = out.read_bytes()
     end = held.index(b"\n")
     header = json.loads(held[:end])

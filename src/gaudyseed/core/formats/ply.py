@@ -16,7 +16,7 @@ from typing import Any
 
 import numpy as np
 
-from ..errors import BadInput, never_overtaken
+from ..errors import BadInput
 from ..kernels import lists, text
 from ..plurals import of_mesh
 from ..population import Attribute, Field, Polygons, Population
@@ -24,8 +24,9 @@ from ..population.attribute import WHOLE_FLOAT64
 from ..population.elements import KEY
 from ..population.meshes import PART
 from ..population.naming import LONGEST_NAME, fits, sayable
+from ..task import UNWATCHED, Task
 from .base import FORMATS, About, Format, Thing, Wish
-from .cells import BATCH, Batch, Check, is_number, runs_as_formula
+from .cells import BATCH, Batch, is_number, runs_as_formula
 from .columns import (
     LARGEST_COLUMNS,
     RawColumn,
@@ -87,10 +88,10 @@ class _Rows:
     items: dict[str, np.ndarray]
 
 
-def read(data: bytes, name: str, check: Check = never_overtaken, wish: Wish = Wish()) -> list[Thing]:
+def read(data: bytes, name: str, task: Task = UNWATCHED, wish: Wish = Wish()) -> list[Thing]:
     """The mesh in a PLY file, or its vertices as clones where it has no faces; BadInput names the line or vertex.
 
-    ``check`` may raise to stop.
+    ``task`` may raise to stop.
     """
     order, elements, start, texts = _header(data, name)
     if not any(e.name == "vertex" for e in elements):
@@ -110,8 +111,8 @@ def read(data: bytes, name: str, check: Check = never_overtaken, wish: Wish = Wi
             place=f"{name}, line {elements[face].line}",
         )  # fmt: skip
     if order == "ascii":
-        values, at = _ascii(body, elements, index, name, check)
-        faces = _ascii_faces(body, elements, index, face, at, name, check) if face is not None else None
+        values, at = _ascii(body, elements, index, name, task.part(0, 0.6))
+        faces = _ascii_faces(body, elements, index, face, at, name, task.part(0.6, 1)) if face is not None else None
     else:
         values, at = _binary(body, elements, index, order, name)
         faces = _binary_faces(body, elements, index, face, at, order, name) if face is not None else None
@@ -395,7 +396,7 @@ def _cut_off(element: _Element, name: str, row: int) -> BadInput:
 
 
 def _ascii_faces(
-    body: memoryview, elements: list[_Element], index: int, face: int, at: int, name: str, check: Check
+    body: memoryview, elements: list[_Element], index: int, face: int, at: int, name: str, task: Task
 ) -> _Rows:
     """The same out of text: a line a face."""
     data = np.frombuffer(body, np.uint8)
@@ -407,7 +408,7 @@ def _ascii_faces(
     room, done = 64 * BATCH, 0
     starts, stops, first = np.empty(room, np.int64), np.empty(room, np.int64), np.empty(BATCH + 1, np.int64)
     while done < element.count:
-        check()
+        task.reach(done / element.count)
         rows, at, long, cells = (
             int(v)
             for v in lists.ragged_cells(data, at, min(BATCH, element.count - done), LONGEST, starts, stops, first)
@@ -510,7 +511,7 @@ def _too_many(vertex: _Element, name: str, more: str) -> BadInput:
 
 
 def _ascii(
-    body: memoryview, elements: list[_Element], index: int, name: str, check: Check
+    body: memoryview, elements: list[_Element], index: int, name: str, task: Task
 ) -> tuple[list[np.ndarray], int]:
     """The columns of the vertices, and where the next element begins."""
     vertex, width = elements[index], len(elements[index].properties)
@@ -521,7 +522,7 @@ def _ascii(
     columns = [np.empty(vertex.count, ("<" if int(p.type[1]) > 1 else "|") + p.type) for p in vertex.properties]
     batch, done = Batch(data, width), 0
     while done < vertex.count:
-        check()
+        task.reach(done / vertex.count)
         wanted = min(BATCH, vertex.count - done)
         if at < 0 or at >= len(data):
             raise _too_few(vertex, name, done)
@@ -653,15 +654,18 @@ def _plain_column(column: RawColumn) -> RawColumn:
     return RawColumn(column.name, values.astype("<f8") if values.dtype.str == "<i8" else values, column.labels)
 
 
-def write(population: Population, results: Results | None, about: About = About()) -> bytes:
+def write(
+    population: Population, results: Results | None, about: About = About(), task: Task = UNWATCHED
+) -> bytes:  # fmt: skip
     """Binary little-endian PLY: every attribute as it came, then the results by channel; then the faces of a mesh."""
     columns, faces = _writable(population, results), _faces_of(population)
     row = np.dtype([(f"c{k}", c.values.dtype) for k, c in enumerate(columns)])
     table = np.empty(population.count, row)
-    for k, column in enumerate(columns):
+    for (k, column), part in task.each(list(enumerate(columns))):
+        part.check()
         table[f"c{k}"] = column.values
     head = _header_lines(columns, population.count, "binary_little_endian", faces)
-    return b"".join([head, table.tobytes(), *(_binary_rows(faces) if faces else [])])
+    return b"".join([head, table.tobytes(), *(task.along(_binary_rows(faces)) if faces else [])])
 
 
 def _binary_rows(faces: _Faces) -> Iterator[bytes]:
@@ -682,13 +686,15 @@ def _binary_rows(faces: _Faces) -> Iterator[bytes]:
         yield table.tobytes()
 
 
-def write_ascii(population: Population, results: Results | None, about: About = About()) -> bytes:
+def write_ascii(
+    population: Population, results: Results | None, about: About = About(), task: Task = UNWATCHED
+) -> bytes:  # fmt: skip
     """ASCII PLY with digits that read back exactly."""
     columns, faces = _writable(population, results), _faces_of(population)
     head = _header_lines(columns, population.count, "ascii", faces)
-    rows = [number_lines([column.values for column in columns])]
+    rows = [number_lines([column.values for column in columns], task=task.part(0, 0.6 if faces else 1))]
     if faces:
-        rows.append(lines(faces.count, lambda a, b: _face_cells(faces, a, b)))
+        rows.append(lines(faces.count, lambda a, b: _face_cells(faces, a, b), task=task.part(0.6, 1)))
     return b"".join([head, *(part.text for part in rows)])
 
 

@@ -4,16 +4,16 @@ from __future__ import annotations
 
 import numpy as np
 
-from ..errors import BadInput, never_overtaken
+from ..errors import BadInput
 from ..geometry.shapes import MOST_TRIANGLES, ShapeMesh, fitted
 from ..population import Polygons, Population
-from .cells import Check
+from ..task import UNWATCHED, Task
 
 #: Of a file; twenty thousand triangles in text take less.
 LARGEST_MESH = 32 * 1024 * 1024
 
 
-def read_shape(data: bytes, name: str, check: Check = never_overtaken) -> ShapeMesh:
+def read_shape(data: bytes, name: str, task: Task = UNWATCHED) -> ShapeMesh:
     """The meshes of a file as one shape: one unit along the longest side, its middle at 0.
 
     Without uv a picture lies on it from above.
@@ -27,7 +27,7 @@ def read_shape(data: bytes, name: str, check: Check = never_overtaken) -> ShapeM
 
     if len(data) > LARGEST_MESH:
         raise BadInput(f"{name} has {len(data) / 2**20:.0f} MB; at most 32 MB are taken for a shape.", place=name)
-    meshes = [t.population for t in read_things(data, name, check) if isinstance(t.population.form, Polygons)]
+    meshes = [t.population for t in read_things(data, name, task) if isinstance(t.population.form, Polygons)]
     count = sum(len(_form(p).triangles) for p in meshes)
     if not count:
         raise BadInput(f"{name} holds no faces, so nothing can be drawn. Choose a mesh.", place=name, code="no_faces")

@@ -15,7 +15,7 @@ from typing import Any, get_args
 import numpy as np
 
 from ..channels import CHANNELS
-from ..errors import BadInput, never_overtaken
+from ..errors import BadInput
 from ..geometry.cubics import Basis, Wrap, at_controls, check_cubics
 from ..geometry.placing import moved
 from ..geometry.shapes import ShapeMesh, of_faces
@@ -28,9 +28,9 @@ from ..population.naming import LONGEST_NAME, fits
 from ..population.population import Models
 from ..population.strands import PART as STRAND_PART
 from ..population.strands import check_curves, of_strands, widths_of
+from ..task import UNWATCHED, Task
 from .apart import run_apart, temporary_folder
 from .base import FORMATS, About, Format, Piece, Thing, Wish
-from .cells import Check
 from .columns import Results, brought_as, check_count, check_results, clones_of, columns_of
 from .lines import number_lines
 from .material import Part, Surface, cut_out, surface_of
@@ -59,14 +59,14 @@ _NAMES = {"normals": "normal", "st": "uv", "displayColor": "colour", "widths": "
           "velocities": "velocity", "original_color": "original_colour"}  # fmt: skip
 
 
-def read(data: bytes, name: str, check: Check = never_overtaken, wish: Wish = Wish()) -> list[Thing]:
+def read(data: bytes, name: str, task: Task = UNWATCHED, wish: Wish = Wish()) -> list[Thing]:
     """The meshes of a file as one mesh whose parts are its prims, curves of one basis as strands in the same way.
 
     Points, instancers and instances become clones.
 
     BadInput where the file cannot be read; nothing outside it is ever opened.
     """
-    header, arrays = _apart(data, name, check, wish)
+    header, arrays = _apart(data, name, task, wish)
     things, notes = header["things"], tuple(header["notes"])
     reader = _Reader(arrays, name, wish.each == "part")
     frames = tuple(header["frames"]) if header["frames"] else None
@@ -76,7 +76,7 @@ def read(data: bytes, name: str, check: Check = never_overtaken, wish: Wish = Wi
     found = [reader.meshes(meshes, stem, notes)] if meshes else []
     clones = []
     for thing in things:
-        check()
+        task.check()
         if thing["kind"] not in ("mesh", "strands"):
             clones.append(reader.clones(thing, notes))
     found += few_clones(clones, stem, name)
@@ -85,7 +85,7 @@ def read(data: bytes, name: str, check: Check = never_overtaken, wish: Wish = Wi
         if thing["kind"] == "strands":
             alike.setdefault((thing["basis"], thing["wrap"]), []).append(thing)
     for held in alike.values():
-        check()
+        task.check()
         found.append(reader.strands(held, stem, notes))
     if not found:
         told = " ".join(notes)
@@ -93,14 +93,14 @@ def read(data: bytes, name: str, check: Check = never_overtaken, wish: Wish = Wi
     return [replace(thing, frames=frames) for thing in named_apart(found)]
 
 
-def _apart(data: bytes, name: str, check: Check, wish: Wish) -> tuple[dict[str, Any], memoryview]:
+def _apart(data: bytes, name: str, task: Task, wish: Wish) -> tuple[dict[str, Any], memoryview]:
     """What the other process found: a header, and the bytes of all arrays."""
     ending = _ending(data, name)
     with temporary_folder() as folder:
         given, wanted, out = folder / f"in{ending}", folder / "wish", folder / "out"
         given.write_bytes(data)
         wanted.write_text(json.dumps({"repeated": wish.repeated, "frame": wish.frame}))
-        run_apart(_WORKER, [str(given), str(wanted), str(out)], name, check, _SECONDS, "bad_usd")
+        run_apart(_WORKER, [str(given), str(wanted), str(out)], name, task, _SECONDS, "bad_usd")
         held = out.read_bytes()
     end = held.index(b"\n")
     return json.loads(held[:end]), memoryview(held)[end + 1 :]
@@ -461,16 +461,23 @@ _TYPES = {"f4": "float", "f8": "double", "i1": "int", "u1": "int", "i2": "int", 
 _BACK = {"uv": "st", "colour": "original_color", "original_colour": "original_color", "normal": "normals"}
 
 
-def write(population: Population, results: Results | None, about: About = About()) -> bytes:
+def write(
+    population: Population, results: Results | None, about: About = About(), task: Task = UNWATCHED
+) -> bytes:  # fmt: skip
     """Readable USD: a mesh with displayColor and primvars, its parts as subsets; clones as an instancer; strands."""
-    return _text(population, results, about)
+    return _text(population, results, about, task)
 
 
-def _text(population: Population, results: Results | None, about: About) -> bytes:
+#: Pieces of text that an array comes in.
+_PIECES = 3
+
+
+def _text(population: Population, results: Results | None, about: About, task: Task) -> bytes:
     check_results(results)
     body = {Polygons: _mesh, Curves: _curves}.get(type(population.form), _instancer)
     head = f'#usda 1.0\n(\n    defaultPrim = "{_word(about.name)}"\n    metersPerUnit = 1\n    upAxis = "Z"\n)\n\n'
-    return "".join([head, *body(population, results, about)]).encode()
+    arrays = len(population.elements.own) + len(results or {}) + 2
+    return "".join([head, *task.along(body(population, results, about), _PIECES * arrays)]).encode()
 
 
 #: While a binary file is written: its arrays, which go to the other process as bytes. In the text stands the number of
@@ -795,22 +802,24 @@ def _plain(value: np.ndarray) -> str:
     return texts[0] if len(texts) == 1 else f"({', '.join(texts)})"
 
 
-def write_crate(population: Population, results: Results | None, about: About = About()) -> bytes:
+def write_crate(
+    population: Population, results: Results | None, about: About = About(), task: Task = UNWATCHED
+) -> bytes:  # fmt: skip
     """The same as binary USD, which the library's process makes of the readable form and of its arrays as bytes."""
     arrays: list[np.ndarray] = []
     token = _apart_arrays.set(arrays)
     try:
-        text = _text(population, results, about)
+        text = _text(population, results, about, task.part(0, 0.3))
     finally:
         _apart_arrays.reset(token)
     with temporary_folder() as folder:
         given, held, out = (folder / name for name in ("out.usda", "arrays", "out.usdc"))
         given.write_bytes(text)
         with held.open("wb") as file:
-            for values in arrays:
+            for values in task.along(arrays):
                 np.save(file, np.ascontiguousarray(values), allow_pickle=False)
-        run_apart(_WORKER, ["--crate", str(given), str(held), str(out)], about.name, never_overtaken, _SECONDS,
-                  "bad_usd")  # fmt: skip
+        run_apart(_WORKER, ["--crate", str(given), str(held), str(out)], about.name,
+                  task.part(0.3, 1), _SECONDS, "bad_usd")  # fmt: skip
         return out.read_bytes()
 
 

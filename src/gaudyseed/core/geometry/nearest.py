@@ -7,9 +7,9 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from ..errors import never_overtaken
 from ..kernels import nearest as kernels
 from ..kernels.parallel import CHUNK, over
+from ..task import UNWATCHED, Task
 
 #: Up to so many points it is quicker to try all than to search a tree.
 FEW = 256
@@ -85,7 +85,7 @@ class NearestPoint:
         object.__setattr__(self, "_held", held)
 
     def to(
-        self, places: np.ndarray, reach: float = np.inf, check: Callable[[], None] = never_overtaken,
+        self, places: np.ndarray, reach: float = np.inf, task: Task = UNWATCHED,
         order: np.ndarray | None = None,
     ) -> Found:  # fmt: skip
         """The nearest point for each of (m, 3) places; ``order`` from ``along_curve`` where the places are kept."""
@@ -98,7 +98,7 @@ class NearestPoint:
                 x, y, z = np.ascontiguousarray(places[a:b].T)
                 kernels.few(x, y, z, self._held, found[a:b], squares[a:b])
 
-            over(len(places), tried, check)
+            over(len(places), tried, task)
             found[~(squares <= cap)] = -1
             np.minimum(squares, cap, out=squares)
         else:
@@ -106,7 +106,7 @@ class NearestPoint:
             def searched(a: int, b: int, places: np.ndarray, found: np.ndarray, squares: np.ndarray) -> None:
                 kernels.points(self._held, *tree.parts, places[a:b], cap, found[a:b], squares[a:b])
 
-            _in_order(places, searched, (found, squares), check, order)
+            _in_order(places, searched, (found, squares), task, order)
         return Found(found, np.sqrt(squares))
 
 
@@ -127,7 +127,7 @@ class NearestOnTriangles:
         object.__setattr__(self, "_held", np.ascontiguousarray(triangles.reshape(-1, 9)[tree.order]))
 
     def to(
-        self, places: np.ndarray, reach: float = np.inf, check: Callable[[], None] = never_overtaken,
+        self, places: np.ndarray, reach: float = np.inf, task: Task = UNWATCHED,
         order: np.ndarray | None = None,
     ) -> Found:  # fmt: skip
         """The nearest place for each of (m, 3) places."""
@@ -140,7 +140,7 @@ class NearestOnTriangles:
         ) -> None:
             kernels.triangles(self._held, *self._tree.parts, places[a:b], cap, found[a:b], squares[a:b], weights[a:b])
 
-        _in_order(places, searched, (found, squares, weights), check, order)
+        _in_order(places, searched, (found, squares, weights), task, order)
         return Found(found, np.sqrt(squares), weights)
 
 
@@ -158,14 +158,14 @@ def along_curve(places: np.ndarray) -> np.ndarray:
 
 
 def _in_order(
-    places: np.ndarray, searched: Callable[..., None], outs: tuple[np.ndarray, ...], check: Callable[[], None],
+    places: np.ndarray, searched: Callable[..., None], outs: tuple[np.ndarray, ...], task: Task,
     order: np.ndarray | None,
 ) -> None:  # fmt: skip
     """Search along the curve, and put the answers back where they belong."""
     order = along_curve(places) if order is None else order
     asked = np.ascontiguousarray(places[order], np.float32)
     sorted_outs = tuple(np.empty_like(out) for out in outs)
-    over(len(places), lambda a, b: searched(a, b, asked, *sorted_outs), check, CHUNK // 4)
+    over(len(places), lambda a, b: searched(a, b, asked, *sorted_outs), task, CHUNK // 4)
     for out, kept in zip(outs, sorted_outs, strict=True):
         out[order] = kept
 

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
 
-from ..errors import never_overtaken
 from ..kernels import scattering
+from ..task import UNWATCHED, Task
 from .mesh import Mesh
 
 #: Candidates tried for each point wanted before the surface counts as full.
@@ -42,7 +41,7 @@ class Feet:
 
 def feet_on(
     vertices: np.ndarray, triangles: np.ndarray, areas: np.ndarray, count: int, seed: int, spacing: float = 0.0,
-    evenness: float = 0.0, density: np.ndarray | None = None, check: Callable[[], None] = never_overtaken,
+    evenness: float = 0.0, density: np.ndarray | None = None, task: Task = UNWATCHED,
 ) -> Feet:  # fmt: skip
     """Up to ``count`` points on triangles (t, 3) int32 over vertices (v, 3) float32.
 
@@ -58,8 +57,8 @@ def feet_on(
         0..0.75. The i-th point also keeps about ``evenness * sqrt(area / i)`` from all
         earlier ones, less where the surface is full: 0 is purely random, 0.7 is
         nearly as even as can be.
-    check
-        Called now and then; what it raises stops it.
+    task
+        Whose share is how many of the points are there.
 
     Returns
     -------
@@ -92,7 +91,7 @@ def feet_on(
     spacing = spacing if spacing > _FINEST * reach else 0.0
     cell, attempts, kept = 0.0, count * ATTEMPTS_A_POINT + 1000, 0
     for start in range(0, attempts, _CANDIDATES):
-        check()
+        task.reach(kept / count)
         cell = scattering.scatter(
             vertices, triangles, cumulative, density, densest, count, np.uint32(seed & 0xFFFFFFFF), total, spacing,
             evenness, start, min(start + _CANDIDATES, attempts), kept, cell, points, weights, face_of, number_of, heads,
@@ -106,10 +105,10 @@ def feet_on(
 
 def scatter_on(
     mesh: Mesh, count: int, seed: int, spacing: float = 0.0, evenness: float = 0.0,
-    check: Callable[[], None] = never_overtaken,
+    task: Task = UNWATCHED,
 ) -> Scattered:  # fmt: skip
     """The same on the faces of a stand-in surface that take elements, with what the surface has there."""
-    feet = feet_on(mesh.vertices, mesh.coat_faces, mesh.coat_areas, count, seed, spacing, evenness, check=check)
+    feet = feet_on(mesh.vertices, mesh.coat_faces, mesh.coat_areas, count, seed, spacing, evenness, task=task)
     corners = mesh.coat_faces[feet.triangles]
     w = feet.weights[:, :, None]
     normals = (mesh.normals[corners] * w).sum(axis=1)

@@ -11,6 +11,8 @@ import os
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 
+from ..task import UNWATCHED, Task
+
 #: Elements a chunk. Fits a chunk of colours in and out into the second-level cache.
 CHUNK = 32_768
 
@@ -18,9 +20,9 @@ _WORKERS = os.cpu_count() or 1
 _pool = ThreadPoolExecutor(max_workers=_WORKERS, thread_name_prefix="kernel")
 
 
-def shared_evenly(count: int, chunk: int) -> int:
-    """The size of chunks of at most ``chunk`` that keep all workers busy to the end: as many for each, all alike."""
-    chunks = -(-count // chunk)
+def _evenly(count: int) -> int:
+    """The size of chunks, at most CHUNK, that keep all workers busy to the end: as many for each, all alike."""
+    chunks = -(-count // CHUNK)
     if chunks > 1:
         chunks = -(-chunks // _WORKERS) * _WORKERS
     return -(-count // chunks)
@@ -29,25 +31,30 @@ def shared_evenly(count: int, chunk: int) -> int:
 def over(
     count: int,
     work: Callable[[int, int], object],
-    check: Callable[[], None] | None = None,
-    chunk: int = CHUNK,
+    task: Task = UNWATCHED,
+    chunk: int | None = None,
+    told: bool = False,
 ) -> None:
     """Call ``work(start, stop)`` for every chunk of ``range(count)``.
 
-    ``check`` is called before each chunk and may raise to stop early (an
-    overtaken request). The result does not depend on the chunking, because
-    ``work`` writes disjoint slices.
+    ``task`` is asked before each chunk and may stop early (an overtaken
+    request); with ``told`` the chunks are how far it is. ``chunk`` is the size of
+    each but the last; left out, they are alike and at most CHUNK. The result does not
+    depend on the chunking, because ``work`` writes disjoint slices.
     """
     if count == 0:
         return
-    chunk = shared_evenly(count, chunk)
+    if chunk is None:
+        chunk = _evenly(count)
     starts = iter(range(0, count, chunk))
 
     def take_turns() -> None:
         # The next start of a shared range iterator: atomic under the interpreter lock.
         for start in starts:
-            if check:
-                check()
+            if told:
+                task.reach(start / count)
+            else:
+                task.check()
             work(start, min(start + chunk, count))
 
     helpers = [_pool.submit(take_turns) for _ in range(min(_WORKERS, -(-count // chunk)) - 1)]

@@ -7,13 +7,12 @@ each other in order, so the result is the same for any number of parts.
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
 import numpy as np
 from numba import int64, uint32, uint64, void
 from numba.types import Array, float32
 
 from ..buffers import empty
+from ..task import UNWATCHED, Task
 from . import compiled
 from .parallel import over
 
@@ -76,25 +75,25 @@ def mid_ranks(words, first, last, out):  # type: ignore[no-untyped-def]
         start = stop
 
 
-def _sorted_words(values: np.ndarray, check: Callable[[], None] | None) -> np.ndarray:
+def _sorted_words(values: np.ndarray, task: Task) -> np.ndarray:
     """(n,) uint64: key and element number of (n,) float32 values, from the least to the greatest."""
     n = len(values)
     part = max(_LEAST, -(-n // _PARTS))
     words, spare = empty(n, np.uint64), empty(n, np.uint64)
     bits = np.ascontiguousarray(values, np.float32).view(np.uint32)
-    over(n, lambda a, b: pack(bits[a:b], a, words[a:b]), check, part)
+    over(n, lambda a, b: pack(bits[a:b], a, words[a:b]), task, part)
     for shift in _DIGITS:
         counts = np.zeros((-(-n // part), _BUCKETS), np.int64)
-        over(n, lambda a, b, w=words, s=shift, c=counts: count(w[a:b], s, c[a // part]), check, part)  # type: ignore[misc]
+        over(n, lambda a, b, w=words, s=shift, c=counts: count(w[a:b], s, c[a // part]), task, part)  # type: ignore[misc]
         # A bucket's words come from the first part, then from the next one, and so on.
         by_bucket = counts.T.ravel()
         places = np.ascontiguousarray((np.cumsum(by_bucket) - by_bucket).reshape(_BUCKETS, -1).T)
-        over(n, lambda a, b, w=words, s=shift, p=places, o=spare: scatter(w[a:b], s, p[a // part], o), check, part)  # type: ignore[misc]
+        over(n, lambda a, b, w=words, s=shift, p=places, o=spare: scatter(w[a:b], s, p[a // part], o), task, part)  # type: ignore[misc]
         words, spare = spare, words
     return words
 
 
-def even_out(values: np.ndarray, check: Callable[[], None] | None = None) -> np.ndarray:
+def even_out(values: np.ndarray, task: Task = UNWATCHED) -> np.ndarray:
     """Empirical distribution function at mid-rank of (n,) float32 values.
 
     Returns (rank - 0.5)/n in (0, 1), ties sharing their mean rank, as
@@ -102,8 +101,8 @@ def even_out(values: np.ndarray, check: Callable[[], None] | None = None) -> np.
     """
     out = empty(len(values))
     if len(values):
-        words = _sorted_words(values, check)
-        over(len(values), lambda a, b: mid_ranks(words, a, b, out), check)
+        words = _sorted_words(values, task)
+        over(len(values), lambda a, b: mid_ranks(words, a, b, out), task)
     return out
 
 

@@ -7,7 +7,7 @@ edit of a ramp therefore recomputes the ramp and what follows it, nothing above.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import cast
@@ -19,12 +19,12 @@ from ..cache import ResultCache
 from ..channels import BASE_COLOUR, CHANNELS, FINISH, SHAPE, Channel
 from ..colour.vision import simulated
 from ..digest import digest_of
-from ..errors import never_overtaken
 from ..geometry.placing import IDENTITY
 from ..kernels.parallel import over
 from ..kinds import Kind
 from ..population import Points, Population
 from ..stacking import blending_of
+from ..task import UNWATCHED, Task
 from .choosing import between, chosen
 from .compile import CompiledLane, CompiledLayer, CompiledLook, CompiledSignal, CompiledStep, compile_look
 from .follow import Follow
@@ -174,8 +174,8 @@ class Evaluation:
         Which shape and finish each element has.
     computed
         Places whose results were computed now; all others came from the cache.
-    check
-        Called now and then by what goes on to work with the results; what it raises stops that.
+    task
+        Of what goes on to work with the results.
     """
 
     look: CompiledLook
@@ -183,7 +183,7 @@ class Evaluation:
     signals: dict[str, SignalResult]
     computed: list[str] = field(default_factory=list)
     chosen: Chosen = Chosen()
-    check: Callable[[], None] = field(default=never_overtaken, compare=False, repr=False)
+    task: Task = field(default=UNWATCHED, compare=False, repr=False)
 
     @property
     def colours(self) -> np.ndarray:
@@ -295,7 +295,7 @@ class Evaluator:
         self.cache = cache or ResultCache()
 
     def evaluate(
-        self, population: Population, look: Look, check: Callable[[], None] = never_overtaken,
+        self, population: Population, look: Look, task: Task = UNWATCHED,
         dials: Sequence[Dial] = (), surroundings: Surroundings | None = None, shared: Sequence[Signal] = (),
         placement: np.ndarray = IDENTITY,
     ) -> Evaluation:  # fmt: skip
@@ -303,8 +303,8 @@ class Evaluator:
 
         Parameters
         ----------
-        check
-            Called between steps and chunks; what it raises passes through.
+        task
+            Asked between steps and chunks whether to stop.
         dials
             The scene's; where ``surroundings`` are given theirs count.
         shared
@@ -328,11 +328,11 @@ class Evaluator:
         [[0.0, 0.0, 0.0], [1.0, 1.0, 1.0]]
         """
         around = surroundings or Surroundings({d.name: d for d in dials})
-        return self.run(compile_look(look, population, around, shared, placement), check)
+        return self.run(compile_look(look, population, around, shared, placement), task)
 
-    def run(self, look: CompiledLook, check: Callable[[], None] = never_overtaken) -> Evaluation:
+    def run(self, look: CompiledLook, task: Task = UNWATCHED) -> Evaluation:
         """The same for a look compiled before."""
-        run = _Run(self.cache, look, check)
+        run = _Run(self.cache, look, task)
         for name, signal in look.signals.items():
             run.signals[name] = run.chooser(name, signal) if name in CHOOSERS else run.signal(signal)
         run.choose()
@@ -340,10 +340,10 @@ class Evaluator:
         for word in words:
             run.lanes[word] = run.lane(CHANNELS[word], look.lanes.get(word))
         signals = {name: signal for name, signal in run.signals.items() if name not in CHOOSERS}
-        return Evaluation(look, {**run.lanes, **run.chosen_lanes()}, signals, run.computed, run.chosen, check)
+        return Evaluation(look, {**run.lanes, **run.chosen_lanes()}, signals, run.computed, run.chosen, task)
 
     def sent(
-        self, lane: LaneResult, check: Callable[[], None] = never_overtaken, vision: str = ""
+        self, lane: LaneResult, task: Task = UNWATCHED, vision: str = ""
     ) -> tuple[str, np.ndarray]:  # fmt: skip
         """A lane's values as the page gets them, cached, with the digest that names them.
 
@@ -354,7 +354,7 @@ class Evaluator:
         found = self.cache.get(key)
         if found is None:
             values = simulated(lane.values, vision) if vision and coloured else lane.values
-            found = lane.channel.encoded(values, check)
+            found = lane.channel.encoded(values, task)
             self.cache.put(key, found, found.nbytes)
         return key, found
 
@@ -375,18 +375,18 @@ def run_step(
     """
     scope = Scope(population)
     kind = step.result_kind(scope, "step", incoming.kind if incoming else None)
-    return carried_out(step, Context(scope, "step", never_overtaken, kind, signals or {}), incoming)
+    return carried_out(step, Context(scope, "step", UNWATCHED, kind, signals or {}), incoming)
 
 
 class _Run:
     """One evaluation under way."""
 
-    def __init__(self, cache: ResultCache, look: CompiledLook, check: Callable[[], None]) -> None:
+    def __init__(self, cache: ResultCache, look: CompiledLook, task: Task) -> None:
         self.cache = cache
         self.look = look
         self.scope = look.scope
         self.population = look.scope.population
-        self.check = check
+        self.task = task
         self.signals: dict[str, SignalResult] = {}
         self.lanes: dict[str, LaneResult] = {}
         self.raw: dict[str, np.ndarray] = {}
@@ -397,7 +397,7 @@ class _Run:
     def chain(self, steps: tuple[CompiledStep, ...]) -> Chain:
         results: list[StepResult] = []
         for compiled in steps:
-            self.check()
+            self.task.check()
             results.append(self._step(compiled, results[-1] if results else None))
         return tuple(results)
 
@@ -413,7 +413,7 @@ class _Run:
         if value is None:
             values = {name: self.signals[name].value for name in compiled.signals}
             ends = tuple(c[-1].value for c in inner)
-            context = Context(self.scope, compiled.place, self.check, compiled.kind, values, ends)
+            context = Context(self.scope, compiled.place, self.task, compiled.kind, values, ends)
             value = carried_out(step, context, before.value if before else None)
             self.cache.put(digest, value, value.nbytes)
             self.computed.append(compiled.place)
@@ -530,7 +530,7 @@ class _Run:
         display = document.blend_in == "display"
         fill = blending_of(base, paint.value.array, kind, self._amounts(layer), document.blend, display)
         out = empty(base.shape)
-        over(len(out), lambda a, b: fill(a, b, out[a:b]), self.check)
+        over(len(out), lambda a, b: fill(a, b, out[a:b]), self.task)
         self.cache.put(digest, out, out.nbytes)
         return digest, out
 

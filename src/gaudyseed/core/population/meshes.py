@@ -13,6 +13,7 @@ from ..errors import BadInput
 from ..geometry import polygons
 from ..geometry.subdivision import Refined, refined
 from ..look.follow import Dialled
+from ..task import Task
 from .attribute import Attribute, Field
 from .elements import KEY, Elements, Owners
 from .naming import fits, free_name
@@ -188,14 +189,15 @@ def subdivided_count(vertices: int, faces: int, corners: int, levels: int) -> in
     return vertices
 
 
-def subdivided(population: Population, levels: int, smooth: bool, check: Callable[[], None]) -> Population:
+def subdivided(population: Population, levels: int, smooth: bool, task: Task) -> Population:
     """The mesh with every face cut in four (triangles) or at each corner (polygons), so many times.
 
     Old vertices come first, in their order. Places become smooth where that is wanted; all other values lie straight
     between those that there are; texts, whole numbers and parts are those of the nearest old vertex.
     """
-    for _ in range(levels):
-        check()
+    for level in range(levels):
+        # Each has four times the faces of the one before.
+        task.reach(4.0 ** (level - levels), f"subdividing, level {level + 1} of {levels}")
         form = population.form
         assert isinstance(form, Polygons)
         if population.count + 2 * len(form.corners) > MOST_VERTICES:

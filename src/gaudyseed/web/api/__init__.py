@@ -8,6 +8,7 @@ from . import (
     evaluations,
     exports,
     imports,
+    jobs,
     library,
     painting,
     palettes,
@@ -15,6 +16,7 @@ from . import (
     scenes,
     signals,
     steps,
+    uploads,
 )
 
 BLUEPRINTS = [
@@ -26,6 +28,8 @@ BLUEPRINTS = [
         populations,
         costs,
         imports,
+        uploads,
+        jobs,
         exports,
         colours,
         palettes,

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from dataclasses import asdict
 from functools import lru_cache
 from typing import Any, Literal
@@ -19,7 +19,7 @@ from ...core.colour.spaces import encode_srgb, parse_hex, to_hex
 from ...core.colour.vision import Vision, simulated
 from ...core.digest import digest_of
 from ...core.document import Document
-from ...core.errors import BadInput, Overtaken, never_overtaken
+from ...core.errors import BadInput
 from ...core.formats.shapes import OWN, plain_shape
 from ...core.look.evaluate import Evaluation
 from ...core.look.material import ElementPicture, Finish
@@ -30,6 +30,7 @@ from ...core.preview import Of, Scale, Shown, preview
 from ...core.report import Groups
 from ...core.scene import SceneRun
 from ...core.sending import moved_normals, picture_of, threshold_of, ways
+from ...core.task import UNWATCHED, Stopped, Task
 from .. import binary
 from ..drafts import Draft
 from ..errors import UNFORESEEN
@@ -87,14 +88,14 @@ def evaluate(body: EvaluationRequest) -> Response:
     """
     began = time.perf_counter()
     shop = workshop()
-    check = shop.latest.enter(body.session, body.sequence) if body.session else never_overtaken
-    run = shop.run(body.scene, check, frame=body.frame)
+    task = Task(shop.latest.enter(body.session, body.sequence)) if body.session else UNWATCHED
+    run = shop.run(body.scene, task, frame=body.frame)
     entries: dict[str, dict[str, Any]] = {}
     arrays: dict[str, np.ndarray] = {}
     errors: list[BadInput] = []
     for wanted in body.wanted:
         try:
-            entries[wanted.population] = _seen_first(run, wanted, body.vision, check, arrays)
+            entries[wanted.population] = _seen_first(run, wanted, body.vision, task, arrays)
         except BadInput as error:
             errors.append(error)
             entries[wanted.population] = {"error": _told(error), "made": _made(run, wanted.population)}
@@ -157,7 +158,7 @@ def _told_after(
             continue
         try:
             told[name] = _report(run.evaluation(name), wanted, body.vision, arrays)
-        except Overtaken:
+        except Stopped:
             return {}, {}, {}
         except BadInput as error:
             wrong[name] = _told(error)
@@ -172,7 +173,7 @@ def _told(error: BadInput) -> dict[str, Any]:
 
 
 def _seen_first(
-    run: SceneRun, wanted: Wanted, vision: Vision | None, check: Callable[[], None], arrays: dict[str, np.ndarray]
+    run: SceneRun, wanted: Wanted, vision: Vision | None, task: Task, arrays: dict[str, np.ndarray]
 ) -> dict[str, Any]:
     """What the view needs of one population; adds its arrays."""
     name = wanted.population
@@ -199,7 +200,7 @@ def _seen_first(
         "computed": evaluation.computed,
         "reused": evaluation.reused,
         "timed": run.timed(name),
-        "lanes": _lanes(evaluation, wanted, vision, check, arrays),
+        "lanes": _lanes(evaluation, wanted, vision, task, arrays),
         "material": _material(run, name, evaluation, wanted, arrays),
         "preview": _legend(shown) if shown else None,
     }
@@ -232,13 +233,13 @@ def _censuses(evaluation: Evaluation, wanted: Wanted) -> dict[str, dict[str, Any
 
 
 def _lanes(
-    evaluation: Evaluation, wanted: Wanted, vision: Vision | None, check: Callable[[], None],
+    evaluation: Evaluation, wanted: Wanted, vision: Vision | None, task: Task,
     arrays: dict[str, np.ndarray],
 ) -> dict[str, str]:  # fmt: skip
     """The digest of each lane; adds the values that the page does not have."""
     found = {}
     for word, lane in evaluation.lanes.items():
-        digest, values = workshop().evaluator.sent(lane, check, vision or "")
+        digest, values = workshop().evaluator.sent(lane, task, vision or "")
         found[word] = digest
         if wanted.have.get(word) != digest:
             arrays[f"{wanted.population}/{word}"] = values

@@ -13,9 +13,11 @@ from ...core.errors import BadInput
 from ...core.formats import FORMATS
 from ...core.formats.losses import losses
 from ...core.look.model import Scene
+from ...core.task import Task
 from ..drafts import Draft
+from ..jobs import FileMade
 from ..openapi import BINARY, operation
-from ..workshop import workshop
+from ..workshop import unless_gone, workshop
 
 blueprint = Blueprint("exports", __name__)
 
@@ -35,12 +37,18 @@ class ExportRequest(Document):
 @operation(blueprint, "/exports", method="post", body=ExportRequest, result=BINARY)
 def export(body: ExportRequest) -> Response:
     """A population with what its elements got, or its look, as a file."""
-    run = workshop().run(body.scene, final=True, frame=body.frame)
+    return as_file(written(body, unless_gone()))
+
+
+def written(body: ExportRequest, task: Task) -> FileMade:
+    """The file. BadInput where it cannot be written."""
+    task.reach(0, "colouring")
+    run = workshop().run(body.scene, task.part(0, 0.5), final=True, frame=body.frame)
     name = run.document(body.population).name
     stem = re.sub(r"[^A-Za-z0-9]+", "-", name).strip("-").lower() or "population"
     if body.format == LOOK:
         text = json.dumps(run.look(body.population).model_dump(mode="json"), indent=1) + "\n"
-        return as_file(text.encode(), f"{stem}.look.json", "application/json")
+        return FileMade(text.encode(), f"{stem}.look.json", "application/json")
     form = FORMATS.get(body.format)
     if form is None:
         known = ", ".join([*FORMATS, LOOK])
@@ -49,7 +57,8 @@ def export(body: ExportRequest) -> Response:
     if population.kind not in form.kinds:
         kinds = " or ".join(form.kinds)
         raise BadInput(f"{form.title} holds {kinds}, not {population.kind}. Choose another format.", place="format")
-    return as_file(form.write(population, results, about), f"{stem}{form.ending}", form.mime)
+    task.reach(0.5, "writing")
+    return FileMade(form.write(population, results, about, task.part(0.5, 1)), f"{stem}{form.ending}", form.mime)
 
 
 class Losses(BaseModel):
@@ -74,8 +83,8 @@ def export_losses(body: LossesRequest) -> Losses:
     return Losses(losses={word: said for word, said in found.items() if said})
 
 
-def as_file(data: bytes, name: str, kind: str) -> Response:
+def as_file(made: FileMade) -> Response:
     """A file to be saved."""
-    response = Response(data, content_type=kind)
-    response.headers["Content-Disposition"] = f'attachment; filename="{name}"'
+    response = Response(made.data, content_type=made.mime)
+    response.headers["Content-Disposition"] = f'attachment; filename="{made.name}"'
     return response

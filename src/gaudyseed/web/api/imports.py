@@ -5,7 +5,7 @@ from __future__ import annotations
 import base64
 import io
 import re
-from typing import Any
+from typing import Any, Literal
 
 from flask import Blueprint, request
 from PIL import Image
@@ -20,7 +20,9 @@ from ...core.look.model import Look
 from ...core.population import Population
 from ...core.population.makers.imported import ImportedMaker, store_columns
 from ...core.population.makers.sequence import MOST_FRAMES, SequenceFrame, SequenceMaker, sequence_of
+from ...core.task import Task
 from ...core.thumbnail import picture_of
+from ...core.timeline import Frame
 from ..openapi import operation
 from ..workshop import unless_gone, workshop
 from .populations import described
@@ -33,10 +35,26 @@ _DESCRIBED = 24
 _PICTURED = 6
 
 
-#: What can be asked for in the address, by its word.
-_CHOICES: dict[str, tuple[str, ...]] = {
-    "repeated": ("clones", "parts"), "copies": ("parts", "clones"), "each": ("copy", "part"),
-}  # fmt: skip
+class Ways(Document):
+    """How a file is to be read, and what of it."""
+
+    repeated: Literal["clones", "parts"] = Field(
+        "clones", description="What meshes become that stand there many times."
+    )
+    copies: Literal["parts", "clones"] = Field("parts", description="What real copies become.")
+    each: Literal["copy", "part"] = Field("copy", description="What an element of clones is.")
+    frame: float | None = Field(
+        None, ge=-1e9, le=1e9, description="Of a file in which something moves; else its first."
+    )
+    colours: str = Field("own", max_length=300, description="How it is coloured at first: own, chance or each:NAME.")
+    only: tuple[int, ...] = Field(
+        (), max_length=1000, description="The numbers of the things that are meant; else all."
+    )
+
+    @property
+    def wish(self) -> Wish:
+        """What the readers are told of it."""
+        return Wish(self.repeated, self.copies, self.each, self.frame)
 
 
 class ThingPreview(BaseModel):
@@ -79,33 +97,46 @@ class ImportAnswer(BaseModel):
     things: list[Imported]
 
 
-def _uploaded() -> tuple[list[Thing], str]:
-    """The things in the file of the request's body (``?name=`` carries its name)."""
-    name = request.args.get("name", "")[:200]
-    if not name:
-        raise BadInput("The name of the file is missing. Add ?name=.", place="name")
-    chosen = {}
+#: What can be asked for in the address, by its word.
+_CHOICES: dict[str, tuple[str, ...]] = {
+    "repeated": ("clones", "parts"), "copies": ("parts", "clones"), "each": ("copy", "part"),
+}  # fmt: skip
+
+
+def _asked() -> Ways:
+    """How the address asks for a file to be read."""
+    given: dict[str, Any] = {"colours": request.args.get("colours", "own")[:300]}
     for word, words in _CHOICES.items():
-        chosen[word] = request.args.get(word, words[0])
-        if chosen[word] not in words:
-            raise BadInput(f"{chosen[word][:40]!r} is neither {' nor '.join(words)}.", place=word)
+        given[word] = request.args.get(word, words[0])
+        if given[word] not in words:
+            raise BadInput(f"{given[word][:40]!r} is neither {' nor '.join(words)}.", place=word)
     frame = request.args.get("frame", "")
     if frame and not re.fullmatch(r"-?[0-9]{1,9}(\.[0-9]{1,6})?", frame):
         raise BadInput(f"{frame[:40]!r} is no frame. Give a number.", place="frame")
-    wish = Wish(frame=float(frame) if frame else None, **chosen)  # type: ignore[arg-type]
-    return read_things(request.get_data(cache=False), name, unless_gone(), wish), name
-
-
-def _chosen(things: list[Thing]) -> list[Thing]:
-    """Those whose numbers ``?only=`` names; all where it is left out."""
-    only = request.args.get("only", "")
-    if not only:
-        return things
-    numbers = only.split(",")
-    wrong = [n for n in numbers if not re.fullmatch("[0-9]{1,6}", n) or int(n) >= len(things)]
+    numbers = [n for n in request.args.get("only", "").split(",") if n]
+    wrong = [n for n in numbers if not re.fullmatch("[0-9]{1,6}", n)]
     if wrong:
-        raise BadInput(f"The file has no thing number {wrong[0][:40]!r}; it has {len(things)}.", place="only")
-    return [things[int(n)] for n in dict.fromkeys(numbers)]
+        raise BadInput(f"{wrong[0][:40]!r} is no number of a thing in the file.", place="only")
+    return Ways(**given, frame=float(frame) if frame else None, only=tuple(map(int, numbers)))
+
+
+def _sent() -> tuple[bytes, str]:
+    """The file that is meant and its name: one sent before (``?upload=``), else the body (``?name=``)."""
+    word = request.args.get("upload", "")
+    if word:
+        return workshop().uploads.data(word)
+    name = request.args.get("name", "")[:200]
+    if not name:
+        raise BadInput("The name of the file is missing. Add ?name=.", place="name")
+    return request.get_data(cache=False), name
+
+
+def _chosen(things: list[Thing], only: tuple[int, ...]) -> list[Thing]:
+    """Those of these numbers; all where none are given."""
+    wrong = [n for n in only if not 0 <= n < len(things)]
+    if wrong:
+        raise BadInput(f"The file has no thing number {wrong[0]}; it has {len(things)}.", place="only")
+    return [things[n] for n in dict.fromkeys(only)] if only else things
 
 
 @operation(blueprint, "/imports/preview", method="post", result=ImportPreview)
@@ -116,13 +147,21 @@ def preview_import() -> ImportPreview:
     column. ``?repeated=parts`` takes meshes that stand there many times as parts, not as clones; ``?copies=clones``
     real copies as clones; ``?each=part`` each part of each clone as an element; ``?frame=`` a moment.
     """
-    things, name = _uploaded()
-    return ImportPreview(file=name, things=[*_described(things[:_DESCRIBED]), *map(_named, things[_DESCRIBED:])])
+    data, name = _sent()
+    return preview_of(data, name, _asked(), unless_gone())
 
 
-def _first_looks(things: list[Thing]) -> list[Look]:
-    """How things are coloured at first, by ``?colours=``; those that have no such column by what they have."""
-    colours = request.args.get("colours", "own")[:300]
+def preview_of(data: bytes, name: str, ways: Ways, task: Task) -> ImportPreview:
+    """What a file holds, read in one of the ways; nothing is stored."""
+    task.reach(0, f"reading {name}")
+    things = read_things(data, name, task.part(0, 0.8), ways.wish)
+    task.reach(0.8, "looking at what it holds")
+    described_first = _described(things[:_DESCRIBED], ways.colours, task.part(0.8, 1))
+    return ImportPreview(file=name, things=[*described_first, *map(_named, things[_DESCRIBED:])])
+
+
+def _first_looks(things: list[Thing], colours: str) -> list[Look]:
+    """How things are coloured at first; those that have no such column by what they have."""
     if colours in ("own", "chance"):
         return [first_look(thing.population, colours) for thing in things]
     if not colours.startswith("each:"):
@@ -134,12 +173,12 @@ def _first_looks(things: list[Thing]) -> list[Look]:
     return [first_look(t.population, colours if k else "own") for t, k in zip(things, there, strict=True)]
 
 
-def _described(things: list[Thing]) -> list[ThingPreview]:
+def _described(things: list[Thing], colours: str, task: Task) -> list[ThingPreview]:
     """Things with all that they carry; small pictures of the first ones."""
-    looks, check = _first_looks(things), unless_gone()
+    looks = _first_looks(things, colours)
 
     def picture(k: int, population: Population, look: Look) -> str:
-        check()
+        task.reach(k / len(things))
         return _picture(population, look) if k < _PICTURED else ""
 
     return [
@@ -195,13 +234,58 @@ def import_file() -> ImportAnswer:
 
     ``?colours=`` says how they are coloured at first, as for a preview.
     """
-    things, name = _uploaded()
+    data, name = _sent()
+    return imported(data, name, _asked(), unless_gone())
+
+
+def imported(data: bytes, name: str, ways: Ways, task: Task) -> ImportAnswer:
+    """Store what a file holds, all or none."""
+    task.reach(0, f"reading {name}")
+    chosen = _chosen(read_things(data, name, task.part(0, 0.8), ways.wish), ways.only)
+    looks = _first_looks(chosen, ways.colours)
     makers, columns = [], {}
-    chosen = _chosen(things)
-    for thing, look in zip(chosen, _first_looks(chosen), strict=True):
+    for (thing, look), _ in task.part(0.8, 0.9).each(list(zip(chosen, looks, strict=True))):
         maker, more = store_columns(thing.population, name)
         shape: DrawnAs = "ball" if thing.population.models is None else "own"
         makers.append(Imported(name=thing.name, kind=thing.population.kind, maker=maker, look=look, shape=shape))
         columns.update(more)
+    task.reach(0.9, f"storing {name}")
     workshop().store.put_columns(columns)
     return ImportAnswer(file=name, things=makers)
+
+
+class FrameSent(Document):
+    """A file that was sent for a frame; several frames of one file name the same."""
+
+    frame: Frame
+    upload: str = Field(max_length=64)
+
+
+class SequenceMade(BaseModel):
+    """What was made of all frames."""
+
+    name: str
+    maker: SequenceMaker
+    look: Look = Field(description="Its first look.")
+    shape: DrawnAs = Field(description="What it is drawn as.")
+
+
+def sequence_made(name: str, frames: tuple[FrameSent, ...], ways: Ways, task: Task) -> SequenceMade:
+    """Read one thing at each frame and join them into a population that moves.
+
+    A file of several frames is read anew for each of them where something moves in it; one that is a frame's own at
+    its only moment.
+    """
+    uploads, made, file = workshop().uploads, [], ""
+    several = len({of.upload for of in frames}) < len(frames)
+    held, data = "", b""
+    for of, part in task.each(frames, "frame"):
+        if of.upload != held:
+            (data, file), held = uploads.data(of.upload), of.upload
+        way = ways.model_copy(update={"frame": float(of.frame) if several else None})
+        answer = imported(data, file, way, part.quiet())
+        made.append(answer.things[0])
+    listed = tuple(SequenceFrame(frame=of.frame, maker=m.maker) for of, m in zip(frames, made, strict=True))
+    maker, columns = sequence_of(listed, file)
+    workshop().store.put_columns(columns)
+    return SequenceMade(name=name, maker=maker, look=made[0].look, shape=made[0].shape)

@@ -16,6 +16,7 @@ from ...core.document import Document
 from ...core.errors import BadInput
 from ...core.formats import palettes as files
 from ...core.palette import MOST_SWATCHES, Order, Swatch, from_picture, linear_of, ordered, read_picture
+from ..jobs import FileMade
 from ..openapi import BINARY, operation
 from .exports import as_file
 
@@ -120,10 +121,12 @@ def write_palette(body: WriteRequest) -> Response:
     """A palette as a PNG grid, hex text, or design tokens."""
     stem = re.sub(r"[^A-Za-z0-9]+", "-", body.name).strip("-").lower() or "palette"
     if body.format == "png":
-        return as_file(files.write_png(body.swatches, body.columns), f"{stem}.png", "image/png")
+        return as_file(FileMade(files.write_png(body.swatches, body.columns), f"{stem}.png", "image/png"))
     if body.format == "text":
-        return as_file(files.write_text(body.swatches, body.columns), f"{stem}.txt", "text/plain; charset=utf-8")
-    return as_file(files.write_tokens(body.name, body.swatches), f"{stem}.tokens.json", "application/json")
+        return as_file(
+            FileMade(files.write_text(body.swatches, body.columns), f"{stem}.txt", "text/plain; charset=utf-8")
+        )
+    return as_file(FileMade(files.write_tokens(body.name, body.swatches), f"{stem}.tokens.json", "application/json"))
 
 
 @operation(blueprint, "/palettes/nearest", method="post", body=SwatchesRequest, result=NearPairs)

@@ -22,6 +22,7 @@ from ...paths import replacing
 from ...population import Elements, Population
 from ...population.attribute import WHOLE_FLOAT64
 from ...registry import Registry
+from ...task import Task
 from ...union import OneOf
 from ..follow import Follow, FollowColour, FollowDial, Follower
 
@@ -102,7 +103,7 @@ class Context:
     ----------
     place
         The step's path in the document, for sentences.
-    check
+    task
         Raises when a newer request has overtaken this one.
     kind
         What the step gives, as it was found when the look was compiled.
@@ -114,7 +115,7 @@ class Context:
 
     scope: Scope
     place: str
-    check: Callable[[], None]
+    task: Task
     kind: Kind
     signals: Mapping[str, Value] = field(default_factory=dict)
     inner: tuple[Value, ...] = ()
@@ -452,10 +453,7 @@ def carried_out(step: Step, context: Context, incoming: Value | None) -> Value:
         else:
             fill(a, b, out[a:b], bands[a:b])
 
-    if plan.chunk:
-        over(count, work, context.check, plan.chunk)
-    else:
-        over(count, work, context.check)
+    over(count, work, context.task, plan.chunk)
     return Value(kind, out, bands, plan.facts, plan.exact)
 
 

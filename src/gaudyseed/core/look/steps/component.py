@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Iterator, Mapping
 from typing import Any, ClassVar, Literal
 
 import numpy as np
@@ -17,6 +17,7 @@ from ...kernels.parallel import over
 from ...kinds import AXES, NUMBER, Kind, Word, require_axis
 from ...paths import pointer
 from ...plurals import having
+from ...task import UNWATCHED, Task
 from ...vectors import lengths
 from ..scope import Scope
 from .base import Advisory, Context, Outcome, Plan, Step, Value, put
@@ -73,7 +74,7 @@ class Component(Step):
     def plan(self, context: Context, incoming: Value | None) -> Plan:
         """(n,) float32."""
         assert incoming is not None
-        return Plan(whole=part_of(incoming.array, self.part, context.check))
+        return Plan(whole=part_of(incoming.array, self.part, context.task))
 
     def census(self, outcome: Outcome) -> dict[str, Any]:
         """What every part of the incoming colours or vectors would give, from an even sample."""
@@ -101,7 +102,7 @@ def parts_of(kind: Kind) -> tuple[str, ...]:
     return (*_OF_VECTORS[: min(kind.width, 3)], "length") if kind.word == "vector" else OF_COLOURS
 
 
-def part_of(source: np.ndarray, part: str, check: Callable[[], None] | None = None) -> np.ndarray:
+def part_of(source: np.ndarray, part: str, task: Task = UNWATCHED) -> np.ndarray:
     """(n,) float32: one part of each of (n, 3) linear colours or (n, k) vectors."""
     if part == "length":
         return lengths(source)
@@ -112,5 +113,5 @@ def part_of(source: np.ndarray, part: str, check: Callable[[], None] | None = No
     out = empty(len(source))
     kernel = kernels.display_part if part in _DISPLAY else kernels.oklch_part
     index = _DISPLAY.get(part, _OKLCH.get(part, 0))
-    over(len(out), lambda a, b: kernel(source[a:b].reshape(-1), index, out[a:b]), check)
+    over(len(out), lambda a, b: kernel(source[a:b].reshape(-1), index, out[a:b]), task)
     return out

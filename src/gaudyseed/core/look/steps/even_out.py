@@ -70,12 +70,12 @@ class EvenOut(Step):
     def plan(self, context: Context, incoming: Value | None) -> Plan:
         """(n,) float32 in (0, 1), or 0..1 by a held distribution."""
         assert incoming is not None
-        context.check()
+        context.task.check()
         if self.held:
             return Plan(self._by_held(precise(incoming, context.place)))
         if incoming.exact is not None:
             return Plan(whole=ranking.even_out_wide(incoming.exact))
-        return Plan(whole=ranking.even_out(incoming.array, context.check))
+        return Plan(whole=ranking.even_out(incoming.array, context.task))
 
     def _by_held(self, values: np.ndarray) -> Callable[[int, int, np.ndarray], None]:
         reference = np.array(self.held)

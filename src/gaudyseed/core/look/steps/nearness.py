@@ -134,11 +134,11 @@ class Nearness(Measured):
             return Found(*far, np.zeros((len(places), 3), np.float32))
         if target.corners is not None:
             tree = _kept(f"triangles {target.digest}", lambda: NearestOnTriangles(points, target.corners))
-            return tree.to(places, reach, context.check, _order(where, places))
+            return tree.to(places, reach, context.task, _order(where, places))
         if self.population is None:
-            return NearestPoint(points).to(places, reach, context.check)
+            return NearestPoint(points).to(places, reach, context.task)
         tree = _kept(f"points {target.digest}", lambda: NearestPoint(points))
-        return tree.to(places, reach, context.check, _order(where, places))
+        return tree.to(places, reach, context.task, _order(where, places))
 
     def plan(self, context: Context, incoming: Value | None) -> Plan:
         """(n,) float32, or what is read."""

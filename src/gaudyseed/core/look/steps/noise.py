@@ -168,7 +168,7 @@ class Noise(Measured, Keyed):
         owning = owning_of(context.elements, self.per, context.place)
         heads = where.taken(np.maximum(owning.firsts, 0))
         each = np.empty(context.kind.shape(owning.count), np.float32)
-        over(owning.count, lambda a, b: fill(a, b, each[a:b]), context.check)
+        over(owning.count, lambda a, b: fill(a, b, each[a:b]), context.task)
         return Plan(lambda a, b, out: np.take(each, owning.index[a:b], axis=0, out=out), facts=facts)
 
     def _settings(self, moved: list[float]) -> noising.Settings:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Iterator, Mapping
 from typing import Annotated, Any, ClassVar, Literal
 
 import numpy as np
@@ -21,6 +21,7 @@ from ...palette import MOST_SWATCHES, Swatch, linear_of
 from ...paths import pointer
 from ...picking import picker
 from ...population import Points
+from ...task import UNWATCHED, Task
 from ..choosing import weights_of
 from ..follow import FollowColour, FollowDial
 from ..ramp_advisories import clipped
@@ -77,7 +78,7 @@ class Palette(Step):
         # Behind the last swatch that has a weight nothing begins: its part reaches to the end.
         return np.where(sums[:-1] < sums[-1], sums[:-1] / sums[-1], np.inf).astype(np.float32)
 
-    def cells_of(self, incoming: Value, check: Callable[[], None] | None = None) -> np.ndarray:
+    def cells_of(self, incoming: Value, task: Task = UNWATCHED) -> np.ndarray:
         """(n,) uint8: the swatch of each element."""
         values = incoming.array
         out = empty(len(values), np.uint8)
@@ -85,11 +86,11 @@ class Palette(Step):
             pairs = np.ascontiguousarray(values[:, :2])
             count, columns = len(self.swatches), self.columns
             assert isinstance(columns, int)
-            over(len(out), lambda a, b: kernels.cells(pairs[a:b], count, columns, out[a:b]), check)
+            over(len(out), lambda a, b: kernels.cells(pairs[a:b], count, columns, out[a:b]), task)
         else:
             edges = self.edges()
             table = ramp_kernels.segment_table(edges)
-            over(len(out), lambda a, b: ramp_kernels.bands(values[a:b], edges, table, out[a:b]), check)
+            over(len(out), lambda a, b: ramp_kernels.bands(values[a:b], edges, table, out[a:b]), task)
         return out
 
     def drawn(self, signals: Mapping[str, Value] | None = None) -> np.ndarray:
@@ -201,7 +202,7 @@ class Palette(Step):
     def plan(self, context: Context, incoming: Value | None) -> Plan:
         """(n, 3) linear float32; the bands tell which swatch each element took."""
         assert incoming is not None
-        cells = self.cells_of(incoming, context.check)
+        cells = self.cells_of(incoming, context.task)
         own = {
             k: context.colours_of(s.colour) for k, s in enumerate(self.swatches) if isinstance(s.colour, FollowColour)
         }

@@ -109,7 +109,7 @@ class Spread(Keyed):
         assert isinstance(self.seed, int)
         rows = key_order(keys, places, values)
         found, counts = neighbours_of(places[rows])
-        context.check()
+        context.task.check()
         bands = self._bands_of(values[rows])
         order = np.arange(len(values))
         before = kernels.alike_pairs(bands, found, counts)

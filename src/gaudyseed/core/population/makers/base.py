@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import TYPE_CHECKING, Any, ClassVar, Protocol, Self, get_args
 
 from ...digest import digest_of
-from ...errors import never_overtaken, no_population
+from ...errors import no_population
 from ...look.follow import Follower
 from ...registry import Registry
+from ...task import UNWATCHED, Task
 from ...timeline import Moment
 from ..population import Population
 from ..thinning import thinned
@@ -36,16 +37,20 @@ class Makings:
 
     Attributes
     ----------
-    check
-        Called now and then; what it raises stops the making.
+    task
+        Of the making.
     population, evaluation
         Another population of the scene by its id, whole as it goes out, and its results; with the place for sentences.
         BadInput where there is none, and where populations stand on one another in a circle.
     """
 
-    check: Callable[[], None] = never_overtaken
+    task: Task = UNWATCHED
     population: Callable[[str, str], Population] = _alone
     evaluation: Callable[[str, str], Evaluation] = _alone
+
+    def part(self, low: float, high: float) -> Makings:
+        """The same for what is made between two shares of the task."""
+        return replace(self, task=self.task.part(low, high))
 
 
 #: Of a maker that stands alone.

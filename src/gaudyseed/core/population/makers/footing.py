@@ -90,7 +90,7 @@ class Footed(MakerModel):
         """
         if self.on is None:
             on = surface(self.surface)
-            found = scatter_on(on, count, seed, spacing, evenness, makings.check)
+            found = scatter_on(on, count, seed, spacing, evenness, makings.task)
             return found, _parts(on, found.faces), None
         return self._on_mesh(self.on, makings, count, seed, spacing, evenness)
 
@@ -107,9 +107,9 @@ class Footed(MakerModel):
         positions, triangles = mesh.elements.attribute("position").readable, form.triangles
         flat = np.arange(0, 3 * len(triangles) + 1, 3)
         areas = polygons.areas(positions, flat, triangles.reshape(-1))
-        makings.check()
+        makings.task.check()
         density = self.weight(makings, "density")[0]
-        feet = feet_on(positions, triangles, areas, count, seed, spacing, evenness, density, makings.check)
+        feet = feet_on(positions, triangles, areas, count, seed, spacing, evenness, density, makings.task)
         if not len(feet.positions):
             raise BadInput(
                 "No element has room on that mesh: it has no area where the density is above 0. "

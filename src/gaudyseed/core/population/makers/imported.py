@@ -141,7 +141,7 @@ class ImportedMaker(MakerModel):
             models = None if self.models is None else self._models(self.models, columns)
             return replace(with_derived(of_points(self.count, table)), models=models)
         form = self._polygons(self.faces, columns)
-        return subdivided(of_polygons(table, form), self.subdivision, self.smooth, makings.check)
+        return subdivided(of_polygons(table, form), self.subdivision, self.smooth, makings.task)
 
     def _strands(self, curves: ImportedCurves, table: dict[str, Attribute], columns: ColumnSource) -> Population:
         sizes = self._indices(curves.sizes, curves.count, columns)

@@ -29,7 +29,7 @@ def rooted(strands: Population, on: str, reach: float | None, makings: Makings) 
     above, *parts = strands.elements.owners
     roots = above.attributes["root_position"].readable
     places = mesh.elements.attribute("position").readable
-    found = NearestOnTriangles(places, mesh.form.triangles).to(roots, check=makings.check)
+    found = NearestOnTriangles(places, mesh.form.triangles).to(roots, task=makings.task)
     sides = places.max(axis=0).astype(np.float64) - places.min(axis=0)
     most = REACH * float(sides.max()) if reach is None else reach
     outside = np.flatnonzero(found.distances > most)

@@ -140,15 +140,15 @@ class StrandsMaker(Footed):
                 f"{MOST_POINTS:,} points together. At most {room:,} clumps fit; or use fewer points along each.",
                 place="maker.clumps", code="too_many",
             )  # fmt: skip
-        found, parts, standing = self.feet(makings, self.count, self.seed, 0.0, self.evenness)
+        rooting, growing_them = makings.part(0, 0.5), makings.part(0.5, 1)
+        found, parts, standing = self.feet(rooting, self.count, self.seed, 0.0, self.evenness)
         notes: tuple[str, ...] = ()
         if len(found.positions) < self.count:
             notes = (f"The surface took {len(found.positions):,} of {self.count:,} strands. Lower the evenness.",)
         low = (found.numbers & 0xFFFFFFFF).astype(np.uint32)
         lengths, kept = self._lengths(low, standing, makings)
         roots, normals = found.positions[kept], found.normals[kept]
-        makings.check()
-        places = self._grown(roots, normals, lengths, low[kept], makings)
+        places = self._grown(roots, normals, lengths, low[kept], growing_them)
         count, many = places.shape[:2]
         of_points = [
             column("position", "vector", places.reshape(-1, 3), "x", "y", "z"),
@@ -211,7 +211,7 @@ class StrandsMaker(Footed):
                     out,
                 )  # fmt: skip
 
-            over(len(roots), work, makings.check, max(1, _CHUNK * 16 // self.points))
+            over(len(roots), work, makings.task, max(1, _CHUNK * 16 // self.points), told=True)
             return out
 
         if not self.clumps:
@@ -223,7 +223,7 @@ class StrandsMaker(Footed):
         sizes = np.full(count, self.length, np.float32)
         low = (middles.numbers & 0xFFFFFFFF).astype(np.uint32)
         guides = grown(plain, middles.positions, middles.normals, sizes, low, nothing, np.full(count, -1, np.int64))
-        nearest = NearestPoint(middles.positions).to(roots, check=makings.check).items.astype(np.int64)
+        nearest = NearestPoint(middles.positions).to(roots, task=makings.task).items.astype(np.int64)
         return grown(form, roots, normals, lengths, numbers, (guides, middles.positions, sizes), nearest)
 
     def _widths(self, numbers: np.ndarray) -> np.ndarray:

@@ -49,5 +49,5 @@ class SurfaceMaker(MakerModel):
             {"uv": column("uv", "vector", made.uvs, "u", "v")},
         )  # fmt: skip
         return subdivided(
-            of_polygons({a.name: a for a in attributes}, form), self.subdivision, self.smooth, makings.check
+            of_polygons({a.name: a for a in attributes}, form), self.subdivision, self.smooth, makings.task
         )

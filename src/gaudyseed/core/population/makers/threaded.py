@@ -101,7 +101,7 @@ class ThreadedMaker(MakerModel):
         kept = self._kept(makings, low, high, part, words)
         strand, low, high, part, number, keys = (v[kept] for v in (strand, low, high, part, number, keys))
         words = words[0][kept], words[1][kept]
-        makings.check()
+        makings.task.check()
         corners = np.stack([low, high, high], -1).astype(np.int32)
         weights = np.stack([1 - part, part, np.zeros_like(part)], -1).astype(np.float32)
         assert self.on is not None
