@@ -615,6 +615,39 @@ class Moving(PlaceCase):
         self.assertEqual(page.get_by_role("alert").count(), 0)
 
 
+class Reading(PlaceCase):
+    """A reads B, which reads C; D reads nobody."""
+
+    def document(self) -> dict:
+        def dots(name: str, *chain: dict) -> dict:
+            maker = {"maker": "scatter", "surface": "ball", "count": 60}
+            return {"id": name, "name": name.upper(), "maker": maker, "look": look_document(*chain)}
+
+        def near(other: str) -> dict:
+            return {"step": "nearness", "population": other, "result": "value"}
+
+        chance = [{"step": "random", "seed": 1}, GREYS]
+        populations = [dots("c", *chance), dots("a", near("b")), dots("b", near("c")), dots("d", *chance)]
+        return {"gaudyseed": 3, "name": "Reading", "populations": populations}
+
+    def test_an_edit_reaches_what_reads_what_reads_it(self):
+        page, asked = self.page, []
+
+        def note(request) -> None:
+            if request.url.endswith("/evaluations"):
+                asked.extend(w["population"] for w in request.post_data_json["wanted"])
+
+        card = page.get_by_role("region", name="Populations").get_by_role("listitem").nth(1)
+        before = self.pixels(card)
+        page.on("request", note)
+        page.get_by_role("slider").first.focus()
+        self.after(lambda: page.keyboard.press("Shift+ArrowRight"))
+        page.wait_for_timeout(300)
+        self.settle()
+        self.assertEqual(sorted(set(asked)), ["a", "b", "c"])
+        self.assertTrue((self.pixels(card) != before).any(), "the shares of A are those of the new colours")
+
+
 class Shown(BrowserCase):
     def document(self) -> dict:
         return json.loads(demo_scene().model_dump_json())

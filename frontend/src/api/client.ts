@@ -210,8 +210,15 @@ export interface Material {
   also: Record<string, string>;
 }
 
+/** Ids of other populations, names of assets and markers; "*" where whatever there is makes a difference. */
+export interface Reads {
+  populations: string[];
+  assets: string[];
+  markers: string[];
+}
+
 /** What comes first about a population: what the view needs. */
-export type Seen = Pick<EvaluationHeader, "error" | "count" | "shape" | "shown" | "made" | "placement" | "computed" | "reused" | "timed" | "lanes" | "material" | "sent" | "preview">;
+export type Seen = Pick<EvaluationHeader, "error" | "reads" | "count" | "shape" | "shown" | "made" | "placement" | "computed" | "reused" | "timed" | "lanes" | "material" | "sent" | "preview">;
 /** What is told after it. */
 export type Report = Omit<EvaluationHeader, keyof Seen>;
 
@@ -224,6 +231,8 @@ export interface EvaluationHeader {
   shown: boolean;
   /** Names what is made of it; geometry of another name is fetched again. */
   made: string;
+  /** What of the scene it depends on beside its own document, through whatever chain; null where that is not known. */
+  reads: Reads | null;
   /** From its own space into the scene's, 16 numbers column by column. */
   placement: number[];
   computed: string[];

@@ -20,11 +20,12 @@ interface Handlers {
   known: (population: string) => string[];
   /** The scene and the way of seeing of now. */
   now: () => { scene: Scene; vision: Vision | null; frame: number };
-  /** The first message about some populations: what the view needs; how long ago it was asked for. */
-  seen: (answer: Packed<EvaluationAnswer>, populations: string[], took: number, frame: number) => void;
+  /** The first message about some populations: what the view needs; how long ago it was asked for, and of which scene. */
+  seen: (answer: Packed<EvaluationAnswer>, populations: string[], took: number, frame: number, scene: Scene) => void;
   /** The second one: what is told of them. */
   told: (answer: Packed<EvaluationAnswer>, populations: string[]) => void;
-  failed: (error: Refused, populations: string[]) => void;
+  /** Nothing came of some populations of a scene. */
+  failed: (error: Refused, populations: string[], scene: Scene) => void;
 }
 
 /** A second request may go out while the first is this old, so that the server can drop the first. */
@@ -100,14 +101,14 @@ export class EvaluationQueue {
       await messages<EvaluationAnswer>("/evaluations", body, (answer) => {
         if (fresh === null) {
           fresh = this.newer(ids, sequence);
-          if (fresh.length > 0) this.handlers.seen(answer, fresh, performance.now() - began, frame);
+          if (fresh.length > 0) this.handlers.seen(answer, fresh, performance.now() - began, frame, scene);
           this.hasCome(sequence);
         } else {
           // What a newer answer has come for since is told by that one.
           const still = fresh.filter((id) => this.shown.get(id) === sequence && answer.header.populations[id]);
           if (still.length > 0) this.handlers.told(answer, still);
           for (const [id, wrong] of Object.entries(answer.header.errors ?? {})) {
-            if (fresh.includes(id) && this.shown.get(id) === sequence) this.handlers.failed(new Refused(422, wrong.code, wrong.sentence, wrong.place), [id]);
+            if (fresh.includes(id) && this.shown.get(id) === sequence) this.handlers.failed(new Refused(422, wrong.code, wrong.sentence, wrong.place), [id], scene);
           }
         }
       });
@@ -117,7 +118,7 @@ export class EvaluationQueue {
       if (!overtaken) {
         const offline = new Refused(0, "offline", "The server cannot be reached. Is it still running?", "");
         const fresh = this.newer(ids, sequence);
-        if (fresh.length > 0) this.handlers.failed(error instanceof Refused ? error : offline, fresh);
+        if (fresh.length > 0) this.handlers.failed(error instanceof Refused ? error : offline, fresh, scene);
         this.answered(batch);
       }
     } finally {

@@ -1,5 +1,5 @@
 /** The results: arrays for the view by population, kept as they come, and the one subscriber that derives what to ask. */
-import { binary, type EvaluationAnswer, type Material, type Packed, type PopulationDocument, type PopulationHeader, Refused, type Report, type Seen, type StepCensus, type Scene, folded, textOf } from "../api/client";
+import { binary, type EvaluationAnswer, type Material, type Packed, type PopulationDocument, type PopulationHeader, type Reads, Refused, type Report, type Seen, type StepCensus, type Scene, folded, textOf } from "../api/client";
 import { EvaluationQueue, type Wanted } from "../api/evaluator";
 import { type State, useStore } from "./base";
 import { lookOf } from "./edits";
@@ -73,12 +73,13 @@ const queue = new EvaluationQueue({
   have: (id) => Object.fromEntries([...(held.get(id) ?? [])].filter(([name]) => name !== "preview").map(([name, { digest }]) => [name, digest])),
   known: (id) => Object.values(get().results[id]?.steps ?? {}).map(({ digest }) => digest),
   now: () => ({ scene: get().scene!, vision: get().vision, frame: get().frame }),
-  seen: (answer, ids, took, frame) => {
+  seen: (answer, ids, took, frame, scene) => {
     set({ shownFrame: frame, moment: answer.header.moment ?? get().moment });
     const asked = performance.now() - took;
     for (const id of ids) {
       const entry = answer.header.populations[id] as Seen;
       fetchMade(id, entry.made);
+      learnt(id, entry.reads, scene);
       if (entry.error) {
         seen.delete(id);
         const { code, sentence, place, fix } = entry.error;
@@ -109,9 +110,10 @@ const queue = new EvaluationQueue({
     }
     set(fresh);
   },
-  failed: (error, ids) => {
+  failed: (error, ids, scene) => {
     // A look that cannot run hides what it stands on no less: its elements are asked for all the same.
     for (const id of ids) {
+      learnt(id, null, scene);
       const maker = textOf(get().scene!.populations.find((p) => p.id === id)?.maker ?? {});
       if (error.status === 422 || error.status === 400) fetchMade(id, `of ${maker}`);
     }
@@ -124,37 +126,44 @@ export const coloursSeen = (most: number) => queue.quiet(most);
 
 // What to ask follows from the state: each population is asked for again when something that its answer depends on is another.
 
-const asked = new Map<string, unknown[]>();
+/** What was asked of each population: its own part of what the answer depends on, and what lies in other places of the scene. */
+const asked = new Map<string, { own: unknown[]; around: unknown[] }>();
+/** By the core's last answer what each population depends on beside its own document; nothing while that is not known. */
+const reading = new Map<string, Reads>();
 
 function same(one: unknown[] | undefined, other: unknown[]): boolean {
   return one !== undefined && one.length === other.length && one.every((part, k) => part === other[k]);
 }
 
 /** What is wanted of a population, and what its answer depends on. */
-function wish(state: State, p: PopulationDocument): { wanted: Wanted; depends: unknown[] } {
+function wish(state: State, p: PopulationDocument): { wanted: Wanted; own: unknown[]; around: unknown[] } {
   const scene = state.scene!;
   const chosen = p.id === state.chosen;
   const preview = chosen ? (state.preview ?? state.pinned) : null;
   const trace = chosen ? state.traced : null;
-  const look = lookOf(scene, p);
-  const depends = [look, p.maker, p.place, p.draft, p.painted, below(scene, p), reads(scene, p, look), p.shape, p.shown, scene.dials, scene.signals, scene.markers, scene.assets, scene.timeline, state.vision, state.results[p.id]?.timed === false ? null : state.frame, chosen, trace, preview, state.weigh];
-  return { wanted: { trace, preview, census: chosen, weigh: state.weigh }, depends };
+  const own = [lookOf(scene, p), p.maker, p.place, p.draft, p.painted, p.shape, p.shown, scene.dials, scene.signals, scene.timeline, state.vision, state.results[p.id]?.timed === false ? null : state.frame, chosen, trace, preview, state.weigh];
+  return { wanted: { trace, preview, census: chosen, weigh: state.weigh }, own, around: around(scene, p.id) };
 }
 
-/** What a population stands on, and so on down, with their looks, as one text: whatever is read there comes from these. */
-function below(scene: Scene, p: PopulationDocument): string {
-  const on = "on" in p.maker ? scene.populations.find((other) => other.id === (p.maker as { on?: string | null }).on) : undefined;
-  if (!on || on === p) return "";
-  return [on.maker, on.place, on.painted, lookOf(scene, on)].map(textOf).join() + below({ ...scene, populations: scene.populations.filter((other) => other !== p) }, on);
+/** Among the names that were read: whatever there is. */
+const ALL = "*";
+
+/** What a population's answer depends on beside its own document; all that there is while the core has not said what it reads. */
+function around(scene: Scene, id: string): unknown[] {
+  const reads = reading.get(id);
+  const others = scene.populations.filter((p) => p.id !== id && (!reads || reads.populations.includes(p.id)));
+  const assets = scene.assets.filter(({ name }) => !reads || reads.assets.includes(name));
+  const markers = scene.markers.filter(({ name }) => !reads || reads.markers.includes(name) || reads.markers.includes(ALL));
+  return [...others.flatMap((p) => [p.id, p.maker, p.place, p.painted, lookOf(scene, p)]), ...assets, ...markers];
 }
 
-/** The populations that a look names, and those that these stand on, as one text. */
-function reads(scene: Scene, p: PopulationDocument, look: object): string {
-  const others = scene.populations.filter((other) => other !== p);
-  if (others.length === 0) return "";
-  const text = textOf(look);
-  const named = others.filter((other) => text.includes(`"population":"${other.id}"`));
-  return named.map((other) => [other.maker, other.place, other.painted, lookOf(scene, other)].map(textOf).join() + below(scene, other)).join();
+/** Note what an answer says that it depended on, in the scene that was asked: what has changed there since is asked for again. */
+function learnt(id: string, reads: Reads | null, scene: Scene) {
+  if (JSON.stringify(reads) === JSON.stringify(reading.get(id) ?? null)) return;
+  if (reads) reading.set(id, reads);
+  else reading.delete(id);
+  const before = asked.get(id);
+  if (before) asked.set(id, { ...before, around: around(scene, id) });
 }
 
 function derive(state: State) {
@@ -162,15 +171,17 @@ function derive(state: State) {
   const { chosen, scene } = state;
   const wishes: [string, Wanted][] = [];
   for (const p of scene.populations.toSorted((a, b) => Number(b.id === chosen) - Number(a.id === chosen))) {
-    const { wanted, depends } = wish(state, p);
-    if (!same(asked.get(p.id), depends)) {
-      asked.set(p.id, depends);
+    const { wanted, own, around } = wish(state, p);
+    const before = asked.get(p.id);
+    if (!same(before?.own, own) || !same(before?.around, around)) {
+      asked.set(p.id, { own, around });
       wishes.push([p.id, wanted]);
     }
   }
   for (const id of asked.keys()) {
     if (scene.populations.some((p) => p.id === id)) continue;
     asked.delete(id);
+    reading.delete(id);
     held.delete(id);
     wantedMade.delete(id);
   }

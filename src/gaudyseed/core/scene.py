@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import weakref
 from collections.abc import Callable
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -13,7 +14,7 @@ from .errors import BadInput, no_population
 from .formats import About
 from .geometry.shapes import ShapeMesh
 from .look.evaluate import Evaluation, Evaluator
-from .look.follow import Given, resolved
+from .look.follow import Follower, FollowMarker, Given, resolved
 from .look.model import Look, PopulationDocument, Presence, Scene
 from .look.scope import Surroundings
 from .look.steps import Step
@@ -51,6 +52,23 @@ def _still(scene: Scene) -> frozenset[str]:
     keyed = {m.name: [k.frame for k in m.keys] for m in scene.markers}
     keyed |= {d.name: [k.frame for k in d.keys] for d in scene.dials}
     return frozenset(name for name, frames in keyed.items() if frames and (frames[-1] < first or frames[0] > last))
+
+
+@dataclass(frozen=True)
+class Dependencies:
+    """What of a scene the results of a population depend on: ids of other populations, names of assets and markers.
+
+    Where a name is ``scope.ALL``, whatever there is makes a difference.
+    """
+
+    populations: tuple[str, ...] = ()
+    assets: tuple[str, ...] = ()
+    markers: tuple[str, ...] = ()
+
+
+def _following_parts(document: PopulationDocument) -> tuple[Follower, ...]:
+    """The parts of a population that may follow dials and markers, beside its look."""
+    return document.maker, document.place, document.draft, Presence(shape=document.shape, shown=document.shown)
 
 
 #: The share of a population's work that its making has.
@@ -93,6 +111,8 @@ class SceneRun:
         self._found: dict[str, Evaluation] = {}
         self._peopled: dict[str, Population] = {}
         self._open: list[str] = []
+        #: Of each population the others that it read by itself.
+        self._read: dict[str, set[str]] = {}
         self._ordered: dict[str, Order] = {}
         moment = moment or scene.timeline.moment(scene.timeline.first)
         dials = {d.name: d.at(moment.frame) for d in scene.dials}
@@ -196,11 +216,41 @@ class SceneRun:
         name, shape = self.document(population).name, self.presence(population).shape
         return sent(self.evaluation(population), name, shape, self.placement(population), self.asset_mesh)
 
+    def dependencies(self, population: str) -> Dependencies:
+        """What of the scene a population's results depended on so far, beside its own document.
+
+        That of the populations that it reads or stands on counts too, and so on down.
+        """
+        found, waiting = [population], [population]
+        there = {p.id: p for p in self.scene.populations}
+        while waiting:
+            at = waiting.pop()
+            below = there[at].maker.stands_on
+            for other in sorted({*self._read.get(at, ()), *([below] if below else ())}):
+                if other in there and other not in found:
+                    found.append(other)
+                    waiting.append(other)
+        assets: set[str] = set()
+        markers: set[str] = set()
+        for name in found:
+            document = there[name]
+            markers.update(f.marker for part in _following_parts(document) for _, f in part.followed
+                           if isinstance(f, FollowMarker))  # fmt: skip
+            look = self.scene.look_of(document)
+            pictures = (look.picture, *(shape.picture for shape in look.shapes))
+            named = (*(shape.mesh for shape in look.shapes), *(p.picture for p in pictures if p is not None))
+            assets.update(name for name in named if name is not None)
+            for run in (self, self._whole):
+                evaluation = run._found.get(name) if run else None
+                if evaluation is not None:
+                    assets |= evaluation.scope.assets_read
+                    markers |= evaluation.scope.markers_read
+        return Dependencies(tuple(found[1:]), tuple(sorted(assets)), tuple(sorted(markers)))
+
     def timed(self, population: str) -> bool:
         """Whether anything of a population depends on the time."""
         document, (dials, markers) = self.document(population), self.surroundings.keyed
-        parts = (document.maker, document.place, document.draft, Presence(shape=document.shape, shown=document.shown))
-        follows = [f for part in parts for _, f in part.followed] if dials or markers else []
+        follows = [f for part in _following_parts(document) for _, f in part.followed] if dials or markers else []
         moves = any(getattr(f, "dial", None) in dials or getattr(f, "marker", None) in markers for f in follows)
         below = document.maker.stands_on
         return (
@@ -214,6 +264,7 @@ class SceneRun:
 
         def asked(other: str, place: str) -> SceneRun:
             itself.check_standing(population, other, place)
+            itself._read.setdefault(population, set()).add(other)
             return itself.whole()
 
         return Makings(
@@ -231,8 +282,8 @@ class SceneRun:
                 self.scene, self._evaluator, self._made, self._task, self.surroundings.moment, final=True,
                 kept=self._kept,
             )  # fmt: skip
-            # A circle runs through both.
-            self._whole._open = self._open
+            # A circle runs through both, and so does what was read.
+            self._whole._open, self._whole._read = self._open, self._read
         return self._whole
 
     def check_standing(self, population: str, other: str, place: str) -> None:
@@ -290,5 +341,7 @@ class SceneRun:
             )  # fmt: skip
         if all(p.id != population for p in self.scene.populations):
             raise no_population(population, place)
+        if self._open:
+            self._read.setdefault(self._open[-1], set()).add(population)
         # Whole, since what stands on a population knows the elements of the whole.
         return self.whole().evaluation(population)

@@ -31,21 +31,31 @@ SHAPE_LANE, FINISH_LANE = "\x00shape", "\x00finish"
 CHOOSERS = {SHAPE_LANE: "shape", FINISH_LANE: "finish"}
 
 
-class Watched(Mapping[str, Plain]):
-    """A mapping that tells when something is read that moves along the timeline."""
+#: Among names that were read: whatever there is, so that one more makes a difference.
+ALL = "*"
 
-    def __init__(self, items: Mapping[str, Plain], keyed: Set[str], told: Callable[[str], None]) -> None:
-        self._items, self._keyed, self._told = items, keyed, told
+
+class Watched(Mapping[str, Plain]):
+    """A mapping that notes in ``read`` what is read, and tells where that moves along the timeline."""
+
+    def __init__(
+        self, items: Mapping[str, Plain], keyed: Set[str], told: Callable[[str], None], read: set[str]
+    ) -> None:  # fmt: skip
+        self._items, self._keyed, self._told, self._read = items, keyed, told, read
 
     def __getitem__(self, name: str) -> Plain:
+        found = self._items[name]
+        self._read.add(name)
         if name in self._keyed:
             self._told(name)
-        return self._items[name]
+        return found
 
     def __iter__(self) -> Iterator[str]:
+        self._read.add(ALL)
         return iter(self._items)
 
     def __len__(self) -> int:
+        self._read.add(ALL)
         return len(self._items)
 
 
@@ -101,10 +111,13 @@ class Scope:
         #: Whether something that moves along the timeline was read, and the names of what has keys there.
         self.timed = False
         self.read: set[str] = set()
+        #: The names of the markers and pictures that were read.
+        self.markers_read: set[str] = set()
+        self.assets_read: set[str] = set()
         dials, markers = self.surroundings.keyed
         self.given = Given(
-            Watched(self.surroundings.dials, dials, self._note_time),
-            Watched(self.surroundings.markers, markers, self._note_time),
+            Watched(self.surroundings.dials, dials, self._note_time, set()),
+            Watched(self.surroundings.markers, markers, self._note_time, self.markers_read),
         )
         self.signals = tuple(signals)
         self.kind_of: Callable[[str, str], Kind] | None = None
@@ -138,6 +151,7 @@ class Scope:
 
     def picture(self, name: str, place: str) -> Picture:
         """A picture of the scene, or one of those that ship; BadInput where there is none of that name."""
+        self.assets_read.add(name)
         if self.surroundings.assets is None:
             return shipped(name, place)
         return self.surroundings.assets(name, place)

@@ -98,7 +98,9 @@ def evaluate(body: EvaluationRequest) -> Response:
             entries[wanted.population] = _seen_first(run, wanted, body.vision, task, arrays)
         except BadInput as error:
             errors.append(error)
-            entries[wanted.population] = {"error": _told(error), "made": _made(run, wanted.population)}
+            entries[wanted.population] = {
+                "error": _told(error), "made": _made(run, wanted.population), "reads": None
+            }  # fmt: skip
     if len(errors) == len(body.wanted):
         raise errors[0]
 
@@ -196,6 +198,7 @@ def _seen_first(
         "shape": presence.shape,
         "shown": presence.shown,
         "made": run.order(name).key,
+        "reads": asdict(run.dependencies(name)),
         "placement": run.placement(name).T.reshape(-1).tolist(),
         "computed": evaluation.computed,
         "reused": evaluation.reused,
