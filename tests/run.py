@@ -160,6 +160,9 @@ def main(arguments: list[str]) -> int:
     """Run everything, or the tests that are named; 0 where all passed."""
     os.chdir(ROOT)
     os.environ.setdefault("PYTHONWARNINGS", "ignore")
+    # Some sixty processes are started: each would compile the product anew where bytecode is not kept.
+    os.environ.pop("PYTHONDONTWRITEBYTECODE", None)
+    os.environ.setdefault("PYTHONPYCACHEPREFIX", str(ROOT / ".venv/pycache"))
     if arguments:
         counts = run(arguments)
     else:

@@ -10,6 +10,7 @@ import os
 import shutil
 import subprocess
 import sys
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 ROOT = Path(__file__).resolve().parent.parent
@@ -26,10 +27,15 @@ def main(arguments: list[str]) -> int:
     """Run one command."""
     command = arguments[0] if arguments else "--help"
     python_packages(testing=command in ("test", "bench"))
-    if command in ("test", *SERVING):
-        front_end()
+    # Compiling takes the processors, and the other packages the network: both at once.
+    with ThreadPoolExecutor(1) as beside:
+        compiled = beside.submit(kernels)
+        if command in ("test", *SERVING):
+            front_end()
+        if command == "test":
+            chromium()
+        compiled.result()
     if command == "test":
-        chromium()
         return run([PYTHON, "tests/run.py", *arguments[1:]])
     if command == "bench":
         return run([PYTHON, "-m", "bench", *arguments[1:]])
@@ -85,7 +91,7 @@ def set_done(name: str, state: str) -> None:
 
 
 def python_packages(testing: bool) -> None:
-    """The virtual environment with the exact locked packages, and the kernels compiled."""
+    """The virtual environment with the exact locked packages."""
     lock = ROOT / ("requirements-dev.lock" if testing else "requirements.lock")
     version = f"{sys.version_info[:2]} {ROOT}"
     if not PYTHON.exists() or not is_done("venv", version):
@@ -107,11 +113,15 @@ def python_packages(testing: bool) -> None:
         must("Installing Python packages", [*pip, "--require-hashes", "-r", lock])
         must("Installing the product", [*pip, "--no-deps", "-e", ROOT])
         set_done(f"packages-{lock.name}", digest(lock, ROOT / "pyproject.toml"))
-    kernels = digest(ROOT / "src/gaudyseed/core/kernels")
-    if not is_done("kernels", kernels):
+
+
+def kernels() -> None:
+    """The kernels, compiled for this machine."""
+    state = digest(ROOT / "src/gaudyseed/core/kernels")
+    if not is_done("kernels", state):
         say("compiling kernels")
         must("Compiling kernels", [PYTHON, "-m", "gaudyseed.cli", "warm"])
-        set_done("kernels", kernels)
+        set_done("kernels", state)
 
 
 def front_end() -> None:

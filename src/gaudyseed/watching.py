@@ -28,7 +28,7 @@ def watched() -> Iterator[tuple[Task, Callable[[str], None]]]:
     There is no bar where errors go to a file.
 
     What is noted in its log are the files that are there when it is stopped. Ctrl+C ends the program with a sentence
-    that names the last of them; pressed again it does not wait for the next place where the work can stop.
+    that names the last of them.
     """
     bar = click.progressbar(
         length=_STEPS, file=sys.stderr, show_eta=True, bar_template="%(bar)s %(info)s %(label)s", fill_char="#",
@@ -56,9 +56,9 @@ def watched() -> Iterator[tuple[Task, Callable[[str], None]]]:
     interrupted = threading.Event()
 
     def interrupt(_number: int, _frame: FrameType | None) -> None:
-        # An exception here could be raised inside a finalizer, which would swallow it.
+        # The exception may be raised inside a finalizer, which swallows it: then the next check stops.
         interrupted.set()
-        signal.signal(signal.SIGINT, before)
+        raise KeyboardInterrupt
 
     before = signal.signal(signal.SIGINT, interrupt)
     try:

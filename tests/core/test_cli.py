@@ -18,12 +18,15 @@ from unittest import mock
 
 import numpy as np
 from click.testing import CliRunner
+from flask import Flask
 
-from gaudyseed.cli import main
+from gaudyseed.cli import _bound, main
 from gaudyseed.core.document import parse
+from gaudyseed.core.errors import BadInput
 from gaudyseed.core.formats import read_points
 from gaudyseed.core.look.evaluate import Evaluator
 from gaudyseed.core.look.model import Look, Scene
+from gaudyseed.web.security import Guard
 from tests.support import FIVE, beetle_scene, look_document, ply_text, ramp
 
 
@@ -91,8 +94,8 @@ class Colour(CommandLine):
         wanted = evaluator.sent(
             evaluator.evaluate(population, Look.model_validate(self.document)).lanes["base_colour"]
         )[1]
-        for name in ("out.ply", "out.csv"):
-            done = self.run_apart(self.points, "--look", self.look, "--out", name, "--census")
+        for name, run in (("out.ply", self.run_apart), ("out.csv", self.run_it)):
+            done = run(self.points, "--look", self.look, "--out", name, "--census")
             self.assertEqual(done.returncode, 0, done.stderr)
             back = read_points((self.folder / name).read_bytes(), name)
             np.testing.assert_array_equal(back.elements.own["colour"].values, wanted)
@@ -314,15 +317,17 @@ class Serving(unittest.TestCase):
                 continue
             holders.append(holder)
         self.assertGreater(len(holders), 30)
-        for arguments, word in (
-            (("--port", "65500"), "No free port from 65500 to 65535"),
-            (("--port", "65535"), "No free port from 65535"),
-            (("--host", "no.such.host.invalid", "--token", "x"), "--host"),
-            (("--host", "203.0.113.7", "--token", "x"), "cannot be used"),
+        done = self.run_it("--port", "65500")
+        self.assertEqual((done.returncode, done.stderr.count("\n")), (2, 1), done.stderr)
+        self.assertIn("No free port from 65500 to 65535", done.stderr)
+        for host, port, word in (
+            ("127.0.0.1", 65535, "No free port from 65535"),
+            ("no.such.host.invalid", 8473, "--host"),
+            ("203.0.113.7", 8473, "cannot be used"),
         ):
-            done = self.run_it(*arguments)
-            self.assertEqual((done.returncode, done.stderr.count("\n")), (2, 1), done.stderr)
-            self.assertIn(word, done.stderr)
+            with self.assertRaises(BadInput) as caught:
+                _bound(Flask("nothing"), Guard("x", (host,)), host, port)
+            self.assertIn(word, caught.exception.sentence)
 
 
 class Demo(unittest.TestCase):
