@@ -201,6 +201,7 @@ def _serving_options(function: Any) -> Any:
         click.option("--host", default="127.0.0.1", show_default=True, help="Beyond loopback a token is wanted."),
         click.option("--port", default=DEFAULT_PORT, show_default=True, type=click.IntRange(0, 65535)),
         click.option("--token", help="The token to ask for beyond loopback (else one is made)."),
+        click.option("--memory", type=click.FloatRange(0.25), help="GB for results; else a third of the machine's."),
         click.option("--open/--no-open", "open_page", default=None, help="Open the page in a browser."),
     ):
         function = option(function)
@@ -211,7 +212,13 @@ def _has_screen() -> bool:
     return sys.platform in ("darwin", "win32") or bool(os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY"))
 
 
-def _start(data: Path | None, host: str, port: int, token: str | None, open_page: bool | None, demo: bool) -> None:
+def _start(
+    data: Path | None, host: str, port: int, token: str | None, memory: float | None, open_page: bool | None, demo: bool
+) -> None:  # fmt: skip
+    from .core.cache import set_budget
+
+    if memory is not None:
+        set_budget(int(memory * 1e9))
     with _refusing():
         opened = _has_screen() if open_page is None else open_page
         _serve(data or _default_data(), host, port, token, opened, demo)
@@ -219,16 +226,16 @@ def _start(data: Path | None, host: str, port: int, token: str | None, open_page
 
 @main.command()
 @_serving_options
-def demo(data: Path | None, host: str, port: int, token: str | None, open_page: bool | None) -> None:
+def demo(**options: Any) -> None:
     """Start the application with the demo scene."""
-    _start(data, host, port, token, open_page, True)
+    _start(**options, demo=True)
 
 
 @main.command()
 @_serving_options
-def serve(data: Path | None, host: str, port: int, token: str | None, open_page: bool | None) -> None:
+def serve(**options: Any) -> None:
     """Start the application without adding the demo scene."""
-    _start(data, host, port, token, open_page, False)
+    _start(**options, demo=False)
 
 
 @main.command()

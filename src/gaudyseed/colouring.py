@@ -44,7 +44,6 @@ from .store import Keeper, Store
 MOST_FRAMES = 10_000
 #: The id of what was read from a file, in a scene of its own.
 _READ = "file"
-_MADE_BYTES = 2 * 1024 * 1024 * 1024
 _ON, _OFF = ("on", "true", "yes"), ("off", "false", "no")
 
 
@@ -84,7 +83,7 @@ class Colouring:
         self._store = _opened(data) if data else None
         self._kept = _Given(Keeper(self._store) if self._store else NOTHING_KEPT, data is not None)
         self._columns = _Columns(self._store)
-        self._made = ResultCache(_MADE_BYTES)
+        self._made = ResultCache(lasting=True)
         self._evaluator = Evaluator()
         self.reporter = Reporter(self._evaluator)
         self._read: tuple[Path, float | None, Population] | None = None

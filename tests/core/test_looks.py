@@ -1,11 +1,14 @@
 """Documents, kinds, evaluation, cache, layers, advisories."""
 
+import gc
 import json
 import unittest
 from unittest import mock
 
 import numpy as np
 
+from gaudyseed.core import buffers
+from gaudyseed.core import cache as cache_module
 from gaudyseed.core.cache import ResultCache
 from gaudyseed.core.colour.spaces import parse_hex
 from gaudyseed.core.document import parse, parse_json
@@ -15,8 +18,10 @@ from gaudyseed.core.look.evaluate import Evaluator
 from gaudyseed.core.look.model import Look
 from gaudyseed.core.look.steps.ramp import Ramp
 from gaudyseed.core.population import Attribute, Owners, of_points
+from gaudyseed.core.population.makers import MakerModel, Order
 from gaudyseed.core.report import Reporter
 from gaudyseed.core.task import Stopped, Task
+from gaudyseed.web.workshop import Workshop
 from tests.support import FIVE, edit_ramp, look, look_document, points, ramp
 
 BANDS = ramp([0, 0.2, 0.5, 0.7, 0.9], FIVE)
@@ -243,6 +248,63 @@ class Evaluation(unittest.TestCase):
         self.assertEqual(cache.get("49"), 49)
         cache.put("huge", 1, 900)
         self.assertIsNone(cache.get("huge"))
+
+    def test_one_budget_for_all_caches_and_idle_buffers(self):
+        self.addCleanup(cache_module.set_budget, cache_module.budget())
+        cache_module.set_budget(cache_module.LEAST)
+        megabyte = 1 << 20
+        populations, results = ResultCache(lasting=True), ResultCache()
+        populations.put("mesh", "made", 180 * megabyte)
+        for k in range(40):
+            results.put(f"step {k}", k, 20 * megabyte)
+            # It is used at every edit, so it outlasts what is made of it.
+            self.assertEqual(populations.get("mesh"), "made")
+        self.assertLessEqual(cache_module.altogether(), cache_module.LEAST)
+        self.assertEqual(results.get("step 39"), 39)
+        self.assertIsNone(results.get("step 30"))
+        # A buffer that lies idle gives way before anything that may be wanted again.
+        del populations, results
+        gc.collect()
+        kept = ResultCache()
+        array = buffers.empty(30 * megabyte // 4)
+        del array
+        self.assertGreaterEqual(buffers.idle(), 30 * megabyte)
+        before = cache_module.altogether()
+        kept.put("much", 1, cache_module.LEAST - before + 20 * megabyte)
+        self.assertEqual(kept.get("much"), 1)
+        self.assertLess(buffers.idle(), 30 * megabyte)
+
+    def test_what_was_not_used_lately_goes_though_it_lasts(self):
+        self.addCleanup(cache_module.set_budget, cache_module.budget())
+        cache_module.set_budget(cache_module.LEAST)
+        populations, results = ResultCache(lasting=True), ResultCache()
+        populations.put("old", 1, 100 << 20)
+        for _ in range(cache_module._LATELY + 10):
+            results.get("nothing")
+            results.put("small", 1, 1)
+        results.put("large", 2, 200 << 20)
+        self.assertIsNone(populations.get("old"))
+        self.assertEqual(results.get("large"), 2)
+
+    def test_an_edit_of_a_large_population_does_not_make_it_anew(self):
+        """One that takes two thirds of the budget, each edit a third: a counter says how often it was made."""
+        self.addCleanup(cache_module.set_budget, cache_module.budget())
+        shop, made = Workshop(mock.Mock()), []
+
+        class Large(MakerModel):
+            def make(self, columns, makings=None):
+                made.append(1)
+                return points(400_000)
+
+        Large.model_rebuild(force=True)
+        size = 2 * points(400_000).nbytes
+        with mock.patch.object(cache_module, "LEAST", 1), mock.patch.object(cache_module, "_STEP", 1):
+            cache_module.set_budget(size * 3 // 2)
+            for k in range(30):
+                population = shop.population(Order(Large()))
+                shop.evaluator.evaluate(population, look(RANDOM, {"step": "levels", "gamma": 1 + 0.01 * k}, BANDS))
+                self.assertLessEqual(cache_module.altogether(), size * 3 // 2)
+        self.assertEqual(len(made), 1)
 
 
 class Reports(unittest.TestCase):

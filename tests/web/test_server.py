@@ -126,8 +126,10 @@ class Token(Served):
 
 
 class Memory(Served):
+    OPTIONS = ("--memory", "1.2")
+
     def test_large_looks_give_their_memory_back(self):
-        """Six looks of 120 steps on some 600,000 elements, 3 GB of results; the caches hold at most 1.5 GB."""
+        """Six looks of 120 steps on some 600,000 elements, 3 GB of results; 1.2 GB are kept."""
         scene = beetle_scene()
         chain = [{"step": "random", "seed": 1}, *[{"step": "levels", "gamma": 1 + 0.01 * k} for k in range(40)]]
         ends = [{"at": 0, "colour": "#112233"}, {"at": 1, "colour": "#ffeeaa"}]

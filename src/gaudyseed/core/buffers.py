@@ -18,7 +18,7 @@ import numpy as np
 #: Smaller arrays are left to the allocator, which reuses them well.
 SMALLEST = 1 << 21
 #: Idle bytes kept at most.
-MOST_IDLE = 384 << 20
+_most_idle = 384 << 20
 _STEP = 1 << 16
 
 _lock = threading.Lock()
@@ -32,7 +32,7 @@ _returned: deque[np.ndarray] = deque()
 
 
 def _give_back(buffer: np.ndarray) -> None:
-    if buffer.nbytes > MOST_IDLE:
+    if buffer.nbytes > _most_idle:
         return
     _returned.append(buffer)
     if _lock.acquire(blocking=False):
@@ -47,14 +47,43 @@ def _take_in() -> None:
     global _idle_bytes
     while _returned:
         buffer = _returned.popleft()
-        while _idle_bytes + buffer.nbytes > MOST_IDLE:
-            # Sizes that are no longer asked for give way.
-            oldest = _waiting.popleft()
-            _idle_bytes -= oldest
-            _idle[oldest].pop(0)
+        # Sizes that are no longer asked for give way.
+        _let_go(_idle_bytes + buffer.nbytes - _most_idle)
         _idle[buffer.nbytes].append(buffer)
         _waiting.append(buffer.nbytes)
         _idle_bytes += buffer.nbytes
+
+
+def _let_go(size: int) -> int:
+    """Give so many idle bytes back to the system, those that have waited longest first; the lock is held."""
+    global _idle_bytes
+    gone = 0
+    while gone < size and _waiting:
+        oldest = _waiting.popleft()
+        _idle_bytes -= oldest
+        _idle[oldest].pop(0)
+        gone += oldest
+    return gone
+
+
+def idle() -> int:
+    """Bytes that wait to be used again."""
+    return _idle_bytes
+
+
+def give_up(size: int) -> int:
+    """Give about so many idle bytes back to the system; how many it were."""
+    with _lock:
+        _take_in()
+        return _let_go(size)
+
+
+def keep_idle(most: int) -> None:
+    """Say how many bytes may wait to be used again."""
+    global _most_idle
+    with _lock:
+        _most_idle = most
+        _let_go(_idle_bytes - most)
 
 
 def empty(shape: int | tuple[int, ...], dtype: type = np.float32) -> np.ndarray:

@@ -1,4 +1,8 @@
-"""Caches of results by digest, each bounded in bytes and all of them together; what was used longest ago goes first."""
+"""Caches of results by digest, with one budget for all of them and for idle buffers.
+
+What was used longest ago goes first. What lasts, such as made populations, goes before what is made of it only where
+it has not been used lately: an edit then finds the population that it is an edit of.
+"""
 
 from __future__ import annotations
 
@@ -8,22 +12,51 @@ import weakref
 from collections import OrderedDict
 from typing import Any
 
-#: Bytes that all caches of a process keep together. Each has a bound of its own as well, which is less than this where
-#: what it keeps is rarely wanted again.
-MOST_ALTOGETHER = 1200 * 1024 * 1024
+from . import buffers
+from .memory import machine_bytes
+
+#: Without another wish this part of the machine's memory is used.
+_PART = 3
+#: Never less, in bytes.
+LEAST = 256 * 1024 * 1024
 #: Counts uses, so that those of different caches can be told in time.
 _clock = itertools.count()
+#: What was used within so many uses counts as in use: some forty edits of a scene.
+_LATELY = 2000
 _all: weakref.WeakSet[ResultCache] = weakref.WeakSet()
 _listing = threading.Lock()
 #: Bytes added since all caches were looked at together, and how many of them are let pass.
 _added, _STEP = [0], 2 * 1024 * 1024
+_budget = [0]
+
+
+def budget() -> int:
+    """Bytes that all caches and idle buffers keep together: a third of the machine's where nobody said."""
+    if not _budget[0]:
+        _budget[0] = max(LEAST, machine_bytes() // _PART)
+    return _budget[0]
+
+
+def set_budget(size: int) -> None:
+    """Say how many bytes are kept; at least ``LEAST``."""
+    _budget[0] = max(LEAST, size)
+    buffers.keep_idle(_budget[0] // 8)
+    _relieve(_STEP)
 
 
 class ResultCache:
-    """Thread-safe. Values are shared, so they must not be changed."""
+    """Thread-safe. Values are shared, so they must not be changed.
 
-    def __init__(self, limit: int = 512 * 1024 * 1024) -> None:
-        self._limit = limit
+    Parameters
+    ----------
+    limit
+        A bound of its own in bytes, for what is rarely wanted again; None for the budget alone.
+    lasting
+        Whether others are made of what it keeps, so that these go first.
+    """
+
+    def __init__(self, limit: int | None = None, lasting: bool = False) -> None:
+        self._limit, self.lasting = limit, lasting
         #: By key a value, its bytes, and when it was used last.
         self._items: OrderedDict[str, tuple[Any, int, int]] = OrderedDict()
         self._size = 0
@@ -42,8 +75,8 @@ class ResultCache:
             return found[0]
 
     def put(self, key: str, value: Any, size: int) -> None:
-        """Keep a value of about ``size`` bytes; one larger than a third of the limit is not kept."""
-        if size > self._limit // 3:
+        """Keep a value of about ``size`` bytes, unless it exceeds a third of its own limit, or the budget."""
+        if size > (budget() if self._limit is None else self._limit // 3):
             return
         gone = []
         with self._lock:
@@ -53,7 +86,7 @@ class ResultCache:
                 self._size -= old[1]
             self._items[key] = (value, size, next(_clock))
             self._size += size
-            while self._size > self._limit:
+            while self._limit is not None and self._size > self._limit:
                 gone.append(self._drop())
         # Outside of the lock: what goes may run finalizers, and the caches are looked at one after another.
         del gone
@@ -91,9 +124,9 @@ class ResultCache:
 
 
 def altogether() -> int:
-    """Bytes that all caches keep."""
+    """Bytes that all caches and idle buffers keep."""
     with _listing:
-        return sum(cache.size for cache in _all)
+        return sum(cache.size for cache in _all) + buffers.idle()
 
 
 def _relieve(size: int) -> None:
@@ -105,10 +138,13 @@ def _relieve(size: int) -> None:
     if _added[0] < _STEP:
         return
     _added[0] = 0
-    while altogether() > MOST_ALTOGETHER:
+    while (over := altogether() - budget()) > 0:
+        if buffers.give_up(over):
+            continue
         with _listing:
             caches = list(_all)
         used = [(at, cache) for cache in caches if (at := cache._oldest()) is not None]
         if not used:
             return
-        min(used, key=lambda pair: pair[0])[1]._relieve()
+        lately = next(_clock) - _LATELY
+        min(used, key=lambda pair: (pair[1].lasting and pair[0] > lately, pair[0]))[1]._relieve()

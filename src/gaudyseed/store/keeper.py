@@ -22,8 +22,6 @@ from .store import Store
 _FRESH_BYTES = 128 * 1024 * 1024
 #: Digests of these that are remembered.
 _MOST_UNSETTLED = 10_000
-#: A picture of the greatest size takes a third of it.
-_PICTURE_BYTES = 1200 * 1024 * 1024
 
 
 class Keeper:
@@ -32,7 +30,7 @@ class Keeper:
     def __init__(self, store: Store) -> None:
         self._store = store
         self._fresh = ResultCache(_FRESH_BYTES)
-        self._assets = ResultCache(_PICTURE_BYTES)
+        self._assets = ResultCache()
         self._reading, self._noting = threading.Lock(), threading.Lock()
         self._unsettled: OrderedDict[str, None] = OrderedDict()
 

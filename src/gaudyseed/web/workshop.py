@@ -26,7 +26,6 @@ from .uploads import Uploads
 
 #: Rates that are known; older ones are forgotten.
 _MOST_RATES = 1000
-POPULATION_BYTES = 640 * 1024 * 1024
 _MOST_SESSIONS = 1000
 #: Seconds after which one who waits for a population looks whether it is still wanted.
 _WAIT = 0.25
@@ -74,7 +73,7 @@ class Workshop:
         self.kept = Keeper(store)
         self.uploads = Uploads()
         self.jobs = Jobs()
-        self._populations = ResultCache(POPULATION_BYTES)
+        self._populations = ResultCache(lasting=True)
         self._making: dict[str, _Turn] = {}
         self._lock = threading.Lock()
         self._rates: OrderedDict[str, float] = OrderedDict()
