@@ -7,9 +7,10 @@ import json
 import os
 import secrets
 import sys
+import threading
 import webbrowser
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import Any, Literal
 from urllib.parse import quote
@@ -157,6 +158,7 @@ def _bound(app: Any, guard: Any, host: str, port: int) -> Any:
 def _serve(data: Path, host: str, port: int, token: str | None, open_page: bool, demo: bool) -> None:
     from .core.kernels import cold, warm
     from .core.memory import keep_memory_low
+    from .core.task import Task
     from .demo import load_demo
     from .store import Store
     from .web import create_app
@@ -178,11 +180,14 @@ def _serve(data: Path, host: str, port: int, token: str | None, open_page: bool,
     if host not in LOOPBACK:
         token = token or secrets.token_urlsafe(24)
     guard = Guard(token, (host,))
-    server = _bound(create_app(store, guard), guard, host, port)
+    app = create_app(store, guard)
+    server = _bound(app, guard, host, port)
     shown = "localhost" if host in ("127.0.0.1", "::1") else f"[{host}]" if ":" in host else host
     address = f"http://{shown}:{server.effective_port}/" + (f"?token={quote(token)}" if token else "")
     click.echo(f"Gaudy Seed is at {address}")
     sys.stdout.flush()
+    ending = threading.Event()
+    threading.Thread(target=_tidied, args=(store, Task(ending.is_set)), name="tidy", daemon=True).start()
     if open_page:
         webbrowser.open(address)
     try:
@@ -191,8 +196,20 @@ def _serve(data: Path, host: str, port: int, token: str | None, open_page: bool,
     except KeyboardInterrupt:
         pass
     finally:
+        ending.set()
+        app.extensions["workshop"].jobs.close()
         server.close()
         store.close()
+
+
+def _tidied(store: Any, task: Any) -> None:
+    """Collect what undo does not reach, beside the work; what cannot be collected now is at the next start."""
+    from .core.task import Stopped
+    from .store import Trouble
+    from .store.tidying import tidy as tidy_store
+
+    with suppress(Stopped, Trouble):
+        tidy_store(store, task=task)
 
 
 def _serving_options(function: Any) -> Any:
@@ -236,6 +253,33 @@ def demo(**options: Any) -> None:
 def serve(**options: Any) -> None:
     """Start the application without adding the demo scene."""
     _start(**options, demo=False)
+
+
+@main.command()
+@click.option("--data", type=click.Path(path_type=Path), help="The file that keeps everything.")
+@click.option("--edits", type=click.IntRange(0), default=None, help="Edits that undo reaches back (500).")
+@click.option("--days", type=click.FloatRange(0), default=None, help="Or days, if that is more (30).")
+def tidy(data: Path | None, edits: int | None, days: float | None) -> None:
+    """Make the data file smaller: collect what undo does not reach and no scene needs."""
+    from .store import Store
+    from .store.tidying import DAYS, EDITS
+    from .store.tidying import tidy as tidy_store
+    from .watching import watched
+
+    path = data or _default_data()
+    with tidy_end(), _refusing():
+        if not path.exists():
+            raise BadInput(f"There is no data file {path}.", place="--data")
+        store = Store(path)
+        try:
+            store.migrate()
+            with watched() as (task, _):
+                done = tidy_store(
+                    store, EDITS if edits is None else edits, DAYS if days is None else days, task, shrink=True
+                )
+        finally:
+            store.close()
+        click.echo(done.sentence)
 
 
 @main.command()

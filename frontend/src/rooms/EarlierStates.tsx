@@ -54,7 +54,7 @@ export function EarlierStates() {
           <X size={15} />
         </IconButton>
       </div>
-      <p className="text-soft">Nothing that was saved is ever lost. What undo does not reach lies on another branch; it is marked with a dashed edge.</p>
+      <p className="text-soft">The last 500 states are kept, and all of the last 30 days. What undo does not reach lies on another branch; it is marked with a dashed edge.</p>
       {sentence && <p role="alert">{sentence}</p>}
       <ol aria-label="Earlier states" className="flex max-h-[440px] flex-col gap-1 overflow-y-auto p-px">
         {states.map((s) => (

@@ -8,13 +8,13 @@ import time
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import UTC, datetime
 from pathlib import Path
 
 from alembic import command
 from alembic.config import Config
 from alembic.util import CommandError
-from sqlalchemy import create_engine, event, select, text
+from sqlalchemy import create_engine, event, select, text, update
 from sqlalchemy.engine import Engine
 from sqlalchemy.orm import Session
 
@@ -136,12 +136,14 @@ class Store:
         self.engine.dispose()
 
     @contextmanager
-    def _writing(self) -> Iterator[Session]:
+    def writing(self) -> Iterator[Session]:
+        """A session whose changes are kept, all or none; writers take turns."""
         with told(self.path), Session(self.engine) as session, session.begin():
             yield session
 
     @contextmanager
-    def _reading(self) -> Iterator[Session]:
+    def reading(self) -> Iterator[Session]:
+        """A session that sees the file as it is now."""
         with told(self.path), Session(self.engine.execution_options(reading=True)) as session:
             yield session
 
@@ -149,7 +151,7 @@ class Store:
 
     def library(self, kind: str = "") -> list[LibraryItem]:
         """What the library holds, favourites first, then oldest first; of one kind where that is given."""
-        with self._reading() as session:
+        with self.reading() as session:
             found = select(LibraryRow).where(LibraryRow.removed.is_(False))
             if kind:
                 found = found.where(LibraryRow.kind == kind)
@@ -158,7 +160,7 @@ class Store:
 
     def begin_library(self, items: Iterable[tuple[str, str, str, str]]) -> None:
         """Put in (id, kind, name, document) whatever is not there and has never been removed."""
-        with self._writing() as session:
+        with self.writing() as session:
             known = set(session.scalars(select(LibraryRow.id)))
             for item_id, kind, name, document in items:
                 if item_id not in known:
@@ -166,7 +168,7 @@ class Store:
 
     def keep(self, kind: str, name: str, document: str, picture: str = "") -> LibraryItem:
         """Put something into the library."""
-        with self._writing() as session:
+        with self.writing() as session:
             row = _library_row(secrets.token_hex(8), kind, name, document, picture)
             session.add(row)
             session.flush()
@@ -176,7 +178,7 @@ class Store:
         self, item_id: str, name: str | None = None, favourite: bool | None = None, removed: bool | None = None
     ) -> LibraryItem:
         """Rename, mark or remove an item; Missing where there is none."""
-        with self._writing() as session:
+        with self.writing() as session:
             row = session.get(LibraryRow, item_id)
             if row is None or row.removed:
                 raise Missing(f"The library has nothing under {item_id!r}.")
@@ -189,13 +191,13 @@ class Store:
 
     def scenes(self, removed: bool = False) -> list[SceneState]:
         """All scenes, oldest first; or those that were removed."""
-        with self._reading() as session:
+        with self.reading() as session:
             found = select(SceneRow).where(SceneRow.removed.is_(removed)).order_by(SceneRow.created, SceneRow.id)
             return [_state(session, row) for row in session.scalars(found).all()]
 
     def create(self, document: str, label: str, scene_id: str | None = None) -> SceneState:
         """A new scene with its first revision; the one there is, where the id is taken."""
-        with self._writing() as session:
+        with self.writing() as session:
             there = session.get(SceneRow, scene_id) if scene_id else None
             if there is not None:
                 return _state(session, there)
@@ -207,12 +209,12 @@ class Store:
 
     def scene(self, scene_id: str) -> SceneState:
         """The scene as it is shown; Missing where there is none."""
-        with self._reading() as session:
+        with self.reading() as session:
             return _state(session, _row(session, scene_id))
 
     def set_removed(self, scene_id: str, removed: bool) -> SceneState:
         """Take a scene out of the list, or put it back; nothing of it is lost."""
-        with self._writing() as session:
+        with self.writing() as session:
             row = _row(session, scene_id)
             row.removed = removed
             return _state(session, row)
@@ -223,7 +225,7 @@ class Store:
         A document equal to the one shown makes no revision. An edit that was saved under that name before is not
         saved again: what it made comes back.
         """
-        with self._writing() as session:
+        with self.writing() as session:
             row = _row(session, scene_id)
             known = _of_edit(session, row, edit) if edit else None
             if known is not None:
@@ -235,7 +237,7 @@ class Store:
 
     def undo(self, scene_id: str, base: int) -> SceneState:
         """One revision back from ``base``; unchanged where there is none, Conflict where another one is shown."""
-        with self._writing() as session:
+        with self.writing() as session:
             row = _row(session, scene_id)
             _check_base(row, base)
             row.head = _shown(session, row).parent or row.head
@@ -243,7 +245,7 @@ class Store:
 
     def redo(self, scene_id: str, base: int) -> SceneState:
         """Forward to the newest revision made from ``base``; unchanged where there is none, Conflict as for undo."""
-        with self._writing() as session:
+        with self.writing() as session:
             row = _row(session, scene_id)
             _check_base(row, base)
             row.head = _next(session, row.head) or row.head
@@ -251,7 +253,7 @@ class Store:
 
     def earlier(self, scene_id: str, most: int = 500) -> list[EarlierState]:
         """The revisions of a scene on all branches, newest first."""
-        with self._reading() as session:
+        with self.reading() as session:
             row = _row(session, scene_id)
             columns = (RevisionRow.id, RevisionRow.parent, RevisionRow.label, RevisionRow.created)
             found = select(*columns).where(RevisionRow.scene_id == row.id).order_by(RevisionRow.id.desc()).limit(most)
@@ -259,7 +261,7 @@ class Store:
 
     def show(self, scene_id: str, base: int, revision: int) -> SceneState:
         """Show another revision of the scene, on whatever branch; Conflict where ``base`` is no longer shown."""
-        with self._writing() as session:
+        with self.writing() as session:
             row = _row(session, scene_id)
             _check_base(row, base)
             wanted = session.get(RevisionRow, revision)
@@ -271,16 +273,17 @@ class Store:
     # Columns
 
     def put_columns(self, columns: dict[str, bytes]) -> None:
-        """Keep columns under their digests, all or none; those already there are left."""
-        with self._writing() as session:
+        """Keep columns under their digests, all or none; those already there count as having come now."""
+        with self.writing() as session:
             there = set(session.scalars(select(ColumnRow.digest).where(ColumnRow.digest.in_(columns))))
+            session.execute(update(ColumnRow).where(ColumnRow.digest.in_(there)).values(created=datetime.now(UTC)))
             for digest, data in columns.items():
                 if digest not in there:
                     session.add(ColumnRow(digest=digest, data=data))
 
     def column(self, digest: str) -> bytes:
         """The bytes of a column; KeyError where there is none or they do not match their digest."""
-        with self._reading() as session:
+        with self.reading() as session:
             row = session.get(ColumnRow, digest)
             if row is None or digest_of(row.data) != digest:
                 raise KeyError(digest)

@@ -27,7 +27,7 @@ class SceneRow(Base):
 
 
 class RevisionRow(Base):
-    """One edit's whole document. Its parent is what was shown before; nothing is ever removed.
+    """One edit's whole document. Its parent is what was shown before; None where that is not kept.
 
     ``edit`` is the name that the page gave the edit, so that one that is sent again is known.
     """
