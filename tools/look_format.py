@@ -15,7 +15,7 @@ import gaudyseed.core.look.steps  # noqa: F401 - first, since what steps share i
 from gaudyseed.core.look.curved import CurvePoint
 from gaudyseed.core.look.follow import Follow, FollowColour, FollowDial, FollowMarker
 from gaudyseed.core.look.material import ElementPicture, Finish, Output, Shape, Version
-from gaudyseed.core.look.model import Dial, DialKey, Lane, Layer, Marker, MarkerKey, Signal
+from gaudyseed.core.look.model import Camera, Dial, DialKey, Lane, Layer, Marker, MarkerKey, Signal
 from gaudyseed.core.look.steps import STEPS
 from gaudyseed.core.look.steps.ramp import Stop
 from gaudyseed.core.palette import Swatch
@@ -31,7 +31,7 @@ _PARTS: dict[str, type[BaseModel]] = {
     "a stop": Stop, "a point of a curve": CurvePoint, "a swatch": Swatch, "a finish": Finish, "a shape": Shape,
     "a picture on elements": ElementPicture, "its versions": Version, "a lane": Lane, "a layer": Layer,
     "a signal": Signal, "an output": Output, "a dial": Dial, "a key of a dial": DialKey, "a marker": Marker,
-    "a key of a marker": MarkerKey, "the timeline": Timeline,
+    "a key of a marker": MarkerKey, "the timeline": Timeline, "a camera": Camera,
 }  # fmt: skip
 
 

@@ -1230,6 +1230,65 @@ export interface components {
             mirror: "" | "x" | "y" | "z";
         };
         /**
+         * Camera
+         * @description A place that the scene is looked at from, with a lens. Its z axis stays upright.
+         */
+        Camera: {
+            /** Name */
+            name: string;
+            /**
+             * Position
+             * @default [
+             *       0,
+             *       -8,
+             *       3
+             *     ]
+             */
+            position: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Target
+             * @description What it looks at.
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            target: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Lens angle
+             * @description From the lower to the upper edge.
+             * @default 27
+             */
+            angle: number;
+            /**
+             * Focus
+             * @description Distance of what is sharp; left out, the target.
+             * @default null
+             */
+            focus: number | null;
+            /**
+             * f-number
+             * @description Left out, all is sharp.
+             * @default null
+             */
+            f_number: number | null;
+            /**
+             * Shutter
+             * @description The part of a frame that it is open for.
+             * @default 0.5
+             */
+            shutter: number;
+        };
+        /**
          * ChannelDescription
          * @description One channel of the material.
          */
@@ -4631,6 +4690,12 @@ export interface components {
              * @default []
              */
             assets: components["schemas"]["Asset"][];
+            /**
+             * Cameras
+             * @description To be looked through again.
+             * @default []
+             */
+            cameras: components["schemas"]["Camera"][];
             /**
              * @default {
              *       "first": 0,

@@ -24,7 +24,8 @@ import { chainAt, laneStack, paintOf, placeOf, signalOf, withChain, withStep } f
 import { editRamp } from "./state/ramps";
 import { addPainted, chooseChain, choosePopulation, chooseStep, chosenLook, chosenPopulation, deleteScene, duplicateScene, edit, editLook, goTo, isShown, lookWith, newScene, openScene, pickBrush, pinPreview, play, reachesTime, restoreScene, setShown, showAlone, showRoom, toKey, trace, travel, useStore } from "./state/store";
 import { flipTheme } from "./theme";
-import { view } from "./view3d/current";
+import { keepCamera, lookThrough } from "./view3d/Cameras";
+import { frameAll } from "./view3d/framing";
 import type { Command } from "./widgets/CommandSearch";
 
 function steps() {
@@ -70,7 +71,9 @@ export function commands(): Command[] {
     { name: "Show as with deuteranopia", run: () => lookWith("deuteranopia") },
     { name: "Show as with tritanopia", run: () => lookWith("tritanopia") },
     { name: "Show all elements as a table", run: () => (showRoom("gather"), useStore.setState({ table: true })) },
-    { name: "Frame all in the view", keys: "0", run: () => view.stage?.frame() },
+    { name: "Frame all in the view", keys: "0", run: frameAll },
+    { name: "Keep what is seen now as a camera", run: keepCamera },
+    ...(state.scene?.cameras ?? []).map((camera) => ({ name: `Look through ${camera.name}`, run: () => lookThrough(camera) })),
     { name: "Show flat colour", run: setView("Change the shading", { shading: "flat" }) },
     { name: "Show the finished look", run: setView("Change the shading", { shading: "finished" }) },
     { name: "Light surround", run: setView("Change the surround", { surround: "light" }) },

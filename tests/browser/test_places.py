@@ -615,6 +615,60 @@ class Moving(PlaceCase):
         self.assertEqual(page.get_by_role("alert").count(), 0)
 
 
+class Cameras(PlaceCase):
+    def seen(self) -> list[float]:
+        """Where the view looks from, as a camera that is kept says."""
+        self.button("Keep what is seen now").click()
+        camera = self.stored()["cameras"][-1]
+        return [*camera["position"], *camera["target"], camera["angle"]]
+
+    def test_kept_by_name_looked_through_and_left(self):
+        page, button = self.page, self.button
+        button("Cameras").click()
+        first = self.seen()
+        page.keyboard.press("Escape")
+        canvas = page.get_by_role("application")
+        canvas.focus()
+        self.redrawn(lambda: page.keyboard.press("Shift+ArrowRight"))
+        button("Cameras").click()
+        turned = self.seen()
+        self.assertGreater(np.abs(np.subtract(first, turned)).max(), 0.3)
+        # The distance stays: it was turned about what it looks at.
+        far = [np.linalg.norm(np.subtract(s[:3], s[3:6])) for s in (first, turned)]
+        self.assertAlmostEqual(far[0], far[1], places=4)
+        # A wider lens comes nearer, so that what it looks at stays as large (a pinhole's geometry: size over distance).
+        page.get_by_label("Lens angle").fill("54")
+        page.get_by_label("Lens angle").press("Enter")
+        wide = self.seen()
+        near = np.linalg.norm(np.subtract(wide[:3], wide[3:6]))
+        self.assertEqual(wide[6], 54)
+        self.assertAlmostEqual(near / far[0], np.tan(np.radians(13.5)) / np.tan(np.radians(27)), places=3)
+        button("Rename Camera").click()
+        page.get_by_label("Name of Camera").fill("Front")
+        page.keyboard.press("Enter")
+        self.redrawn(page.get_by_role("listitem").get_by_role("button", name="Front", exact=True).click)
+        np.testing.assert_allclose(self.seen(), first, atol=1e-4)
+        button("Remove Camera 2").click()
+        self.assertEqual([c["name"] for c in self.stored()["cameras"]], ["Front", "Camera 3", "Camera"])
+        # The scene opens as it was left.
+        page.keyboard.press("Escape")
+        canvas.focus()
+        self.redrawn(lambda: page.keyboard.press("Shift+ArrowUp"))
+        button("Cameras").click()
+        left = self.seen()
+        page.reload()
+        self.settle()
+        button("Cameras").click()
+        np.testing.assert_allclose(self.seen(), left, atol=1e-4)
+        # And frames all of it once somebody wishes so.
+        page.keyboard.press("Escape")
+        self.redrawn(button("Frame all (0)").click)
+        page.reload()
+        self.settle()
+        button("Cameras").click()
+        np.testing.assert_allclose(self.seen()[:6], first[:6], atol=1e-3)
+
+
 class Reading(PlaceCase):
     """A reads B, which reads C; D reads nobody."""
 

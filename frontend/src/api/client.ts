@@ -33,6 +33,7 @@ export type Following = Follow | FollowColour | FollowDial | FollowMarker;
 export type Dial = Schemas["Dial"];
 export type DialKey = Schemas["DialKey"];
 export type Marker = Schemas["Marker"];
+export type Camera = Schemas["Camera"];
 export type MarkerKey = Schemas["MarkerKey"];
 export type Timeline = Schemas["Timeline"];
 export type Asset = Schemas["Asset"];

@@ -64,6 +64,8 @@ export class Stage {
   private readonly waiting = new Set<string>();
   private lost = false;
   onFrame: (() => void) | null = null;
+  /** Told once somebody has moved the camera. */
+  onMoved: () => void = () => undefined;
 
   constructor(private readonly canvas: HTMLCanvasElement) {
     this.renderer = new THREE.WebGLRenderer({ canvas, antialias: this.quality.antialias, powerPreference: "high-performance" });
@@ -78,7 +80,11 @@ export class Stage {
     }
     this.shadowFloor.receiveShadow = true;
     this.scene.add(this.sun.group, this.shadowFloor, this.contact.mesh, this.ground);
-    this.view = new View(canvas, () => this.draw());
+    this.view = new View(
+      canvas,
+      () => this.draw(),
+      () => this.onMoved(),
+    );
     canvas.addEventListener("webglcontextlost", (event) => {
       event.preventDefault();
       this.lost = true;

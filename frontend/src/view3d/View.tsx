@@ -15,7 +15,10 @@ import { Toggle } from "../widgets/Toggle";
 import { Button, IconButton } from "../widgets/Button";
 import { Bar } from "../widgets/Distribution";
 import { hexFromBytes } from "../widgets/bytes";
+import { Cameras } from "./Cameras";
 import { Handles } from "./Handles";
+import { frameAll, frameOne } from "./framing";
+import { leave } from "./left";
 import { MarkerHandles, PlaceHandles } from "./PlaceHandles";
 import { Tools } from "./Tools";
 import { ViewTrace } from "./ViewTrace";
@@ -65,6 +68,7 @@ function useStage(holder: React.RefObject<HTMLDivElement | null>, canvas: React.
       return;
     }
     view.stage = made;
+    made.onMoved = () => leave(made.view.seen);
     made.onFrame = () => {
       box.dataset.frames = "some";
       for (const told of view.frames) told();
@@ -108,8 +112,8 @@ function keyed(event: React.KeyboardEvent<HTMLCanvasElement>, count: number): bo
     "+": () => camera?.zoom(0.88),
     "=": () => camera?.zoom(0.88),
     "-": () => camera?.zoom(1.14),
-    "0": () => view.stage?.frame(),
-    "9": () => view.stage?.frame(chosen),
+    "0": frameAll,
+    "9": () => frameOne(chosen),
     Enter: () => choose(view.stage?.elementAt(box.clientWidth / 2, box.clientHeight / 2) ?? null),
     PageDown: () => count && trace(((traced ?? -1) + 1) % count),
     PageUp: () => count && trace(((traced ?? 0) - 1 + count) % count),
@@ -182,11 +186,12 @@ function Controls() {
         onChange={(value) => lookWith(value === "all" ? null : value)}
       />
       <Light />
-      <IconButton label="Frame all (0)" className="bg-panel" onClick={() => view.stage?.frame()}>
+      <Cameras />
+      <IconButton label="Frame all (0)" className="bg-panel" onClick={frameAll}>
         <Maximize size={14} />
       </IconButton>
       {several && (
-        <IconButton label="Frame the chosen one (9)" className="bg-panel" onClick={() => view.stage?.frame(useStore.getState().chosen)}>
+        <IconButton label="Frame the chosen one (9)" className="bg-panel" onClick={() => frameOne(useStore.getState().chosen)}>
           <ScanSearch size={14} />
         </IconButton>
       )}

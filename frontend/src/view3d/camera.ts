@@ -1,5 +1,6 @@
 /** The camera: orbiting with the pointer and the keyboard, and framing what there is. */
 import * as THREE from "three";
+import type { Camera, Three } from "../api/client";
 import { OrbitControls } from "three/addons/controls/OrbitControls.js";
 
 /** How much of the view the subject may fill. */
@@ -13,6 +14,11 @@ export interface Subject {
   radius: number;
 }
 
+/** Where a camera stands, what it looks at, and its lens from the lower to the upper edge, in degrees. */
+export type Seen = Pick<Camera, "position" | "target" | "angle">;
+
+const three = (v: THREE.Vector3) => v.toArray().map((n) => Number(n.toPrecision(7))) as Three;
+
 export class View {
   readonly camera = new THREE.PerspectiveCamera(27, 1, 0.05, 100);
   private readonly controls: OrbitControls;
@@ -20,11 +26,14 @@ export class View {
   constructor(
     canvas: HTMLCanvasElement,
     private readonly changed: () => void,
+    /** Told once somebody has moved it. */
+    private readonly moved: () => void,
   ) {
     this.camera.up.set(0, 0, 1);
     this.controls = new OrbitControls(this.camera, canvas);
     this.controls.maxPolarAngle = Math.PI * 0.97;
     this.controls.addEventListener("change", changed);
+    this.controls.addEventListener("end", moved);
   }
 
   dispose() {
@@ -54,9 +63,37 @@ export class View {
     this.update();
   }
 
-  private update() {
+  /** Where it stands, what it looks at, and its lens. */
+  get seen(): Seen {
+    return { position: three(this.camera.position), target: three(this.controls.target), angle: Math.round(this.camera.fov * 100) / 100 };
+  }
+
+  /** Look from there. */
+  look({ position, target, angle }: Seen) {
+    this.camera.position.fromArray(position);
+    this.controls.target.fromArray(target);
+    const distance = this.camera.position.distanceTo(this.controls.target);
+    this.camera.fov = angle;
+    this.camera.near = distance / 100;
+    this.camera.far = distance * 20;
+    this.camera.updateProjectionMatrix();
+    this.controls.minDistance = Math.min(this.controls.minDistance, distance);
+    this.controls.maxDistance = Math.max(this.controls.maxDistance, distance);
+    this.update();
+  }
+
+  /** Another lens: the camera goes nearer or further, so that what it looks at stays as large. */
+  setAngle(angle: number) {
+    const tall = (degrees: number) => Math.tan(THREE.MathUtils.degToRad(degrees / 2));
+    const { position, target, angle: before } = this.seen;
+    const scale = tall(before) / tall(angle);
+    this.look({ target, angle, position: position.map((p, k) => target[k]! + (p - target[k]!) * scale) as Three });
+  }
+
+  private update(moved = false) {
     this.controls.update();
     this.changed();
+    if (moved) this.moved();
   }
 
   /** Where to look at, and from how far, so that all just fits the view from a direction. */
@@ -95,7 +132,7 @@ export class View {
     spherical.phi = THREE.MathUtils.clamp(spherical.phi - up, 0.05, Math.PI * 0.97);
     const turned = new THREE.Vector3().setFromSpherical(spherical);
     this.camera.position.copy(this.controls.target).add(new THREE.Vector3(turned.x, -turned.z, turned.y));
-    this.update();
+    this.update(true);
   }
 
   /** Move nearer (factor below 1) or further. */
@@ -103,7 +140,7 @@ export class View {
     const offset = this.camera.position.clone().sub(this.controls.target);
     const length = THREE.MathUtils.clamp(offset.length() * factor, this.controls.minDistance, this.controls.maxDistance);
     this.camera.position.copy(this.controls.target).add(offset.setLength(length));
-    this.update();
+    this.update(true);
   }
 
   /** Move sideways and up, in parts of the view. */
@@ -114,7 +151,7 @@ export class View {
     const up = new THREE.Vector3().setFromMatrixColumn(this.camera.matrix, 1).multiplyScalar(y * scale);
     this.camera.position.add(side).add(up);
     this.controls.target.add(side).add(up);
-    this.update();
+    this.update(true);
   }
 
   /** Where a point is on a canvas of that size, in CSS pixels; null behind the camera. */

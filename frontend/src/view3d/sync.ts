@@ -4,6 +4,7 @@ import { awaited, materialOf, placementOf, receive } from "../state/results";
 import { arrayOf, isShown, type State, useStore } from "../state/store";
 import type { Drawn } from "./drawers/drawer";
 import { elementPicture } from "./elementPictures";
+import { leave, wasLeft } from "./left";
 import { quality } from "./quality";
 import { shapeGeometry } from "./shapes";
 import type { Stage, Surface } from "./Stage";
@@ -28,6 +29,7 @@ function plain(p: PopulationDocument): Pick<Material, "shapes"> {
 /** Keep the stage in step until the returned function is called; `took` hears how long each answer took to be in place. */
 export function synced(stage: Stage, took: (milliseconds: number) => void): () => void {
   const framed = new Set<string>();
+  let opened = { scene: "", ids: new Set<string>() };
   let before: State | null = null;
   let ended = false;
 
@@ -101,6 +103,10 @@ export function synced(stage: Stage, took: (milliseconds: number) => void): () =
     const ids = new Set(shown.map(({ id }) => id));
     for (const id of stage.shown) if (!ids.has(id)) stage.remove(id);
     let fresh = false;
+    let again = false;
+    // What was there when the scene was opened is seen as it was left.
+    if (opened.scene !== state.sceneId) opened = { scene: state.sceneId, ids: new Set(state.scene?.populations.map((p) => p.id)) };
+    const left = wasLeft();
     for (const { id, geometry, shapes } of shown) {
       if (stage.show(id, geometry, shapes)) {
         for (const name of NAMES()) stage.setLane(id, name, arrayOf(id, name) ?? null);
@@ -114,12 +120,17 @@ export function synced(stage: Stage, took: (milliseconds: number) => void): () =
       // Where it stands comes with its first colours, mostly after its places: then it is framed anew.
       const subject = `${id} ${geometry.header.ground}`;
       for (const known of result ? [subject, `${subject}, placed`] : [subject]) {
-        fresh ||= !framed.has(known);
+        if (!framed.has(known) && !(left && opened.ids.has(id))) fresh = true;
+        again ||= !framed.has(known);
         framed.add(known);
       }
     }
-    fresh = grounds(shown.map(({ id, geometry }) => [id, geometry.header.ground])) || fresh;
-    if (fresh) stage.frame();
+    const ground = grounds(shown.map(({ id, geometry }) => [id, geometry.header.ground]));
+    if (fresh || (ground && !left)) {
+      stage.frame();
+      // Something new was brought into view: so the scene opens next time.
+      leave(null);
+    } else if (left && (again || ground)) stage.view.look(left);
   }
 
   /** Show the surfaces that have come and ask for the others; says whether one is seen for the first time. */

@@ -27,6 +27,7 @@ from .steps.base import MOST_STEPS, Blend, Share, Wide
 Coordinate = Annotated[float, Field(ge=-1e6, le=1e6)]
 Length = Placed[Coordinate]
 Angle = Placed[Annotated[float, Field(ge=-36_000, le=36_000)]]
+MOST_CAMERAS = 64
 MOST_MARKERS = 256
 MOST_ASSETS = 256
 MOST_PAINTED = 32
@@ -442,6 +443,35 @@ class ViewSettings(Document):
     light_strength: Annotated[float, Field(ge=0, le=8)] = Field(1.0, title="Strength of the light")
 
 
+class Camera(Document):
+    """A place that the scene is looked at from, with a lens. Its z axis stays upright."""
+
+    name: str = Field(min_length=1, max_length=100, pattern=NAME_PATTERN, title="Name")
+    position: Spot = Field((0.0, -8.0, 3.0), title="Position", json_schema_extra={"unit": "units"})
+    target: Spot = Field((0.0, 0.0, 0.0), title="Target", description="What it looks at.",
+                         json_schema_extra={"unit": "units"})  # fmt: skip
+    angle: float = Field(
+        27.0, ge=1, le=150, title="Lens angle", description="From the lower to the upper edge.",
+        json_schema_extra={"unit": "°"},
+    )  # fmt: skip
+    focus: float | None = Field(
+        None, gt=0, le=1e9, title="Focus", description="Distance of what is sharp; left out, the target.",
+        json_schema_extra={"unit": "units"},
+    )  # fmt: skip
+    f_number: float | None = Field(
+        None, ge=0.1, le=1000, title="f-number", description="Left out, all is sharp.",
+    )  # fmt: skip
+    shutter: float = Field(
+        0.5, ge=0, le=1, title="Shutter", description="The part of a frame that it is open for.",
+    )  # fmt: skip
+
+    @model_validator(mode="after")
+    def _apart(self) -> Self:
+        if self.position == self.target:
+            raise ValueError("a camera stands where it looks at. Move one of them")
+        return self
+
+
 class Scene(Versioned):
     """One document: populations and view settings."""
 
@@ -452,6 +482,7 @@ class Scene(Versioned):
     dials: tuple[Dial, ...] = Field((), max_length=MOST_DIALS)
     markers: tuple[Marker, ...] = Field((), max_length=MOST_MARKERS)
     assets: tuple[Asset, ...] = Field((), max_length=MOST_ASSETS)
+    cameras: tuple[Camera, ...] = Field((), max_length=MOST_CAMERAS, description="To be looked through again.")
     timeline: Timeline = Timeline()
     view: ViewSettings = ViewSettings()
     recent_colours: tuple[str, ...] = Field((), max_length=24)
@@ -463,7 +494,7 @@ class Scene(Versioned):
             parse_hex(colour)
         return colours
 
-    @field_validator("looks", "signals", "dials", "markers", "assets")
+    @field_validator("looks", "signals", "dials", "markers", "assets", "cameras")
     @classmethod
     def _names(cls, named: tuple[Any, ...], info: ValidationInfo) -> tuple[Any, ...]:
         _own_names(named, str(info.field_name).removesuffix("s"))
