@@ -305,6 +305,8 @@ def _ramp_edits(page: Any, rounds: int) -> list[float]:
 
 def _keyed(page: Any, held: Any, rounds: int, keys: tuple[str, str] = ("ArrowLeft", "ArrowRight")) -> list[float]:
     """Milliseconds from each key on something to its colours in the view's buffers."""
+    # The view loads after the page.
+    page.locator("[role=application]").wait_for()
     held.focus()
     times = []
     for k in range(rounds):

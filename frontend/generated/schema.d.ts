@@ -3366,6 +3366,15 @@ export interface components {
             };
             /** Beginnings */
             beginnings: components["schemas"]["Beginning"][];
+            /**
+             * Begins
+             * @description Parameters of something new that differ from the defaults.
+             */
+            begins: {
+                [key: string]: unknown;
+            };
+            /** @description What something new looks like. */
+            look: components["schemas"]["Look"];
         };
         /**
          * Marker

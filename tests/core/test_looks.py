@@ -15,10 +15,11 @@ from gaudyseed.core.document import parse, parse_json
 from gaudyseed.core.errors import BadInput
 from gaudyseed.core.kernels import parallel
 from gaudyseed.core.look.evaluate import Evaluator
+from gaudyseed.core.look.first import look_of_maker
 from gaudyseed.core.look.model import Look
 from gaudyseed.core.look.steps.ramp import Ramp
 from gaudyseed.core.population import Attribute, Owners, of_points
-from gaudyseed.core.population.makers import MakerModel, Order
+from gaudyseed.core.population.makers import MAKERS, MakerModel, Order
 from gaudyseed.core.report import Reporter
 from gaudyseed.core.task import Stopped, Task
 from gaudyseed.web.workshop import Workshop
@@ -305,6 +306,19 @@ class Evaluation(unittest.TestCase):
                 shop.evaluator.evaluate(population, look(RANDOM, {"step": "levels", "gamma": 1 + 0.01 * k}, BANDS))
                 self.assertLessEqual(cache_module.altogether(), size * 3 // 2)
         self.assertEqual(len(made), 1)
+
+
+class First(unittest.TestCase):
+    def test_what_a_maker_makes_at_first_has_a_look_that_runs(self):
+        """Each that is offered and needs nothing else in the scene; the same to the page, which asks for it."""
+        for word, maker in MAKERS.items():
+            if not maker.offered or word == "threaded":
+                continue
+            made = maker(maker=word, **{**maker.begins, **({"count": 50} if maker.counted else {})}).make(None)
+            colours = Evaluator().evaluate(made, look_of_maker(maker)).colours
+            self.assertGreater(len(np.unique(colours.round(3), axis=0)), 1, word)
+        along = [step.step for step in look_of_maker(MAKERS["strands"]).lanes["base_colour"].layers[0].paint]
+        self.assertEqual(along, ["along", "ramp"])
 
 
 class Reports(unittest.TestCase):

@@ -1,7 +1,7 @@
 /** Beginnings for new populations. */
 import type { Look, PopulationDocument, Scene, Step } from "../../api/client";
-import { fresh } from "../../chain/steps";
-import { FRESH_LANE, free } from "../../state/edits";
+import { someSeed } from "../../chain/seeds";
+import { free } from "../../state/edits";
 import { addPopulation, useStore } from "../../state/store";
 
 export function freeId(scene: Scene, name: string): string {
@@ -10,7 +10,7 @@ export function freeId(scene: Scene, name: string): string {
 }
 
 /** A population as it is added, standing where it was made and whole in the view. */
-export function population(scene: Scene, name: string, maker: PopulationDocument["maker"], shape: PopulationDocument["shape"], look: Look = firstLook(maker.maker)): PopulationDocument {
+export function population(scene: Scene, name: string, maker: PopulationDocument["maker"], shape: PopulationDocument["shape"], look: Look): PopulationDocument {
   return {
     id: freeId(scene, name), name, maker, look, wears: null, shape, shown: true,
     place: { position: [0, 0, 0], turn: [0, 0, 0], size: 1 },
@@ -35,36 +35,10 @@ export function duplicatePopulation(id: string, withLook: boolean) {
   addPopulation({ ...from, ...own, id: freeId(scene, name), name, place: { ...from.place, position } });
 }
 
-/** What a population of a maker looks like at first: strands run along a ramp, beads take the colour of their strand. */
-function firstLook(maker: PopulationDocument["maker"]["maker"]): Look {
-  if (maker === "strands") return plainLook([fresh("along"), fresh("ramp")]);
-  return maker === "threaded" ? plainLook([fresh("ground")]) : plainLook();
-}
-
-/** One layer: a random value through a ramp, or another chain. */
-export function plainLook(paint: Step[] = [fresh("random"), fresh("ramp")]): Look {
-  return {
-    gaudyseed: 3,
-    signals: [],
-    finishes: [],
-    shapes: [],
-    picture: null,
-    outputs: [],
-    lanes: {
-      base_colour: {
-        ...FRESH_LANE,
-        layers: [
-          {
-            name: "Colours",
-            enabled: true,
-            blend: "normal",
-            blend_in: "linear",
-            amount: 1,
-            mask: null,
-            paint,
-          },
-        ],
-      },
-    },
-  };
+/** What a population of a maker looks like at first, each chance of its own. */
+export function firstLook(maker: string): Look {
+  const look = useStore.getState().makers.find(({ name }) => name === maker)!.look as Look;
+  const seeded = (step: Step): Step => ("seed" in step ? { ...step, seed: someSeed() } : step);
+  const lanes = Object.entries(look.lanes).map(([channel, lane]) => [channel, { ...lane, layers: lane.layers.map((layer) => ({ ...layer, paint: layer.paint.map(seeded) })) }]);
+  return { ...look, lanes: Object.fromEntries(lanes) };
 }

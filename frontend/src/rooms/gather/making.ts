@@ -4,10 +4,7 @@ import type { Property } from "../../chain/Parameters";
 import { free } from "../../state/edits";
 import { addPopulation, useStore } from "../../state/store";
 import { focusOn } from "../../widgets/focus";
-import { population } from "./fresh";
-
-/** What a new population of a maker begins with, where that differs from the defaults of the core. */
-const FIRST: Record<string, object> = { scatter: { surface: "ball", count: 2_500, evenness: 0.66, size: 0.07, offset: 0.004 }, strands: { surface: "ball" } };
+import { firstLook, population } from "./fresh";
 
 /** A new population by a maker that is offered: with the core's defaults, or a named beginning of the maker. */
 export function newPopulation(maker: MakerDescription, beginning: Record<string, unknown> = {}, named = maker.title) {
@@ -16,8 +13,8 @@ export function newPopulation(maker: MakerDescription, beginning: Record<string,
   const name = free(named, scene.populations.map((p) => p.name), " ");
   const properties = (maker.parameters.properties ?? {}) as Record<string, Property>;
   const defaults = Object.entries(properties).flatMap(([key, of]) => (of.default === undefined ? [] : [[key, of.default]]));
-  const made = { maker: maker.name, ...Object.fromEntries(defaults), ...FIRST[maker.name], ...beginning, ...below(properties) } as PopulationDocument["maker"];
-  const fresh = population(scene, name, made, "sequin");
+  const made = { maker: maker.name, ...Object.fromEntries(defaults), ...maker.begins, ...beginning, ...below(properties) } as PopulationDocument["maker"];
+  const fresh = population(scene, name, made, "sequin", firstLook(maker.name));
   // What stands on another one is where that is; all else goes beside what is there, not inside it.
   addPopulation("on" in made && made.on ? fresh : { ...fresh, place: { ...fresh.place, position: [beside(), 0, 0] } });
   focusOn(`[aria-label="Population"] input`);

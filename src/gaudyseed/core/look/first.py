@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
+
 import numpy as np
 
 from ..colour.harmony import apart
 from ..errors import BadInput
 from ..population import Attribute, Curves, Population
+from ..population.makers import MakerModel
+from ..population.makers.base import FIRST_RAMP
 from ..upgrade import VERSION
 from .model import Look
 
@@ -14,7 +18,6 @@ from .model import Look
 FEWEST, MOST = 2, 24
 #: Columns that tell elements apart, or that an earlier run left.
 _NO_GROUPS = ("id", "finish", "shape_number")
-_STOPS = [{"at": at, "colour": colour} for at, colour in ((0.0, "#1d2b4f"), (0.5, "#c8553d"), (1.0, "#f3dfb8"))]
 
 
 def carried_colour(population: Population) -> str:
@@ -45,6 +48,26 @@ def _values_of(a: Attribute) -> int:
     return len(np.unique(a.values)) if len(np.unique(sample)) <= MOST else MOST + 1
 
 
+_CHANCE: tuple[Mapping[str, object], ...] = ({"step": "random", "seed": 1}, FIRST_RAMP)
+#: Along strands, from root to tip.
+_ALONG: tuple[Mapping[str, object], ...] = ({"step": "along"}, FIRST_RAMP)
+
+
+def look_of_maker(maker: type[MakerModel]) -> Look:
+    """What a new population of a maker looks like.
+
+    >>> from gaudyseed.core.population.makers import MAKERS
+    >>> [step.step for step in look_of_maker(MAKERS["strands"]).lanes["base_colour"].layers[0].paint]
+    ['along', 'ramp']
+    """
+    return _painted(maker.begins_painted or _CHANCE)
+
+
+def _painted(paint: Sequence[Mapping[str, object]]) -> Look:
+    layer = {"name": "Colours", "paint": list(paint)}
+    return Look.model_validate({"gaudyseed": VERSION, "lanes": {"base_colour": {"layers": [layer]}}})
+
+
 def first_look(population: Population, colours: str = "own") -> Look:
     """The first look of a population.
 
@@ -68,15 +91,14 @@ def first_look(population: Population, colours: str = "own") -> Look:
     ['attribute', 'palette']
     """
     carried = carried_colour(population) if colours == "own" else ""
-    paint: list[dict[str, object]] = [{"step": "random", "seed": 1}, {"step": "ramp", "stops": _STOPS}]
+    paint: Sequence[Mapping[str, object]] = _CHANCE
     if colours.startswith("each:"):
         paint = _one_each(population, colours.removeprefix("each:"))
     elif carried:
         paint = [{"step": "attribute", "name": carried}]
     elif isinstance(population.form, Curves) and colours == "own":
-        paint = [{"step": "along"}, {"step": "ramp", "stops": _STOPS}]
-    layer = {"name": "Colours", "paint": paint}
-    return Look.model_validate({"gaudyseed": VERSION, "lanes": {"base_colour": {"layers": [layer]}}})
+        paint = _ALONG
+    return _painted(paint)
 
 
 def _one_each(population: Population, name: str) -> list[dict[str, object]]:

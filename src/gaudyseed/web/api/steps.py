@@ -14,8 +14,9 @@ from ...core.errors import BadInput
 from ...core.formats import FORMATS
 from ...core.formats.material import png_of
 from ...core.look.choosing import weights_of
+from ...core.look.first import look_of_maker
 from ...core.look.material import ElementPicture, Finish, Shape, Version
-from ...core.look.model import Scene
+from ...core.look.model import Look, Scene
 from ...core.look.steps import STEPS, AnyStep, Step
 from ...core.maker_pictures import maker_picture
 from ...core.population.kinds import KINDS
@@ -77,6 +78,8 @@ class MakerDescription(BaseModel):
     offered: bool
     parameters: dict[str, Any]
     beginnings: list[Beginning]
+    begins: dict[str, Any] = Field(description="Parameters of something new that differ from the defaults.")
+    look: Look = Field(description="What something new looks like.")
 
 
 class KindDescription(BaseModel):
@@ -183,6 +186,7 @@ def _listed(_registered: tuple[tuple[object, ...], ...]) -> StepList:
             MakerDescription(
                 name=word, title=maker.title, summary=maker.summary, offered=maker.offered, parameters=controls(maker),
                 beginnings=[Beginning(name=n, parameters=dict(p)) for n, p in maker.beginnings.items()],
+                begins=dict(maker.begins), look=look_of_maker(maker),
             )
             for word, maker in MAKERS.items()
         ],

@@ -57,6 +57,12 @@ class Makings:
 ALONE = Makings()
 
 
+#: The ramp that something new is painted by.
+FIRST_RAMP: Mapping[str, Any] = {
+    "step": "ramp",
+    "stops": [{"at": at, "colour": colour} for at, colour in ((0.0, "#1d2b4f"), (0.5, "#c8553d"), (1.0, "#f3dfb8"))],
+}
+
 #: Every maker by the word it has in documents.
 MAKERS: Registry[type[MakerModel]] = Registry("maker")
 
@@ -77,6 +83,10 @@ class MakerModel(Follower):
     sections: ClassVar[tuple[tuple[str, tuple[str, ...]], ...]] = ()
     #: Named beginnings: parameters that differ from the defaults.
     beginnings: ClassVar[Mapping[str, Mapping[str, Any]]] = {}
+    #: What something new of it begins with, where that differs from the defaults.
+    begins: ClassVar[Mapping[str, Any]] = {}
+    #: The chain that it is painted by at first; none for chance through a ramp.
+    begins_painted: ClassVar[tuple[Mapping[str, Any], ...]] = ()
     #: Whether fewer are made where its count is lower, so that a draft can have fewer.
     counted: ClassVar[bool] = False
 

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import replace
-from typing import Annotated, ClassVar, Literal
+from typing import Annotated, Any, ClassVar, Literal
 
 import numpy as np
 from pydantic import Field
@@ -27,6 +28,13 @@ class ScatterMaker(Footed):
 
     title: ClassVar[str] = "Scatter"
     summary: ClassVar[str] = "things strewn over a surface"
+    begins: ClassVar[Mapping[str, Any]] = {
+        "surface": "ball",
+        "count": 2500,
+        "evenness": 0.66,
+        "size": 0.07,
+        "offset": 0.004,
+    }
     sections: ClassVar[tuple[tuple[str, tuple[str, ...]], ...]] = (
         ("How many", ("count", "spacing", "evenness", "density", "seed")),
         ("Size and stand", ("size", "size_variation", "tilt", "offset")),

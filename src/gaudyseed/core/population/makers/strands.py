@@ -21,7 +21,7 @@ from ..elements import Owners
 from ..meshes import column
 from ..population import Curves, Population, Standing
 from ..strands import MOST_POINTS, STRAND, check_points, of_curves
-from .base import ALONE, ColumnSource, Makings
+from .base import ALONE, FIRST_RAMP, ColumnSource, Makings
 from .footing import LARGEST_COUNT, Footed
 
 #: Points that one strand of a maker may have.
@@ -50,6 +50,8 @@ class StrandsMaker(Footed):
 
     title: ClassVar[str] = "Strands"
     summary: ClassVar[str] = "hair, wool, grass, fringes on a surface"
+    begins: ClassVar[Mapping[str, Any]] = {"surface": "ball"}
+    begins_painted: ClassVar[tuple[Mapping[str, Any], ...]] = ({"step": "along"}, FIRST_RAMP)
     sections: ClassVar[tuple[tuple[str, tuple[str, ...]], ...]] = (
         ("How many", ("count", "evenness", "density", "points", "seed")),
         ("Length and lean", ("length", "length_by", "length_variation", "lean", "lean_variation", "toward", "droop")),

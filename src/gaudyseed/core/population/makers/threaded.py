@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Annotated, ClassVar, Literal
+from collections.abc import Mapping
+from typing import TYPE_CHECKING, Annotated, Any, ClassVar, Literal
 
 import numpy as np
 from pydantic import Field
@@ -39,6 +40,7 @@ class ThreadedMaker(MakerModel):
     """
 
     summary: ClassVar[str] = "things put onto the strands that are there"
+    begins_painted: ClassVar[tuple[Mapping[str, Any], ...]] = ({"step": "ground"},)
     sections: ClassVar[tuple[tuple[str, tuple[str, ...]], ...]] = (
         ("How many", ("by", "count", "spacing", "share", "thinned", "seed")),
         ("Where and how large", ("first", "last", "size", "size_variation")),
