@@ -4889,12 +4889,6 @@ export interface components {
              * @default true
              */
             smooth: boolean | components["schemas"]["FollowDial"];
-            /**
-             * At
-             * @description The frame that is made: that of the timeline.
-             * @default null
-             */
-            at: number | null;
         };
         /**
          * SequenceRequest

@@ -13,7 +13,6 @@ from typing import Any, Literal
 
 import numpy as np
 
-from .core.cache import ResultCache
 from .core.digest import digest_of
 from .core.document import LARGEST_DOCUMENT, parse, parse_json
 from .core.errors import BadInput
@@ -31,8 +30,8 @@ from .core.names import nearest
 from .core.painting import NOTHING_KEPT, Kept
 from .core.picture import Picture
 from .core.population import Population
-from .core.population.makers import Order
 from .core.population.makers.imported import ImportedMaker, store_columns
+from .core.providing import Provider
 from .core.report import Reporter
 from .core.scene import SceneRun
 from .core.task import UNWATCHED, Task
@@ -83,7 +82,7 @@ class Colouring:
         self._store = _opened(data) if data else None
         self._kept = _Given(Keeper(self._store) if self._store else NOTHING_KEPT, data is not None)
         self._columns = _Columns(self._store)
-        self._made = ResultCache(lasting=True)
+        self._populations = Provider(self._columns)
         self._evaluator = Evaluator()
         self.reporter = Reporter(self._evaluator)
         self._read: tuple[Path, float | None, Population] | None = None
@@ -213,7 +212,7 @@ class Colouring:
         moment = timeline.moment(timeline.first if frame is None else frame)
         colouring = _told(task, 0.4, 0.7, "colouring")
         made = SceneRun(
-            scene, self._evaluator, self._population_of, colouring, moment=moment, final=True, kept=self._kept
+            scene, self._evaluator, self._populations, colouring, moment=moment, final=True, kept=self._kept
         )  # fmt: skip
         return _Run(made, notes)
 
@@ -232,13 +231,6 @@ class Colouring:
         return scene.model_copy(
             update={"populations": tuple(document if p.id == self._id else p for p in scene.populations)}
         )
-
-    def _population_of(self, order: Order) -> Population:
-        found: Population | None = self._made.get(order.key)
-        if found is None:
-            found = order.make(self._columns)
-            self._made.put(order.key, found, found.nbytes)
-        return found
 
     def _elements(self, path: Path, frame: float | None, of_frame: bool, task: Task) -> Population:
         """What a file holds at a frame; of one that is a frame's own the only moment counts."""

@@ -14,8 +14,8 @@ from gaudyseed.core.look.model import Scene
 from gaudyseed.core.task import Stopped
 from gaudyseed.store import Store
 from gaudyseed.web import create_app
+from gaudyseed.web.jobs import Latest
 from gaudyseed.web.security import Guard, Throttle
-from gaudyseed.web.workshop import Latest
 from tests.reference.test_kept import written
 from tests.support import FIVE, beetle_scene, look_document, ply_text, points, ramp, unpack
 

@@ -272,7 +272,7 @@ class Locks(unittest.TestCase):
         for _ in range(3):
             with self.assertRaises(BadInput):
                 shop.population(Order(maker))
-        self.assertEqual(shop._making, {})
+        self.assertEqual(shop.population._making, {})
 
     def test_one_who_waits_for_what_another_makes_may_leave(self):
         shop, begun, end = Workshop(mock.Mock()), threading.Event(), threading.Event()
@@ -290,7 +290,7 @@ class Locks(unittest.TestCase):
             shop.population(Order(maker, Makings(Task(lambda: True))))
         end.set()
         first.join(10)
-        self.assertEqual(shop._making, {})
+        self.assertEqual(shop.population._making, {})
 
 
 class NoRoom(ServerCase):

@@ -159,8 +159,7 @@ class SceneRun:
 
     def maker(self, population: str) -> MakerModel:
         """The maker of a population with the dials put in, as it makes the whole."""
-        maker = resolved(self.document(population).maker, self.given, "maker")
-        return maker.at_moment(self.surroundings.moment)
+        return resolved(self.document(population).maker, self.given, "maker")
 
     def order(self, population: str) -> Order:
         """What is to be made of a population."""
@@ -269,6 +268,7 @@ class SceneRun:
 
         return Makings(
             self._task.part(0, _MAKING),
+            self.surroundings.moment,
             lambda other, place: asked(other, place).population(other),
             lambda other, place: asked(other, place).evaluation(other),
         )

@@ -1,5 +1,7 @@
 """Work that the server does by itself: begun, listed, followed, stopped; its result waits until it is fetched.
 
+And why else work is stopped: a newer request, a client that has gone.
+
 A reload of the page finds the jobs again. Windows follow them by asking what has changed since they asked last, which
 is answered as soon as something has.
 """
@@ -10,14 +12,16 @@ import logging
 import secrets
 import threading
 import time
+from collections import OrderedDict
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Literal
 
+from flask import has_request_context, request
 from pydantic import BaseModel
 
 from ..core.errors import BadInput
-from ..core.task import Progress, Stopped, Task
+from ..core.task import UNWATCHED, Progress, Stopped, Task
 from ..store import Missing, Trouble
 from .errors import Told, told_of
 
@@ -31,6 +35,8 @@ MOST_BYTES = 1 << 30
 #: Windows whose question is held until something changes, and for how long at most; others ask again by themselves.
 MOST_HELD = 3
 LONGEST_HELD = 20.0
+#: Sessions whose newest request is known.
+_MOST_SESSIONS = 1000
 #: A change of the share that is worth telling.
 _STEP = 0.005
 #: Seconds after which one that waits for its turn looks whether it is still wanted.
@@ -212,3 +218,37 @@ class Jobs:
         """Stop all of them."""
         for job in self.changes(None)[1]:
             job.stopping.set()
+
+
+class Latest:
+    """Which request of each session is the newest, so that older ones can be dropped early."""
+
+    def __init__(self) -> None:
+        self._newest: OrderedDict[str, int] = OrderedDict()
+        self._lock = threading.Lock()
+
+    def enter(self, session: str, sequence: int) -> Callable[[], bool]:
+        """Note a request; what comes back says whether a newer one has come. Stopped where it has already."""
+        with self._lock:
+            self._newest[session] = max(sequence, self._newest.get(session, sequence))
+            self._newest.move_to_end(session)
+            while len(self._newest) > _MOST_SESSIONS:
+                self._newest.popitem(last=False)
+
+        def overtaken() -> bool:
+            return self._newest.get(session, sequence) > sequence
+
+        if overtaken():
+            raise Stopped
+        return overtaken
+
+
+def unless_gone(task: Task = UNWATCHED) -> Task:
+    """The same task, which stops too once the client of the current request has gone away.
+
+    Outside of a request nobody can go away.
+    """
+    if not has_request_context():
+        return task
+    gone: Callable[[], bool] | None = request.environ.get("waitress.client_disconnected")
+    return task.until(gone) if gone else task

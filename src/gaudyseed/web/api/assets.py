@@ -26,8 +26,9 @@ from ...core.painting import gone_picture
 from ...core.picture import Picture, shipped
 from ...core.shading import versions
 from .. import binary
+from ..jobs import unless_gone
 from ..openapi import BINARY, operation
-from ..workshop import unless_gone, workshop
+from ..workshop import workshop
 
 blueprint = Blueprint("assets", __name__)
 

@@ -15,9 +15,9 @@ from ...core.formats.losses import losses
 from ...core.look.model import Scene
 from ...core.task import Task
 from ..drafts import Draft
-from ..jobs import FileMade
+from ..jobs import FileMade, unless_gone
 from ..openapi import BINARY, operation
-from ..workshop import unless_gone, workshop
+from ..workshop import workshop
 
 blueprint = Blueprint("exports", __name__)
 

@@ -23,8 +23,9 @@ from ...core.population.makers.sequence import MOST_FRAMES, SequenceFrame, Seque
 from ...core.task import Task
 from ...core.thumbnail import picture_of
 from ...core.timeline import Frame
+from ..jobs import unless_gone
 from ..openapi import operation
-from ..workshop import unless_gone, workshop
+from ..workshop import workshop
 from .populations import described
 
 blueprint = Blueprint("imports", __name__)

@@ -15,8 +15,9 @@ from ...core.look.model import MOST_PAINTED, NAME_PATTERN, Painted
 from ...core.painting import MOST_DABS, Brush, brushed, check_name, kept_from, values_of
 from ...core.scene import SceneRun
 from ..drafts import Draft
+from ..jobs import unless_gone
 from ..openapi import operation
-from ..workshop import unless_gone, workshop
+from ..workshop import workshop
 
 blueprint = Blueprint("painting", __name__)
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import TYPE_CHECKING, Any, ClassVar, Protocol, Self, get_args
 
@@ -39,12 +39,15 @@ class Makings:
     ----------
     task
         Of the making.
+    moment
+        That is wanted of what moves.
     population, evaluation
         Another population of the scene by its id, whole as it goes out, and its results; with the place for sentences.
         BadInput where there is none, and where populations stand on one another in a circle.
     """
 
     task: Task = UNWATCHED
+    moment: Moment = field(default_factory=Moment)
     population: Callable[[str, str], Population] = _alone
     evaluation: Callable[[str, str], Evaluation] = _alone
 
@@ -122,9 +125,9 @@ class MakerModel(Follower):
         """Whether what it makes differs from frame to frame."""
         return False
 
-    def at_moment(self, moment: Moment) -> MakerModel:
-        """The maker at a moment; itself where it does not move."""
-        return self
+    def of_moment(self, moment: Moment) -> str:
+        """What of a moment it depends on, as a text; empty where it does not move."""
+        return ""
 
     def reads(self, makings: Makings) -> str:
         """Content digest of what it reads of other populations; empty where it reads none."""
@@ -151,7 +154,10 @@ class Order:
     def key(self) -> str:
         """Equal keys make equal populations."""
         read = self.maker.reads(self.makings)
-        return digest_of("order", self.maker.key, read, self.every) if read or self.every > 1 else self.maker.key
+        moment = self.maker.of_moment(self.makings.moment)
+        if not (read or moment or self.every > 1):
+            return self.maker.key
+        return digest_of("order", self.maker.key, read, moment, self.every)
 
     def make(self, columns: ColumnSource) -> Population:
         """Make it."""

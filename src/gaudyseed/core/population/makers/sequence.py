@@ -7,9 +7,9 @@ import itertools
 import json
 from collections.abc import Sequence
 from functools import lru_cache
-from typing import Annotated, ClassVar, Literal
+from typing import Any, ClassVar, Literal
 
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from ...digest import digest_of
 from ...document import Document, parse, parse_json
@@ -51,21 +51,27 @@ class SequenceMaker(MakerModel):
         0, title="Subdivision", description="Each level has about four times the vertices of the one below."
     )
     smooth: Dialled[bool] = Field(True, title="Smooth", description="Off cuts the faces and keeps their form.")
-    at: Annotated[int | None, Field(ge=0)] = Field(
-        None, description="The frame that is made: that of the timeline.", json_schema_extra={"control": "none"}
-    )
+
+    @model_validator(mode="before")
+    @classmethod
+    def _without_frame(cls, value: Any) -> Any:
+        """Documents of before had the frame of the moment among what is stored."""
+        return {k: v for k, v in value.items() if k != "at"} if isinstance(value, dict) else value
 
     @property
     def moves(self) -> bool:
         """Always."""
         return True
 
-    def at_moment(self, moment: Moment) -> SequenceMaker:
-        """The same at the moment's frame."""
-        return self.changed(at=int(min(max(moment.frame, self.first), self.last)))
+    def of_moment(self, moment: Moment) -> str:
+        """The frame that is made: within those that there are."""
+        return str(self._frame(moment))
+
+    def _frame(self, moment: Moment) -> int:
+        return int(min(max(moment.frame, self.first), self.last))
 
     def make(self, columns: ColumnSource, makings: Makings = ALONE) -> Population:
-        """The population of the frame."""
+        """The population of the moment that is wanted."""
         try:
             data = columns.column(self.frames)
         except KeyError:
@@ -73,8 +79,7 @@ class SequenceMaker(MakerModel):
                 f"The frames of {self.file} are not in this store. Import it again.", place="maker.frames"
             ) from None
         listed = _read(data)
-        at = self.first if self.at is None else self.at
-        k = max(0, bisect.bisect_right([of.frame for of in listed], at) - 1)
+        k = max(0, bisect.bisect_right([of.frame for of in listed], self._frame(makings.moment)) - 1)
         return listed[k].maker.changed(subdivision=self.subdivision, smooth=self.smooth).make(columns, makings)
 
 
