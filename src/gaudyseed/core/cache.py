@@ -53,10 +53,15 @@ class ResultCache:
         A bound of its own in bytes, for what is rarely wanted again; None for the budget alone.
     lasting
         Whether others are made of what it keeps, so that these go first.
+    grows
+        Whether the bound is as many times the largest value where that is more, so that what is large is kept too.
+        Results that go give their memory to the next ones: touched for the first time it is several times slower, so
+        more than is wanted again is not kept.
     """
 
-    def __init__(self, limit: int | None = None, lasting: bool = False) -> None:
-        self._limit, self.lasting = limit, lasting
+    def __init__(self, limit: int | None = None, lasting: bool = False, grows: int = 0) -> None:
+        self._limit, self.lasting, self._grows = limit, lasting, grows
+        self._largest = 0
         #: By key a value, its bytes, and when it was used last.
         self._items: OrderedDict[str, tuple[Any, int, int]] = OrderedDict()
         self._size = 0
@@ -76,17 +81,19 @@ class ResultCache:
 
     def put(self, key: str, value: Any, size: int) -> None:
         """Keep a value of about ``size`` bytes, unless it exceeds a third of its own limit, or the budget."""
-        if size > (budget() if self._limit is None else self._limit // 3):
+        if size > (budget() if self._limit is None or self._grows else self._limit // 3):
             return
         gone = []
         with self._lock:
+            self._largest = max(self._largest, size)
+            limit = self._limit if self._limit is None else max(self._limit, self._grows * self._largest)
             old = self._items.pop(key, None)
             if old:
                 gone.append(old)
                 self._size -= old[1]
             self._items[key] = (value, size, next(_clock))
             self._size += size
-            while self._limit is not None and self._size > self._limit:
+            while limit is not None and self._size > limit and len(self._items) > 1:
                 gone.append(self._drop())
         # Outside of the lock: what goes may run finalizers, and the caches are looked at one after another.
         del gone

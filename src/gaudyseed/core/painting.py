@@ -45,7 +45,7 @@ _PLACING = ("id", "position", "orientation", "copy_position")
 _FIELDS = {"number": ("",), "colour": ("_r", "_g", "_b"), "vector": ("_x", "_y", "_z")}
 
 #: Columns as they came onto populations, and the rows of subdivisions.
-_onto = ResultCache()
+_onto = ResultCache(256 * 1024 * 1024, grows=3)
 
 
 class Kept(Protocol):

@@ -288,11 +288,15 @@ class Evaluation:
         return sum(s.reused for s in self.steps)
 
 
+#: Bytes of results that are kept, and how many of the largest where these are more: of one look, and of some edits.
+_KEPT, _LARGE = 512 * 1024 * 1024, 8
+
+
 class Evaluator:
     """Evaluates looks with a shared result cache; safe to use from several threads."""
 
     def __init__(self, cache: ResultCache | None = None) -> None:
-        self.cache = cache or ResultCache()
+        self.cache = cache or ResultCache(_KEPT, grows=_LARGE)
 
     def evaluate(
         self, population: Population, look: Look, task: Task = UNWATCHED,

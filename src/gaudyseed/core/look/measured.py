@@ -36,7 +36,7 @@ TURNED: JsonDict = {"control": "three", "unit": "°"}
 
 #: Bounding boxes and spacings by what they are of, and vectors with their numbers apart.
 _measured = ResultCache(4 * 1024 * 1024)
-_columns = ResultCache()
+_columns = ResultCache(256 * 1024 * 1024, grows=3)
 
 
 @dataclass(frozen=True)

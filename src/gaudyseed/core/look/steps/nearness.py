@@ -25,7 +25,7 @@ from ..scope import Scope
 from .base import Advisory, Context, Outcome, Plan, Value, put
 
 #: Trees by what they are of, and orders of places: they stay while colours are edited.
-_trees = ResultCache()
+_trees = ResultCache(256 * 1024 * 1024, grows=3)
 
 
 @dataclass(frozen=True)
