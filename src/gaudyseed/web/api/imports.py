@@ -5,7 +5,7 @@ from __future__ import annotations
 import base64
 import io
 import re
-from typing import Any, Literal
+from typing import Any, Literal, get_args
 
 from flask import Blueprint, request
 from PIL import Image
@@ -99,9 +99,7 @@ class ImportAnswer(BaseModel):
 
 
 #: What can be asked for in the address, by its word.
-_CHOICES: dict[str, tuple[str, ...]] = {
-    "repeated": ("clones", "parts"), "copies": ("parts", "clones"), "each": ("copy", "part"),
-}  # fmt: skip
+_CHOICES = {word: get_args(Ways.model_fields[word].annotation) for word in ("repeated", "copies", "each")}
 
 
 def _asked() -> Ways:
