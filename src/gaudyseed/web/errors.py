@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import asdict, dataclass
+from typing import Any
 
 from flask import Flask, Response, current_app, jsonify
 from werkzeug.exceptions import HTTPException
@@ -32,6 +33,12 @@ class Told:
     place: str = ""
     fix: Fix | None = None
 
+    @property
+    def document(self) -> dict[str, Any]:
+        """As plain JSON, without the status."""
+        fix = asdict(self.fix) if self.fix else None
+        return {"code": self.code, "sentence": self.sentence, "place": self.place, "fix": fix}
+
 
 def told_of(error: Exception) -> Told:
     """What is said of an error; of one that nobody foresaw no more than that."""
@@ -56,14 +63,7 @@ def told_of(error: Exception) -> Told:
 
 def answer(told: Told) -> Response:
     """One error."""
-    response = jsonify(
-        {
-            "code": told.code,
-            "sentence": told.sentence,
-            "place": told.place,
-            "fix": asdict(told.fix) if told.fix else None,
-        }
-    )
+    response = jsonify(told.document)
     response.status_code = told.status
     return response
 

@@ -33,7 +33,7 @@ from ...core.sending import moved_normals, picture_of, threshold_of, ways
 from ...core.task import UNWATCHED, Stopped, Task
 from .. import binary
 from ..drafts import Draft
-from ..errors import UNFORESEEN
+from ..errors import told_of
 from ..openapi import BINARY, operation
 from ..workshop import workshop
 
@@ -99,7 +99,7 @@ def evaluate(body: EvaluationRequest) -> Response:
         except BadInput as error:
             errors.append(error)
             entries[wanted.population] = {
-                "error": _told(error), "made": _made(run, wanted.population), "reads": None
+                "error": told_of(error).document, "made": _made(run, wanted.population), "reads": None
             }  # fmt: skip
     if len(errors) == len(body.wanted):
         raise errors[0]
@@ -117,7 +117,7 @@ def evaluate(body: EvaluationRequest) -> Response:
 def _unforeseen(error: Exception) -> dict[str, Any]:
     """An error that no code foresaw, as it is told; its traceback goes into the log."""
     current_app.logger.error("unforeseen", exc_info=error)
-    return {"code": "unforeseen", "sentence": UNFORESEEN, "place": "", "fix": None}
+    return told_of(error).document
 
 
 def _made(run: SceneRun, population: str) -> str:
@@ -163,15 +163,10 @@ def _told_after(
         except Stopped:
             return {}, {}, {}
         except BadInput as error:
-            wrong[name] = _told(error)
+            wrong[name] = told_of(error).document
         except Exception as error:
             wrong[name] = _unforeseen(error)
     return told, arrays, wrong
-
-
-def _told(error: BadInput) -> dict[str, Any]:
-    fix = asdict(error.fix) if error.fix else None
-    return {"code": error.code, "sentence": error.sentence, "place": error.place, "fix": fix}
 
 
 def _seen_first(

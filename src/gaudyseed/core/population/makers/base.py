@@ -123,7 +123,7 @@ class MakerModel(Follower):
     @property
     def moves(self) -> bool:
         """Whether what it makes differs from frame to frame."""
-        return False
+        return bool(self.of_moment(Moment()))
 
     def of_moment(self, moment: Moment) -> str:
         """What of a moment it depends on, as a text; empty where it does not move."""

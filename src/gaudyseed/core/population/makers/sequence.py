@@ -58,11 +58,6 @@ class SequenceMaker(MakerModel):
         """Documents of before had the frame of the moment among what is stored."""
         return {k: v for k, v in value.items() if k != "at"} if isinstance(value, dict) else value
 
-    @property
-    def moves(self) -> bool:
-        """Always."""
-        return True
-
     def of_moment(self, moment: Moment) -> str:
         """The frame that is made: within those that there are."""
         return str(self._frame(moment))
