@@ -10,10 +10,11 @@ from typing import Any
 
 Row = tuple[str, str, str]
 _APPLICATION = "(document.querySelector('[role=application]')?.dataset ?? {})"
-#: Chromium's own drawing by the processor, and Mesa's.
+#: Mesa's drawing by the processor, and Chromium's own: as it goes where no card is, and for the page around the view too.
 _RENDERERS = {
     "Mesa": ["--use-gl=angle", "--use-angle=gl-egl", "--ignore-gpu-blocklist"],
-    "SwiftShader": ["--use-angle=swiftshader", "--enable-unsafe-swiftshader"],
+    "SwiftShader": ["--enable-unsafe-swiftshader"],
+    "SwiftShader, the page too": ["--use-angle=swiftshader", "--enable-unsafe-swiftshader"],
 }
 
 
@@ -39,7 +40,7 @@ def _processor_time() -> float:
 
 
 def bench_light(address: str, rows: list[Row]) -> None:
-    """By each of the two programs that draw by the processor."""
+    """By each of the ways in which a processor draws."""
     from playwright.sync_api import sync_playwright
     from tests.browser.driver import chromium
 

@@ -1,17 +1,18 @@
 """Everything that ``./gaudy test`` checks: lint, types, freshness of generated files, all unittests.
 
 Ends with a line ``N passed, N failed`` (and ``, N skipped`` where any were).
-Arguments narrow the unittests, as for ``python -m unittest``.
+Arguments narrow the unittests, as for ``python -m unittest``; ``--record`` notes how long each class took.
 """
 
 from __future__ import annotations
 
 import contextlib
+import json
 import os
-import re
 import subprocess
 import sys
 import tempfile
+import threading
 import time
 import unittest
 from collections import Counter
@@ -94,29 +95,23 @@ def cases(suite: unittest.TestSuite) -> Iterator[unittest.TestCase]:
             yield part
 
 
-#: About how long one test takes, by a part of its name; all others are quick.
-SECONDS = {".browser.": 5, ".test_server.": 8, ".test_cli.": 6, ".test_look_format.": 8, ".test_store.": 1.5}
-#: Processes that tests are shared out to: more than there are processors, since most tests wait for a browser or clock.
-PARTS = 3
+#: Seconds that each class took when they were last recorded (``./gaudy test --record``).
+DURATIONS = ROOT / "tests/durations.json"
+#: Processes that run tests: more than there are processors, since most tests wait for a browser or a clock.
+PARTS = (os.cpu_count() or 1) + 1
 
 
-def shared_out() -> list[list[str]]:
-    """The names of all test classes in parts that take about as long.
+def classes() -> list[str]:
+    """The names of all test classes, those that take longest first.
 
     A module that cannot be imported is a class of its own, whose one test fails.
     """
-    seconds: Counter[str] = Counter()
+    names = set()
     for case in cases(unittest.TestLoader().discover("tests", top_level_dir=str(ROOT))):
         name = case.id().removeprefix("unittest.loader._FailedTest.")
-        whole = name if name == case.id() else f"{name}.x"
-        seconds[whole.rpartition(".")[0]] += next((s for part, s in SECONDS.items() if part in name), 0.4)
-    parts: list[list[str]] = [[] for _ in range(PARTS)]
-    taken = [0.0] * PARTS
-    for name, cost in sorted(seconds.items(), key=lambda item: -item[1]):
-        least = taken.index(min(taken))
-        parts[least].append(name)
-        taken[least] += cost
-    return parts
+        names.add(name.rpartition(".")[0] if name == case.id() else name)
+    seconds = json.loads(DURATIONS.read_text())
+    return sorted(names, key=lambda name: (-seconds.get(name, 10.0), name))
 
 
 def run(names: list[str]) -> Counter[str]:
@@ -129,31 +124,74 @@ def run(names: list[str]) -> Counter[str]:
     return Counter(passed=passed, failed=failed, skipped=len(found.skipped))
 
 
-def run_all() -> Counter[str]:
-    """Run everything, one part of the classes here and the others in processes of their own."""
-    here, *others = shared_out()
-    with contextlib.ExitStack() as held:
-        running = []
-        for names in others:
-            said = held.enter_context(tempfile.TemporaryFile("w+"))
-            command = [sys.executable, __file__, *names]
-            running.append((subprocess.Popen(command, cwd=ROOT, stdout=said, stderr=subprocess.STDOUT), said))
-        counts = run(here)
-        for process, said in running:
-            process.wait()
-            said.seek(0)
-            counts += told(said.read())
+def serve() -> None:
+    """Run the classes that are named line by line, and end what each prints with a line of its counts."""
+    for line in sys.stdin:
+        counts = run([line.strip()])
+        print(f"{ENDED}{json.dumps(counts)}", flush=True)
+
+
+ENDED = "\0ended "
+
+
+class Worker:
+    """A process that runs test classes one after another."""
+
+    def __init__(self) -> None:
+        self.process = subprocess.Popen(
+            [sys.executable, "-u", __file__, "--serve"],
+            cwd=ROOT, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True,
+        )  # fmt: skip
+
+    def run(self, name: str) -> tuple[Counter[str], str]:
+        """Counts of a class and what it printed; one failure where it took the process with it."""
+        assert self.process.stdin and self.process.stdout
+        said = []
+        with contextlib.suppress(BrokenPipeError):
+            self.process.stdin.write(f"{name}\n")
+            self.process.stdin.flush()
+            for line in self.process.stdout:
+                if line.startswith(ENDED):
+                    return Counter(json.loads(line.removeprefix(ENDED))), "".join(said)
+                said.append(line)
+        self.__init__()  # type: ignore[misc]
+        return Counter(failed=1), f"{''.join(said)}\n{name}: its process ended\n"
+
+    def end(self) -> None:
+        """Let it go once it has cleaned up."""
+        assert self.process.stdin and self.process.stdout
+        self.process.stdin.close()
+        self.process.stdout.read()
+        self.process.wait()
+
+
+def run_all(record: bool = False) -> Counter[str]:
+    """Run everything: each class in the first process that is free."""
+    left = iter(classes())
+    turn = threading.Lock()
+    counts: Counter[str] = Counter()
+    took: dict[str, float] = {}
+
+    def work() -> None:
+        worker = Worker()
+        while True:
+            with turn:
+                name = next(left, None)
+            if name is None:
+                return worker.end()
+            began = time.monotonic()
+            found, said = worker.run(name)
+            with turn:
+                took[name] = round(time.monotonic() - began, 1)
+                counts.update(found)
+                print(said, end="", flush=True)
+
+    with ThreadPoolExecutor(PARTS) as workers:
+        for done in [workers.submit(work) for _ in range(PARTS)]:
+            done.result()
+    if record:
+        DURATIONS.write_text(json.dumps(dict(sorted(took.items())), indent=1) + "\n")
     return counts
-
-
-def told(text: str) -> Counter[str]:
-    """Print what another process said, and count what it ran by its last line."""
-    last = re.search(r"^(\d+) passed, (\d+) failed(?:, (\d+) skipped)?\s*\Z", text, re.MULTILINE)
-    # Its sum is told in the one at the end.
-    print(text[: last.start()] if last else text, flush=True)
-    if last is None:  # it was killed
-        return Counter(failed=1)
-    return Counter(passed=int(last[1]), failed=int(last[2]), skipped=int(last[3] or 0))
 
 
 def main(arguments: list[str]) -> int:
@@ -163,11 +201,14 @@ def main(arguments: list[str]) -> int:
     # Some sixty processes are started: each would compile the product anew where bytecode is not kept.
     os.environ.pop("PYTHONDONTWRITEBYTECODE", None)
     os.environ.setdefault("PYTHONPYCACHEPREFIX", str(ROOT / ".venv/pycache"))
-    if arguments:
+    if arguments == ["--serve"]:
+        serve()
+        return 0
+    if arguments and arguments != ["--record"]:
         counts = run(arguments)
     else:
         results = checks()
-        counts = run_all() + Counter(passed=sum(results), failed=results.count(False))
+        counts = run_all(bool(arguments)) + Counter(passed=sum(results), failed=results.count(False))
     skipped = f", {counts['skipped']} skipped" if counts["skipped"] else ""
     print(f"{counts['passed']} passed, {counts['failed']} failed{skipped}", flush=True)
     return 1 if counts["failed"] or not counts["passed"] else 0

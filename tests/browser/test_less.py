@@ -326,7 +326,7 @@ class Gone(BrowserCase):
 
 
 class Lightly(BrowserCase):
-    """Drawn lightly, all populations: what is drawn over the picture of the others is what is drawn anew."""
+    """Drawn lightly, all populations: other colours put to a picture of elements are what is drawn anew."""
 
     QUERY = "&x=lightly"
 
@@ -343,7 +343,11 @@ class Lightly(BrowserCase):
             self.after(lambda: stop.press("ArrowRight"))
         edited = self.pixels(view)[60:-60]
         self.assertGreater((np.abs(edited - plain).max(axis=2) > 20).mean(), 0.001)
+        # With another chosen, whose colours run over faces, every element is drawn.
+        page.evaluate(f"localStorage.setItem('gaudyseed-chosen-{self.scene}', 'mosaic-carp')")
+        page.reload()
+        self.settle()
+        page.get_by_role("button", name="Mosaic carp", pressed=True).wait_for()
         self.redrawn(lambda: page.get_by_label("Frame all (0)").click())
-        page.wait_for_timeout(300)
         anew = self.pixels(view)[60:-60]
         self.assertLess((np.abs(anew - edited).max(axis=2) > 3).mean(), 0.0005)

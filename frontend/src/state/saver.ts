@@ -33,6 +33,8 @@ export class Saver {
   /** Edits on their way here, and how it was told last. */
   private coming = 0;
   private state: SaveState = "saved";
+  /** Whether the last try to save found no server; tried again now and then, it stays away until one succeeds. */
+  private away = false;
   private moving: Promise<unknown> = Promise.resolve();
   /** The newest document, and what was taken back while the server was away. */
   private last: Scene | null = null;
@@ -69,7 +71,7 @@ export class Saver {
    * back; null where there is none, or where the server can be asked.
    */
   travelHere(to: "undo" | "redo"): Scene | null {
-    if (this.state !== "offline" || (to === "undo" ? this.queue.length === 0 : this.undone.length === 0)) return null;
+    if ((!this.away && this.state !== "offline") || (to === "undo" ? this.queue.length === 0 : this.undone.length === 0)) return null;
     if (to === "redo") {
       const again = this.undone.pop()!;
       const rest = this.undone;
@@ -165,16 +167,19 @@ export class Saver {
     this.busy = true;
     while (this.queue.length > 0 && !this.parted) {
       const next = this.queue[0]!;
-      this.report("saving", null, "");
+      // While it is away each new try shows nothing: only its end does.
+      if (!this.away) this.report("saving", null, "");
       await this.turn();
       try {
         const { document, label, edit } = next;
         const answer = await json<SceneAnswer>("PUT", `/scenes/${this.scene}`, { base: this.base, document, label, edit });
         this.base = answer.revision;
+        this.away = false;
         this.queue.shift();
         if (this.queue.length === 0) this.report(this.coming > 0 ? "saving" : "saved", answer, "");
       } catch (error) {
-        if (passes(error)) {
+        this.away = passes(error);
+        if (this.away) {
           this.report("offline", null, error instanceof Refused ? error.sentence : OFFLINE);
           await new Promise((resolve) => setTimeout(resolve, RETRY));
         } else if ((error as Refused).code === "conflict") {

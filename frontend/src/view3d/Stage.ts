@@ -47,6 +47,7 @@ export class Stage {
   private readonly sun = lights(this.quality.shadowSize, this.quality.environment);
   private aside: Aside = { linear: new THREE.Color(), bytes: 0 };
   private shading: Shading = "finished";
+  private chosen = "";
   private surround: Surround = "mid";
   private backdrop: string | null = null;
   private lightTurn = 0;
@@ -193,6 +194,7 @@ export class Stage {
   setLane(id: string, name: string, values: ArrayLike<number> | null) {
     const drawer = this.drawers.get(id);
     drawer?.setLane(name, values);
+    if (name !== "base_colour" && name !== "groups") this.backing?.moved(id);
     if (drawer?.casts && /^(offset|opacity|width|density)/.test(name)) this.renderer.shadowMap.needsUpdate = true;
     this.draw(id);
   }
@@ -200,8 +202,8 @@ export class Stage {
   /** Finishes, pictures, and how offset and opacity of a population go. */
   setMaterial(id: string, material: Material, pictures: (THREE.DataArrayTexture | null)[]) {
     const drawer = this.drawers.get(id);
-    if (!drawer) return;
-    drawer.setMaterial(material, pictures);
+    if (!drawer?.setMaterial(material, pictures)) return;
+    this.backing?.moved(id);
     if (drawer.casts) this.renderer.shadowMap.needsUpdate = true;
     this.draw(id);
   }
@@ -220,6 +222,11 @@ export class Stage {
     this.scene.environmentIntensity = 0.85 * strength;
     this.scene.environmentRotation.set(0, 0, (turn * Math.PI) / 180);
     this.measure();
+  }
+
+  /** The population that is worked on. */
+  setChosen(id: string) {
+    this.chosen = id;
   }
 
   /** Note that an answer has been put in place; the canvas tells its number, and that of what was drawn. */
@@ -430,12 +437,17 @@ export class Stage {
   }
 
   private renderScene() {
-    const [id, ...others] = this.edited ?? [];
-    const subject = id === undefined || others.length > 0 ? undefined : this.drawers.get(id)?.object;
-    if (this.backing && subject && this.drawers.size > 1) this.backing.draw(this.renderer, this.scene, this.view.camera, id!, subject);
+    const { renderer, scene, edited, backing } = this;
+    const { camera } = this.view;
+    const only = edited?.size === 1 ? [...edited][0]! : undefined;
+    if (edited === null || edited.size > 1) backing?.forget();
+    const id = only ?? this.chosen;
+    const subject = this.drawers.get(id);
+    // What is edited next is most likely what is chosen: drawn so from the start, its colours cost little at the first edit too.
+    if (backing && subject && (only !== undefined || subject.recolouring)) backing.draw({ renderer, scene, camera }, id, subject);
     else {
-      this.backing?.forget();
-      this.renderer.render(this.scene, this.view.camera);
+      backing?.forget();
+      renderer.render(scene, camera);
     }
     this.edited = new Set();
   }

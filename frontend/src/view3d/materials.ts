@@ -473,37 +473,78 @@ export const plainSun = { value: new THREE.Vector3(0, 0, 1) };
 /** How strong it is. */
 export const plainStrength = { value: 1 };
 
-/** What the processor can draw quickly: each vertex is lit once, by a sun, the sky and a gleam; no glass, no depth below the surface. */
+/** Lights each vertex once, by a sun, the sky and a gleam: `vLit` has what the colour is multiplied by, and what is added. */
+const PLAIN_LIGHT = /* glsl */ `
+uniform vec3 plainSun;
+uniform float plainStrength;
+varying vec2 vLit;
+vec4 litEye() {
+  vec4 eye = modelViewMatrix * vec4(placed(position), 1.0);
+  vec3 n = normalize(normalMatrix * turned(normal));
+  vec3 out_ = normalize(-eye.xyz);
+  if (dot(n, out_) < 0.0) n = -n;
+  float facing = max(dot(n, plainSun), 0.0);
+  // Levels of the display are about square roots of light.
+  vLit.x = sqrt(plainStrength * (0.42 + 0.16 * n.y + 0.66 * facing));
+  float rough = vUnit.y;
+  vLit.y = plainStrength * (1.0 - rough) * mix(0.22, 0.5, vUnit.x) * pow(max(dot(n, normalize(plainSun + out_)), 0.0), mix(60.0, 6.0, rough));
+  return eye;
+}
+`;
+
+/** A colour in that light, the metalness given; what stands aside is lit, but does not gleam. */
+export const PLAIN_COLOUR = /* glsl */ `
+vec3 plainLit(vec3 shown, vec2 lit, float metal) { return shown * lit.x + lit.y * mix(vec3(1.0), shown, metal); }
+`;
+
+/** What the processor can draw quickly: no glass, no depth below the surface. */
 export function plainMaterial(common: Shared, of: OfShape, standing: Standing, pictured: boolean): THREE.ShaderMaterial {
   return new THREE.ShaderMaterial({
     uniforms: { ...common.uniforms, ...of, aside: common.uniforms.bytes!, plainSun, plainStrength },
     side: THREE.DoubleSide,
     toneMapped: false,
-    vertexShader: `${vertexHead(standing, pictured)}
-      uniform vec3 plainSun;
-      uniform float plainStrength;
-      varying vec2 vLit;
+    vertexShader: `${vertexHead(standing, pictured)}${PLAIN_LIGHT}
       void main() {
         sendElement();
-        vec4 eye = modelViewMatrix * vec4(placed(position), 1.0);
-        vec3 n = normalize(normalMatrix * turned(normal));
-        vec3 out_ = normalize(-eye.xyz);
-        if (dot(n, out_) < 0.0) n = -n;
-        float facing = max(dot(n, plainSun), 0.0);
-        // Levels of the display are about square roots of light.
-        vLit.x = sqrt(plainStrength * (0.42 + 0.16 * n.y + 0.66 * facing));
-        float rough = vUnit.y;
-        vLit.y = plainStrength * (1.0 - rough) * mix(0.22, 0.5, vUnit.x) * pow(max(dot(n, normalize(plainSun + out_)), 0.0), mix(60.0, 6.0, rough));
-        gl_Position = projectionMatrix * eye;
+        gl_Position = projectionMatrix * litEye();
       }`,
-    fragmentShader: `${fragmentHead(standing)}
+    fragmentShader: `${fragmentHead(standing)}${PLAIN_COLOUR}
       varying vec2 vLit;
       void main() {
         readElement();
         vec3 shown = usesPicture > 0.5 ? encodedOf(albedo()) : tint;
-        vec3 lit = shown * vLit.x + vLit.y * mix(vec3(1.0), shown, vUnit.x);
+        vec3 lit = plainLit(shown, vLit, vUnit.x);
         if (vMore.y > 0.0) lit = max(lit, sqrt(vGlow * min(vMore.y, 1.4)));
         gl_FragColor = vec4(isAside() ? aside * vLit.x : min(lit, vec3(1.0)), 1.0);
+      }`,
+  });
+}
+
+/** Instead of a colour, what the colour of a pixel follows from: the element's number from 1, and its light and metalness. */
+export function marksMaterial(common: Shared, of: OfShape, standing: Standing, unlit: { value: number }): THREE.ShaderMaterial {
+  return new THREE.ShaderMaterial({
+    uniforms: { ...common.uniforms, ...of, unlit, plainSun, plainStrength },
+    side: THREE.DoubleSide,
+    toneMapped: false,
+    glslVersion: THREE.GLSL3,
+    vertexShader: `${vertexHead(standing, false)}${PLAIN_LIGHT}
+      flat out ivec3 vNumber;
+      void main() {
+        sendElement();
+        int n = ELEMENT + 1;
+        vNumber = ivec3(n & 255, (n >> 8) & 255, (n >> 16) & 255);
+        gl_Position = projectionMatrix * litEye();
+      }`,
+    fragmentShader: `${fragmentHead(standing)}
+      uniform float unlit;
+      varying vec2 vLit;
+      flat in ivec3 vNumber;
+      layout(location = 0) out vec4 number;
+      layout(location = 1) out vec4 light;
+      void main() {
+        cutOut();
+        number = vec4(vec3(vNumber) / 255.0, 1.0);
+        light = unlit > 0.5 ? vec4(1.0, 0.0, 0.0, 1.0) : vec4(vLit, vUnit.x, 1.0);
       }`,
   });
 }

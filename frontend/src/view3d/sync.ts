@@ -80,6 +80,7 @@ export function synced(stage: Stage, took: (milliseconds: number) => void): () =
   function step(state: State, forced = false) {
     const last = before;
     before = state;
+    stage.setChosen(state.chosen);
     const moved =
       forced || !last || state.scene !== last.scene || state.geometry !== last.geometry || state.alone !== last.alone || state.results !== last.results;
     if (moved) showAll(state);

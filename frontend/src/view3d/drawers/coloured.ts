@@ -2,10 +2,10 @@
 import * as THREE from "three";
 import type { Material } from "../../api/client";
 import type { Geometry } from "../../state/results.slice";
-import { finishedMaterial, flatMaterial, type OfShape, ofShape, pickMaterial, plainMaterial, setMaterial, setPicture, shadowMaterial, shared, type Standing } from "../materials";
+import { finishedMaterial, flatMaterial, marksMaterial, type OfShape, ofShape, pickMaterial, plainMaterial, setMaterial, setPicture, shadowMaterial, shared, type Standing } from "../materials";
 import { quality } from "../quality";
 import { MAPPABLE, SLOTS } from "../values";
-import type { Aside, Drawer, Drawn, Shading } from "./drawer";
+import type { Aside, Drawer, Drawn, Recolouring, Shading } from "./drawer";
 
 /** Until colours have come. */
 const GREY = 128;
@@ -17,6 +17,7 @@ interface Part {
   finished: THREE.Material;
   flat: THREE.Material;
   pick: THREE.Material | null;
+  marks: THREE.Material | null;
 }
 
 export abstract class Coloured implements Drawer {
@@ -34,6 +35,11 @@ export abstract class Coloured implements Drawer {
   private colours: ArrayLike<number> | null = null;
   private preview: ArrayLike<number> | null = null;
   private readonly number = { value: 0 };
+  private readonly unlit = { value: 0 };
+  private glows = false;
+  /** The material in place, and its pictures. */
+  private told = "";
+  private pictures: (THREE.DataArrayTexture | null)[] = [];
   private opacities: ArrayLike<number> | null = null;
   private finishOpacity = 1;
   private offsets: ArrayLike<number> | null = null;
@@ -60,7 +66,7 @@ export abstract class Coloured implements Drawer {
     mesh.receiveShadow = true;
     mesh.castShadow = shadow;
     if (shadow) mesh.customDepthMaterial = shadowMaterial(this.common, of, this.standing);
-    this.parts.push({ mesh, of, finished, flat: flatMaterial(this.common, of, this.standing, pictured), pick: null });
+    this.parts.push({ mesh, of, finished, flat: flatMaterial(this.common, of, this.standing, pictured), pick: null, marks: null });
     this.object.add(mesh);
     return { mesh, of };
   }
@@ -144,8 +150,13 @@ export abstract class Coloured implements Drawer {
     if (k >= 0) this.common.values.set(k < 4 ? "mappedA" : "mappedB", k % 4, 1, values);
   }
 
-  setMaterial(material: Material, pictures: (THREE.DataArrayTexture | null)[]) {
+  setMaterial(material: Material, pictures: (THREE.DataArrayTexture | null)[]): boolean {
+    const told = JSON.stringify(material);
+    if (told === this.told && pictures.every((texture, k) => texture === this.pictures[k])) return false;
+    this.told = told;
+    this.pictures = pictures;
     setMaterial(this.common, material);
+    this.glows = material.finishes.some((f) => f.emission_strength[0]! > 0);
     this.finishOpacity = Math.min(...material.finishes.map((f) => f.opacity[0]!));
     this.common.uniforms.scale!.value = this.size || this.own.getSize(new THREE.Vector3()).length() * 0.02;
     this.parts.forEach(({ of }, k) => {
@@ -153,6 +164,7 @@ export abstract class Coloured implements Drawer {
       of.shapeSize.value = shape?.size ?? 1;
       setPicture(of, shape?.picture ?? null, pictures[Math.min(k, pictures.length - 1)] ?? null);
     });
+    return true;
   }
 
   setPass(pass: number) {
@@ -192,7 +204,24 @@ export abstract class Coloured implements Drawer {
 
   /** A value that is shown is not lit, so that its greys can be read against its scale. */
   private applyShading() {
-    for (const { mesh, flat, finished } of this.parts) mesh.material = this.shading === "flat" || this.preview ? flat : finished;
+    for (const { mesh, flat, finished } of this.parts) mesh.material = this.flat ? flat : finished;
+  }
+
+  private get flat(): boolean {
+    return this.shading === "flat" || this.preview !== null;
+  }
+
+  get recolouring(): Recolouring | null {
+    const { tints, isolated, bytes } = this.common.uniforms;
+    const apart = this.standing === "instances" && this.parts.every(({ of }) => !of.usesPicture.value);
+    const shines = !this.flat && (this.glows || this.common.values.at("floatsA", 3, 0) !== null);
+    return apart && !shines ? { tints: tints!, isolated: isolated!, aside: bytes! } : null;
+  }
+
+  setMarking(on: boolean) {
+    if (!on) return this.applyShading();
+    this.unlit.value = Number(this.flat);
+    for (const part of this.parts) part.mesh.material = part.marks ??= marksMaterial(this.common, part.of, this.standing, this.unlit);
   }
 
   setAside({ linear, bytes }: Aside) {
@@ -210,12 +239,13 @@ export abstract class Coloured implements Drawer {
   }
 
   dispose() {
-    for (const { mesh, finished, flat, pick } of this.parts) {
+    for (const { mesh, finished, flat, pick, marks } of this.parts) {
       mesh.geometry.dispose();
       (mesh.customDepthMaterial as THREE.Material | undefined)?.dispose();
       finished.dispose();
       flat.dispose();
       pick?.dispose();
+      marks?.dispose();
     }
     this.common.values.dispose();
   }

@@ -16,6 +16,9 @@ export interface Drawn {
   geometry: THREE.BufferGeometry;
 }
 
+/** Uniforms: colours and groups of the elements as a texture, the group that is singled out, and the colour of the others. */
+export type Recolouring = Record<"tints" | "isolated" | "aside", { value: unknown }>;
+
 export interface Drawer {
   /** What is put into the scene. */
   readonly object: THREE.Object3D;
@@ -34,8 +37,8 @@ export interface Drawer {
   draws(geometry: Geometry, shapes: Drawn[]): boolean;
   /** Put values in place, or take them away: a channel's; "groups"; "preview" colours instead of the result; and what goes with channels. */
   setLane(name: string, values: ArrayLike<number> | null): void;
-  /** Finishes, pictures, and how offset and opacity go; textures of pictures by the shapes' numbers. */
-  setMaterial(material: Material, pictures: (THREE.DataArrayTexture | null)[]): void;
+  /** Finishes, pictures, and how offset and opacity go; textures of pictures by the shapes' numbers. Says whether that is new. */
+  setMaterial(material: Material, pictures: (THREE.DataArrayTexture | null)[]): boolean;
   /** Where it stands in the scene, 16 numbers column by column; says whether that is another place. */
   place(matrix: number[]): boolean;
   /** Where an element stands in the scene. */
@@ -48,6 +51,10 @@ export interface Drawer {
   setAside(aside: Aside): void;
   /** Move the pattern by which elements are seen through; pictures that are saved are means of many. */
   setPass(pass: number): void;
+  /** Where other colours can be shown without drawing its elements: what they are looked up in, and what stands aside; else null. */
+  readonly recolouring: Recolouring | null;
+  /** Draw numbers of elements and their light in place of colours, until told not to. */
+  setMarking(on: boolean): void;
   /** Draw element numbers, with this number for the population; null draws as before. */
   setPicking(population: number | null): void;
   dispose(): void;
