@@ -10,7 +10,7 @@ from typing import Any
 
 Row = tuple[str, str, str]
 _APPLICATION = "(document.querySelector('[role=application]')?.dataset ?? {})"
-#: Mesa's drawing by the processor, and Chromium's own: as it goes where no card is, and for the page around the view too.
+#: Mesa draws, or Chromium itself: the view alone, as it does where no card is, or the page around it too.
 _RENDERERS = {
     "Mesa": ["--use-gl=angle", "--use-angle=gl-egl", "--ignore-gpu-blocklist"],
     "SwiftShader": ["--enable-unsafe-swiftshader"],

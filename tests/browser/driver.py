@@ -13,6 +13,7 @@ import sys
 import tempfile
 import unittest
 import urllib.request
+from collections.abc import Callable
 from functools import cache
 from pathlib import Path
 
@@ -108,11 +109,18 @@ def shared_context(width: int, height: int, exact: bool = False) -> BrowserConte
     return context
 
 
+def drawn(test: Callable[..., None]) -> Callable[..., None]:
+    """A test that looks at the view's pixels: there they are drawn."""
+    test.drawn = True  # type: ignore[attr-defined]
+    return test
+
+
 class BrowserCase(unittest.TestCase):
     """A fresh scene and page for each test, with the server and the browser of the process."""
 
     SIZE = {"width": 1280, "height": 800}
-    QUERY = "&view=light"
+    #: How the view draws; blank, it draws nothing, but tells what it was given and finds elements.
+    QUERY = "&view=blank"
     #: Whether single pixels of the view are looked at.
     EXACT = False
 
@@ -129,6 +137,8 @@ class BrowserCase(unittest.TestCase):
 
     def setUp(self) -> None:
         self.errors: list[str] = []
+        if getattr(getattr(self, self._testMethodName), "drawn", False):
+            self.QUERY = self.QUERY.replace("view=blank", "view=light")
         self.scene = self.asked("scenes", {"document": self.document()})["id"]
         self.context = shared_context(self.SIZE["width"], self.SIZE["height"], self.EXACT)
         self.addCleanup(self.forget)
@@ -189,6 +199,8 @@ class BrowserCase(unittest.TestCase):
 
     def pixels(self, of: Page | Locator) -> np.ndarray:
         """A picture of the page or of one element, (rows, columns, 3)."""
+        shows = isinstance(of, Page) or of.get_attribute("role") == "application"
+        assert not (shows and "view=blank" in self.QUERY), "the view of this class draws nothing"
         return np.asarray(Image.open(io.BytesIO(of.screenshot())).convert("RGB")).astype(int)
 
     def shares(self) -> list[str]:
@@ -243,6 +255,15 @@ class BrowserCase(unittest.TestCase):
         self.page.get_by_role("button", name="Make…", exact=True).click()
         offered = self.page.get_by_role("dialog").get_by_role("listitem").filter(has_text=re.compile(f"^{title}"))
         self.after(offered.get_by_role("button").click)
+
+    def command(self, words: str) -> None:
+        """Carry out a command that is found by these words."""
+        search = self.page.get_by_label("Search commands", exact=True)
+        self.page.keyboard.press("Control+k")
+        search.wait_for()
+        self.page.keyboard.type(words)
+        self.page.keyboard.press("Enter")
+        search.wait_for(state="hidden")
 
     def open_fields(self, group: str) -> None:
         """Open a group of fields of the open step, or of what makes a population."""

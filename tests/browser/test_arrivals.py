@@ -13,6 +13,7 @@ import numpy as np
 from gaudyseed.core.document import parse
 from gaudyseed.core.formats import read_points
 from gaudyseed.core.look.model import Scene
+from tests.browser.driver import drawn
 from tests.browser.test_places import PlaceCase
 from tests.browser.test_send import SendCase
 from tests.reference.test_kept import of_two_meshes
@@ -44,6 +45,7 @@ class Files(PlaceCase):
         view = self.pixels(self.page.get_by_role("application"))[70:-70, 20:-20]
         return view[np.ptp(view, axis=2) > 25]
 
+    @drawn
     def test_its_own_colours_are_shown_before_and_after(self):
         page = self.page
         self.drop("reds.csv", "\n".join(RED_ROWS).encode())
@@ -133,6 +135,7 @@ class Scenes(PlaceCase):
 class Lines(PlaceCase):
     """While the line of a falloff is drawn, the elements show its weight in greys."""
 
+    @drawn
     def test_greys_while_it_is_drawn_and_colours_after(self):
         page = self.page
         page.get_by_role("button", name="Add a layer").first.click()
@@ -218,6 +221,7 @@ class LightThrough(SendCase):
         }
         return scene
 
+    @drawn
     def test_more_light_comes_through(self):
         self.channel("Picture mix")
         dark = self.canvas().astype(float)

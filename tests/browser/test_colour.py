@@ -13,7 +13,7 @@ from PIL import Image
 from plyfile import PlyData, PlyElement
 from tools.kite import kite
 
-from tests.browser.driver import BrowserCase
+from tests.browser.driver import BrowserCase, drawn
 from tests.support import FIVE, ROOT
 
 SHARE = re.compile(r"([\d,]+) elements, ([\d.]+)%")
@@ -371,6 +371,7 @@ class DriftAndLayers(ColourCase):
         page.get_by_role("button", name="Keep it").click()
         page.get_by_label("Use Beetle", exact=True).locator("img").wait_for()
 
+    @drawn
     def test_the_view_and_strip_as_others_see_them(self):
         page = self.page
         before, strip = self.pixels(page.get_by_role("application")), self.shares()
@@ -422,6 +423,7 @@ class Screens(ColourCase):
         tag.evaluate("e => e.remove()")
         self.assertEqual((shot.max(axis=2) - shot.min(axis=2)).max(), 0, name)
 
+    @drawn
     def test_each_panel(self):
         page = self.page
         page.evaluate((ROOT / "frontend/node_modules/axe-core/axe.min.js").read_text())

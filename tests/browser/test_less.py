@@ -132,9 +132,7 @@ class Near(BrowserCase):
     def test_what_an_edit_costs_is_there_for_those_who_look(self):
         page = self.page
         self.assertEqual(page.get_by_text("steps anew").count(), 0)
-        page.keyboard.press("Control+k")
-        page.keyboard.type("edit costs")
-        page.keyboard.press("Enter")
+        self.command("edit costs")
         page.get_by_role("dialog").get_by_text("Steps worked out anew").first.wait_for()
 
     def test_a_population_is_renamed_where_it_stands_and_stays_chosen(self):

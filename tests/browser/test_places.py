@@ -13,7 +13,7 @@ from playwright.sync_api import Locator
 
 from gaudyseed.core.formats import read_points
 from gaudyseed.demo import demo_scene, route_scene
-from tests.browser.driver import APPLICATION, BrowserCase
+from tests.browser.driver import APPLICATION, BrowserCase, drawn
 from tests.support import look_document, ramp
 
 GREYS = ramp([0, 1], ["#000000", "#ffffff"], interpolation="straight")
@@ -227,6 +227,7 @@ class Moon(PlaceCase):
         self.assertGreater(mask()["inner"], 0)
         self.assertEqual(mask()["centre"], moved["centre"])
 
+    @drawn
     def test_pointing_at_the_falloff_shows_its_weight(self):
         page = self.page
         page.get_by_role("button", name=re.compile("^Moon normal")).first.click()
@@ -253,6 +254,7 @@ class FoxMask(PlaceCase):
     MAKER = {"maker": "mesh", "surface": "mask", "subdivision": 0}
     PAINT = [{"step": "constant", "value": "#e8d8c0"}]
 
+    @drawn
     def test_painted_by_hand_and_broken_up(self):
         page = self.page
         self.button("Paint a new weight").click()

@@ -13,7 +13,7 @@ import numpy as np
 from PIL import Image
 from plyfile import PlyData, PlyElement
 
-from tests.browser.driver import BrowserCase
+from tests.browser.driver import BrowserCase, drawn
 from tests.support import ROOT
 
 SHARE = re.compile(r"([\d,]+) elements, ([\d.]+)%")
@@ -94,9 +94,7 @@ class ColourRoom(BrowserCase):
 
     def test_by_keyboard_alone(self):
         page = self.page
-        page.keyboard.press("Control+k")
-        page.keyboard.type("trace the first")
-        page.keyboard.press("Enter")
+        self.command("trace the first")
         page.get_by_role("region", name="Trace of element").wait_for()
         page.get_by_role("slider").nth(1).focus()
         before = self.counts()
@@ -104,9 +102,7 @@ class ColourRoom(BrowserCase):
         self.assertGreater(self.counts()[0], before[0] + 1000)
         self.after(lambda: page.keyboard.press("Delete"))
         self.assertEqual(len(self.counts()), 4)
-        page.keyboard.press("Control+k")
-        page.keyboard.type("space even")
-        self.after(lambda: page.keyboard.press("Enter"))
+        self.after(lambda: self.command("space even"))
         page.get_by_role("slider").nth(0).focus()
         page.get_by_label("Stop 1 as hexadecimal").focus()
         page.keyboard.type("#ABC")
@@ -173,6 +169,7 @@ class Exact(BrowserCase):
 
     EXACT = True
 
+    @drawn
     def test_flat_colour_shows_the_computed_value_exactly(self):
         page = self.page
         page.get_by_label("Shading: Finished look").click()
@@ -201,6 +198,7 @@ class Exact(BrowserCase):
         self.assertGreater(saturated.sum(), 20)
         self.assertLess(blue.sum(), 0.02 * saturated.sum())
 
+    @drawn
     def test_pointing_at_a_value_shows_it_in_greys(self):
         page = self.page
         self.after(lambda: page.get_by_role("button", name="Distribution of normal").hover())
@@ -494,6 +492,7 @@ class GatherAndPublish(BrowserCase):
         result = page.get_by_role("region", name="Trace of element").locator("dd").last.inner_text().strip()
         self.assertIn(result, row.inner_text())
 
+    @drawn
     def test_a_picture_at_a_chosen_size(self):
         page = self.page
         page.keyboard.press("Alt+3")
@@ -549,9 +548,7 @@ class Scenes(BrowserCase):
         self.after(lambda: page.get_by_role("menuitem", name="Paste a whole look").click())
         self.assertEqual(len(self.shares()), 5)
         # Back by keyboard: the command search knows all scenes.
-        page.keyboard.press("Control+k")
-        page.keyboard.type("Open the scene First")
-        page.keyboard.press("Enter")
+        self.command("Open the scene First")
         page.get_by_label("Scene: First parade").wait_for()
         page.get_by_text("12,000 elements", exact=True).wait_for()
 
@@ -620,6 +617,7 @@ class Looks(BrowserCase):
                 )
                 self.assertEqual(found, [], f"{theme} {key}")
 
+    @drawn
     def test_only_the_artists_colours_are_saturated(self):
         page = self.page
         for theme in ("light", "dim"):

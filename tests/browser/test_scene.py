@@ -9,12 +9,13 @@ from pathlib import Path
 import numpy as np
 
 from gaudyseed.core.formats import read_points
-from tests.browser.driver import APPLICATION, BrowserCase
+from tests.browser.driver import APPLICATION, BrowserCase, drawn
 
 
 class Channels(BrowserCase):
     """A second channel, roughness, takes part in everything that the base colour has."""
 
+    @drawn
     def test_by_mouse(self):
         page = self.page
         smooth = self.pixels(page.get_by_role("application"))
@@ -93,6 +94,7 @@ class Populations(BrowserCase):
         """Pixels of the first one's yellow."""
         return int((np.abs(self.pixels(self.page.get_by_role("application")) - [243, 177, 60]).max(axis=2) < 40).sum())
 
+    @drawn
     def test_both_one_hidden_one_alone(self):
         page = self.page
         page.wait_for_timeout(300)
@@ -111,6 +113,7 @@ class Populations(BrowserCase):
         self.redrawn(lambda: page.get_by_role("button", name="Show all populations").first.click())
         self.assertGreater(self.others(), 50)
 
+    @drawn
     def test_a_click_says_which_population_and_element(self):
         page = self.page
         page.wait_for_timeout(300)
@@ -125,6 +128,7 @@ class Populations(BrowserCase):
         self.assertIn("Balls", pressed.first.inner_text())
         self.assertEqual(page.get_by_role("region", name="Trace of element").get_by_text("#ff00ff").count(), 2)
 
+    @drawn
     def test_a_look_is_shared_edited_once_and_parted(self):
         page = self.page
         page.get_by_role("button", name="More for layers and looks").click()
@@ -150,6 +154,7 @@ class Populations(BrowserCase):
         self.settle()
         self.assertEqual(page.evaluate(shares)[0], one)
 
+    @drawn
     def test_turning_a_dial_asks_for_all_that_follow_it(self):
         page = self.page
         page.get_by_role("button", name="Add an on and off dial").click()

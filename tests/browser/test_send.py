@@ -19,6 +19,7 @@ from gaudyseed.core.look.evaluate import Evaluator
 from gaudyseed.core.look.model import Scene
 from gaudyseed.core.picture import Picture
 from gaudyseed.core.scene import SceneRun
+from tests.browser.driver import drawn
 from tests.browser.test_places import WARM, PlaceCase
 from tests.support import ramp
 
@@ -70,6 +71,7 @@ class FeatherFan(SendCase):
         scene["populations"][0]["shape"] = "card"
         return scene
 
+    @drawn
     def test_tinted_mixed_and_bent(self):
         page = self.page
         squares = self.canvas()
@@ -151,6 +153,7 @@ class Pictured(SendCase):
         with urllib.request.urlopen(request) as answer:
             return json.load(answer)["asset"]["digest"]
 
+    @drawn
     def test_pixels_are_the_formulas_within_two_levels(self):
         from gaudyseed.core.colour.spaces import decode_srgb
 
@@ -195,6 +198,7 @@ class Skittles(SendCase):
 
     MAKER = {"maker": "scatter", "surface": "ball", "count": 500, "size": 0.2}
 
+    @drawn
     def test_a_mesh_of_ones_own_seven_colours_and_worn_patches(self):
         page = self.page
         skittle = trimesh.creation.revolve(
@@ -240,6 +244,7 @@ class Glass(SendCase):
         scene["populations"][0]["shape"] = "bead"
         return scene
 
+    @drawn
     def test_a_finish_of_the_library_by_keyboard_and_its_lanes_stay(self):
         page = self.page
         solid = self.canvas()
@@ -284,6 +289,7 @@ class Bellows(SendCase):
     MAKER = {"maker": "grid", "columns": 30, "rows": 20, "column_spacing": 0.1, "row_spacing": 0.1, "size": 0.09}
     PAINT = [{"step": "noise", "seed": 5, "size": 0.6, "low": 0.2, "high": 0.8}, WARM]
 
+    @drawn
     def test_one_noise_colours_lifts_and_roughens(self):
         page = self.page
         flat = self.canvas()
@@ -359,6 +365,7 @@ class DissolvingMask(SendCase):
     MAKER = {"maker": "mesh", "surface": "mask", "subdivision": 0}
     PAINT = [{"step": "constant", "value": "#d8c0a0"}]
 
+    @drawn
     def test_cut_along_what_was_painted(self):
         page = self.page
         whole = self.canvas()
@@ -466,6 +473,7 @@ class Subsurface(SendCase):
         scene["populations"][0]["shape"] = "ball"
         return scene
 
+    @drawn
     def test_it_follows_the_base_colour(self):
         page = self.page
         self.channel("Finish")
@@ -548,6 +556,7 @@ class Crisp(SendCase):
     BANDS = ramp([0, 0.33, 0.66], ["#a03020", "#30a050", "#3050c0"])
     PAINT = [{"step": "extent", "axis": "z"}, BANDS]
 
+    @drawn
     def test_bands_are_crisp_and_numbers_smooth(self):
         bands = self.canvas()
         known = [(0xA0, 0x30, 0x20), (0x30, 0xA0, 0x50), (0x30, 0x50, 0xC0), SURROUND]

@@ -10,7 +10,7 @@ import numpy as np
 from pxr import Usd, UsdGeom
 
 from gaudyseed.core.formats import read_points
-from tests.browser.driver import APPLICATION
+from tests.browser.driver import APPLICATION, drawn
 from tests.browser.test_send import SendCase
 from tests.reference.test_strands import groom
 from tests.support import look_document, ramp
@@ -61,6 +61,7 @@ class StrandCase(SendCase):
 
 
 class Dyed(StrandCase):
+    @drawn
     def test_undyed_at_the_root_four_dyes_to_the_tip_moved_live(self):
         page = self.page
         self.pick("Skin")
@@ -107,6 +108,7 @@ class Dyed(StrandCase):
         # Beyond the last stop, which was moved, there is one tone.
         self.assertGreater(len(np.unique(np.round(rows[0], 2), axis=0)), 5)
 
+    @drawn
     def test_a_strand_is_traced_with_its_tones_and_every_nth_is_drawn(self):
         page = self.page
         page.get_by_role("application").focus()
@@ -150,6 +152,7 @@ class Stencilled(StrandCase):
         ]  # fmt: skip
         return scene
 
+    @drawn
     def test_diamonds_painted_on_the_crest_dye_the_tips_there_alone(self):
         page = self.page
         # The last stop takes its colour from the signal.
@@ -288,6 +291,7 @@ class OneGradient(StrandCase):
         skin, surround = ((np.abs(canvas - c).max(axis=2) > 14) for c in ((0x20, 0x20, 0x20), (169, 169, 169)))
         return int((skin & surround).sum())
 
+    @drawn
     def test_it_thins_narrows_and_blends_and_one_is_switched_off_and_on(self):
         page = self.page
         whole = self.strands(self.canvas())

@@ -11,7 +11,7 @@ import trimesh
 
 from gaudyseed.core.colour.spaces import linear_to_oklab
 from gaudyseed.core.formats import read_points
-from tests.browser.driver import APPLICATION, BrowserCase
+from tests.browser.driver import APPLICATION, BrowserCase, drawn
 from tests.reference.test_mesh_files import of_trimesh
 from tests.support import beetle_scene, look_document, ramp
 
@@ -107,6 +107,7 @@ class Carp(SurfaceCase):
 
         return np.array(cage("carp").parts)
 
+    @drawn
     def test_a_part_is_picked_singled_out_and_found_in_the_table(self):
         page = self.page
         canvas = page.get_by_role("application")
@@ -187,6 +188,7 @@ class Coarse(SurfaceCase):
         apart = np.min([np.abs(picture - np.array(c)).max(axis=2) for c in known], axis=0)
         return int((apart > 12).sum())
 
+    @drawn
     def test_it_is_told_and_subdivided_in_one_click(self):
         page = self.page
         page.get_by_text("too coarse").first.wait_for()
@@ -228,6 +230,7 @@ class Beetle(SurfaceCase):
         scene["populations"].append(beetle)
         return scene
 
+    @drawn
     def test_they_follow_the_beetles_ramp_while_it_is_dragged(self):
         page = self.page
         page.get_by_role("button", name=re.compile("^Random")).first.click()

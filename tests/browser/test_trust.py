@@ -9,7 +9,7 @@ import unittest
 
 import numpy as np
 
-from tests.browser.driver import APPLICATION, BrowserCase
+from tests.browser.driver import APPLICATION, BrowserCase, drawn
 
 
 class TrustCase(BrowserCase):
@@ -120,9 +120,7 @@ class Scenes(TrustCase):
         self.page.get_by_role("application").focus()
         self.after(lambda: self.page.keyboard.press("Control+z"))
         self.assertEqual(self.seed(), "31")
-        self.page.keyboard.press("Control+k")
-        self.page.keyboard.type("Earlier states")
-        self.page.keyboard.press("Enter")
+        self.command("Earlier states")
         rows.nth(3).wait_for()
 
     def test_duplicate_delete_and_put_back(self):
@@ -190,6 +188,7 @@ class Told(TrustCase):
         card.get_by_label("Close").click()
         self.assertEqual(self.page.get_by_role("alert").count(), 0)
 
+    @drawn
     def test_shift_is_coarser_in_the_view_as_in_fields(self):
         view = self.page.get_by_role("application")
         view.focus()
@@ -226,6 +225,7 @@ class Told(TrustCase):
         after = [strips.nth(k).get_attribute("data-shares") for k in range(2)]
         self.assertEqual(after[0], after[1])
 
+    @drawn
     def test_a_value_in_the_view_is_flat_with_a_scale(self):
         page, view = self.page, self.page.get_by_role("application")
         scene = self.document()

@@ -8,7 +8,7 @@ from pathlib import Path
 
 import numpy as np
 
-from tests.browser.driver import BrowserCase
+from tests.browser.driver import BrowserCase, drawn
 
 
 class Values(BrowserCase):
@@ -93,6 +93,7 @@ class Values(BrowserCase):
         columns = np.array([[row[keys.index(n)] for n in ("signal", *parts)] for row in answer["rows"]])
         return dict(zip(("signal", *parts), columns.T, strict=True))
 
+    @drawn
     def test_a_drift_range_that_follows_a_ramped_random_value(self):
         page = self.page
         self.after(lambda: page.get_by_role("button", name="Add a signal").click())
@@ -205,6 +206,7 @@ class Values(BrowserCase):
         self.after(lambda: self.slab("Choose").get_by_role("button", name="Add a chain").click())
         self.assertEqual(self.slab("Choose").get_by_role("listitem").count(), 5)
 
+    @drawn
     def test_any_value_is_seen_in_greys_or_false_colours(self):
         page, view = self.page, self.page.get_by_role("application")
         shown = self.pixels(view)

@@ -1,10 +1,8 @@
-"""Typed paths and references: one rule for the core and the page, both held to the cases in data/paths.json."""
+"""Typed paths and references: one rule for core and page, held to data/paths.json (the page: frontend/tests)."""
 
 from __future__ import annotations
 
 import json
-import shutil
-import subprocess
 import unittest
 from pathlib import Path
 
@@ -15,31 +13,9 @@ from gaudyseed.core.errors import BadInput
 from gaudyseed.core.look.model import Look, Scene
 from gaudyseed.core.paths import parse_path, path_of, path_text, placed, pointer, resolve
 from gaudyseed.core.references import named
-from tests.support import ROOT, beetle_scene, look_document
+from tests.support import beetle_scene, look_document
 
 CASES = json.loads((Path(__file__).parent / "data/paths.json").read_text())
-
-#: Runs the page's own module, its types taken off by the compiler of the project, over the cases.
-PROGRAM = """
-const fs = require("node:fs"), ts = require("typescript");
-const source = fs.readFileSync("src/state/paths.ts", "utf8");
-const module_ = { exports: {} };
-const options = { compilerOptions: { module: "commonjs", target: "es2022" } };
-new Function("exports", "require", ts.transpileModule(source, options).outputText)(module_.exports, require);
-const { parsePath, pathText, pointer, at, withAt } = module_.exports;
-const cases = JSON.parse(fs.readFileSync(0, "utf8"));
-const document_ = Object.freeze(cases.document);
-console.log(JSON.stringify({
-  keys: cases.paths.map(([text]) => parsePath(text)),
-  texts: cases.paths.map(([, keys]) => pathText(keys)),
-  pointers: cases.paths.map(([text]) => pointer(text)),
-  wrong: cases.wrong.map((text) => parsePath(text)),
-  found: cases.found.map(([text]) => at(document_, text)),
-  nothing: cases.nothing.map((text) => at(document_, text) === undefined),
-  changed: cases.found.map(([text]) => at(withAt(document_, text, "new"), text)),
-  kept: cases.found.map(([text, value]) => (withAt(document_, text, "new"), at(document_, text) === value)),
-}));
-"""
 
 
 class Core(unittest.TestCase):
@@ -109,25 +85,6 @@ class Core(unittest.TestCase):
         self.assertEqual(list(named(look, "dial")), ["draw"])
         with self.assertRaises(ValidationError):
             Look.model_validate({"signals": [signal, signal]})
-
-
-class Page(unittest.TestCase):
-    def test_the_page_has_the_same_rules(self):
-        node = shutil.which("node")
-        self.assertIsNotNone(node, "Node.js is there, since the page was built with it")
-        done = subprocess.run(
-            [str(node), "-e", PROGRAM], input=json.dumps(CASES), cwd=ROOT / "frontend", capture_output=True, text=True
-        )
-        self.assertEqual(done.returncode, 0, done.stderr)
-        found = json.loads(done.stdout)
-        self.assertEqual(found["keys"], [keys for _, keys, _ in CASES["paths"]])
-        self.assertEqual(found["texts"], [text for text, _, _ in CASES["paths"]])
-        self.assertEqual(found["pointers"], [p for _, _, p in CASES["paths"]])
-        self.assertEqual(found["wrong"], [None] * len(CASES["wrong"]))
-        self.assertEqual(found["found"], [value for _, value in CASES["found"]])
-        self.assertEqual(found["nothing"], [True] * len(CASES["nothing"]))
-        self.assertEqual(found["changed"], ["new"] * len(CASES["found"]))
-        self.assertEqual(found["kept"], [True] * len(CASES["found"]))
 
 
 if __name__ == "__main__":

@@ -33,8 +33,13 @@ export function pointer(text: string): string {
 
 /** What lies at a path of a document; undefined where there is nothing. */
 export function at(document: unknown, text: string): unknown {
-  // oxlint-disable-next-line no-explicit-any
-  return (parsePath(text) ?? []).reduce<any>((held, key) => (held !== null && typeof held === "object" && Object.hasOwn(held, key) ? held[key] : undefined), document);
+  return (parsePath(text) ?? []).reduce(inside, document);
+}
+
+/** What lies under one key: of lists by a number, of all else by a name. */
+function inside(held: unknown, key: Key): unknown {
+  if (held === null || typeof held !== "object" || Array.isArray(held) !== (typeof key === "number")) return undefined;
+  return Object.hasOwn(held, key) ? (held as Record<Key, unknown>)[key] : undefined;
 }
 
 /** The document with something else at a path; what lies beside it is shared. */

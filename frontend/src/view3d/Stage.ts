@@ -452,8 +452,7 @@ export class Stage {
     this.edited = new Set();
   }
 
-  private render() {
-    if (this.lost) return;
+  private drawNow() {
     const solid = [...this.drawers.values()].filter((drawer) => drawer.solid).map((drawer) => drawer.object);
     const grounded = this.bodies.size > 0 || solid.length > 0;
     this.contact.mesh.visible = this.shadowFloor.visible = grounded && this.quality.shadowSize > 0 && this.shading === "finished";
@@ -464,6 +463,11 @@ export class Stage {
     frameHeight.value = this.renderer.domElement.height;
     plainSun.value.copy(this.sun.key.position).sub(this.sun.key.target.position).normalize().transformDirection(this.view.camera.matrixWorldInverse);
     this.renderScene();
+  }
+
+  private render() {
+    if (this.lost) return;
+    if (this.quality.draws) this.drawNow();
     this.drawnAt = performance.now();
     this.canvas.dataset.drawn = String(this.version);
     this.canvas.dataset.frames = String(Number(this.canvas.dataset.frames ?? 0) + 1);

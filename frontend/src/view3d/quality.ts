@@ -1,4 +1,4 @@
-/** How much the view may cost: less where no graphics card draws it, or where the address asks for it, ?view=light. */
+/** How much the view may cost: less where no graphics card draws it, or where the address asks for it, ?view=light, or ?view=blank for nothing at all. */
 import { create } from "zustand";
 
 export interface Quality {
@@ -15,6 +15,8 @@ export interface Quality {
   coarse: 1 | 2 | 4;
   /** Whether colours are lit by simple arithmetic, without the renderer's own model. */
   plain: boolean;
+  /** Whether anything is drawn; the view tells all the same what it was given, and finds elements. */
+  draws: boolean;
 }
 
 /** Words in a renderer's name that say that the processor draws. */
@@ -31,10 +33,12 @@ function withoutCard(): boolean {
 }
 
 const KEPT = "gaudyseed-drawing";
-const FULL: Quality = { antialias: true, environment: true, shadowSize: 2048, most: 1_000_000, strands: 200_000, pixelRatio: Math.min(window.devicePixelRatio, 2), coarse: 1, plain: false };
-const LIGHT: Quality = { antialias: false, environment: false, shadowSize: 0, most: 30_000, strands: 6_000, pixelRatio: 1, coarse: 2, plain: true };
+const FULL: Quality = { antialias: true, environment: true, shadowSize: 2048, most: 1_000_000, strands: 200_000, pixelRatio: Math.min(window.devicePixelRatio, 2), coarse: 1, plain: false, draws: true };
+const LIGHT: Quality = { antialias: false, environment: false, shadowSize: 0, most: 30_000, strands: 6_000, pixelRatio: 1, coarse: 2, plain: true, draws: true };
 /** For tests: few elements, in the same light as in full. */
 const LEAST: Quality = { ...LIGHT, most: 1_300, strands: 500, coarse: 4, plain: false };
+const BLANK: Quality = { ...LEAST, draws: false };
+const ASKED: Record<string, Quality> = { light: LEAST, blank: BLANK };
 
 /** How the view draws, whether that was chosen here, and whether a graphics card is missing. */
 interface Drawing {
@@ -45,8 +49,9 @@ interface Drawing {
 function begun(): Drawing {
   const asked = new URLSearchParams(location.search).get("view");
   const chosen = localStorage.getItem(KEPT);
-  const card = asked === "full" || asked === "light" || !withoutCard();
-  return { card, light: asked === "light" || (asked !== "full" && (chosen === null ? !card : chosen === "light")) };
+  const least = asked !== null && asked in ASKED;
+  const card = asked === "full" || least || !withoutCard();
+  return { card, light: least || (asked !== "full" && (chosen === null ? !card : chosen === "light")) };
 }
 
 export const useDrawing = create<Drawing>(begun);
@@ -58,6 +63,5 @@ export function drawLightly(light: boolean) {
 }
 
 export function quality(): Quality {
-  if (new URLSearchParams(location.search).get("view") === "light") return LEAST;
-  return useDrawing.getState().light ? LIGHT : FULL;
+  return ASKED[new URLSearchParams(location.search).get("view") ?? ""] ?? (useDrawing.getState().light ? LIGHT : FULL);
 }

@@ -1,7 +1,6 @@
 /** Every action by name: Ctrl+K. */
 import { Combobox, ComboboxInput, ComboboxOption, ComboboxOptions, Dialog, DialogBackdrop, DialogPanel } from "@headlessui/react";
 import { useState } from "react";
-import { focusOn } from "./focus";
 
 export interface Command {
   name: string;
@@ -20,7 +19,9 @@ export function matching(commands: Command[], query: string): Command[] {
 /** After a command the keyboard is where that left it, or at the first thing of the room: never nowhere. */
 function keepFocus() {
   setTimeout(() => {
-    if (document.activeElement === document.body || document.activeElement === null) focusOn(`main > aside[data-room] :is(button, input, [tabindex="0"]):not(:disabled)`);
+    // At once: by the next frame somebody may have gone elsewhere.
+    if (document.activeElement === document.body || document.activeElement === null)
+      document.querySelector<HTMLElement>(`main > aside[data-room] :is(button, input, [tabindex="0"]):not(:disabled)`)?.focus();
   }, 120);
 }
 
