@@ -52,6 +52,17 @@ def _picture(colours: np.ndarray, alpha: np.ndarray | float = 1.0) -> np.ndarray
     return found
 
 
+def _distance(places: Sequence[np.ndarray], to: np.ndarray) -> np.ndarray:
+    return np.sqrt(sum((a - c) ** 2 for a, c in zip(places, to, strict=True)))
+
+
+def _around(places: Sequence[np.ndarray], at: np.ndarray, reach: float) -> tuple[slice, slice]:
+    """The rows and columns of a grid of x and y that come as near as that."""
+    columns = np.flatnonzero(np.abs(places[0][0] - at[0]) <= reach)
+    rows = np.flatnonzero(np.abs(places[1][:, 0] - at[1]) <= reach)
+    return tuple(slice(found[0], found[-1] + 1) if len(found) else slice(0) for found in (rows, columns))  # type: ignore[return-value]
+
+
 def _moon() -> np.ndarray:
     """A full moon with plains and craters on a night sky; nothing of it was measured anywhere."""
     x, y = _grid()
@@ -65,10 +76,12 @@ def _moon() -> np.ndarray:
         at = chance.normal(size=3)
         at /= np.linalg.norm(at)
         at[2] = abs(at[2])
-        far = np.sqrt(sum((a - c) ** 2 for a, c in zip(ball, at, strict=True))) / size
-        sunk = 0.16 * _soft(-far, -0.95, -0.55) - 0.10 * np.exp(-(((far - 1) / 0.22) ** 2))
-        ground -= sunk
+        # Farther away a bowl and its rim are less than the least difference of two float32.
+        near = _around(ball, at, 2.5 * size)
+        far = _distance([axis[near] for axis in ball], at) / size
+        ground[near] -= 0.16 * _soft(-far, -0.95, -0.55) - 0.10 * np.exp(-(((far - 1) / 0.22) ** 2))
         if size > 0.11:
+            far = _distance(ball, at) / size
             way = np.arctan2(ball[1] - at[1], ball[0] - at[0])
             rays = np.clip(np.sin(9 * way + chance.uniform(0, 6)) + np.sin(5 * way), 0, 2) * np.exp(-far / 2.2)
             ground += 0.05 * rays * _soft(far, 1.0, 1.4)
