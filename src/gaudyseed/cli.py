@@ -155,10 +155,13 @@ def _bound(app: Any, guard: Any, host: str, port: int) -> Any:
     raise BadInput(f"No free port from {port} to {last}. Give another with --port.")
 
 
-def _serve(data: Path, host: str, port: int, token: str | None, open_page: bool, demo: bool) -> None:
+def _serve(
+    data: Path, host: str, port: int, token: str | None, disk: float | None, open_page: bool, demo: bool
+) -> None:
     from .core.kernels import cold, warm
     from .core.memory import keep_memory_low
     from .core.task import Task
+    from .core.timecache import LIMIT
     from .demo import load_demo
     from .store import Store
     from .web import create_app
@@ -180,7 +183,7 @@ def _serve(data: Path, host: str, port: int, token: str | None, open_page: bool,
     if host not in LOOPBACK:
         token = token or secrets.token_urlsafe(24)
     guard = Guard(token, (host,))
-    app = create_app(store, guard)
+    app = create_app(store, guard, LIMIT if disk is None else int(disk * 1e9))
     server = _bound(app, guard, host, port)
     shown = "localhost" if host in ("127.0.0.1", "::1") else f"[{host}]" if ":" in host else host
     address = f"http://{shown}:{server.effective_port}/" + (f"?token={quote(token)}" if token else "")
@@ -219,6 +222,7 @@ def _serving_options(function: Any) -> Any:
         click.option("--port", default=DEFAULT_PORT, show_default=True, type=click.IntRange(0, 65535)),
         click.option("--token", help="The token to ask for beyond loopback (else one is made)."),
         click.option("--memory", type=click.FloatRange(0.25), help="GB for results; else a third of the machine's."),
+        click.option("--disk", type=click.FloatRange(0), help="GB on the disk for frames that were read; else 4."),
         click.option("--open/--no-open", "open_page", default=None, help="Open the page in a browser."),
     ):
         function = option(function)
@@ -230,7 +234,8 @@ def _has_screen() -> bool:
 
 
 def _start(
-    data: Path | None, host: str, port: int, token: str | None, memory: float | None, open_page: bool | None, demo: bool
+    data: Path | None, host: str, port: int, token: str | None, memory: float | None, disk: float | None,
+    open_page: bool | None, demo: bool,
 ) -> None:  # fmt: skip
     from .core.cache import set_budget
 
@@ -238,7 +243,7 @@ def _start(
         set_budget(int(memory * 1e9))
     with _refusing():
         opened = _has_screen() if open_page is None else open_page
-        _serve(data or _default_data(), host, port, token, opened, demo)
+        _serve(data or _default_data(), host, port, token, disk, opened, demo)
 
 
 @main.command()

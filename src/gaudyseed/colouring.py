@@ -262,7 +262,7 @@ class _Columns:
         self.fresh: dict[str, bytes] = {}
         self._store = store
 
-    def column(self, digest: str) -> bytes:
+    def column(self, digest: str) -> bytes | memoryview:
         """The bytes of a column; KeyError where there is none."""
         if digest in self.fresh or self._store is None:
             return self.fresh[digest]

@@ -2,23 +2,25 @@
 
 import json
 import os
+import random
 import signal
 import subprocess
 import sys
 import tempfile
 import threading
+import time
 import unittest
 from pathlib import Path
 
 from alembic import command
 from alembic.config import Config
-from sqlalchemy import event, inspect, text
+from sqlalchemy import event, inspect, select, text
 
 from gaudyseed import store as store_package
 from gaudyseed.core.digest import digest_of
 from gaudyseed.demo import SCENE_ID, demo_scene, load_demo
 from gaudyseed.store import Conflict, Missing, Store, Trouble
-from gaudyseed.store.tables import Base
+from gaudyseed.store.tables import Base, ColumnRow
 from gaudyseed.web import create_app
 
 
@@ -225,6 +227,66 @@ class Columns(StoreCase):
             connection.execute(text("update column_data set data = x'00'"))
         with self.assertRaises(KeyError):
             self.store.column(digest_of(b"good"))
+
+
+class LargeColumns(StoreCase):
+    """Columns of a megabyte and more lie in files beside the data file."""
+
+    LARGE = os.urandom(1_500_000)
+
+    def test_they_are_mapped_and_the_data_file_stays_small(self):
+        name, small = digest_of(self.LARGE), digest_of(b"small")
+        self.store.put_columns({name: self.LARGE, small: b"small"})
+        found = self.opened().column(name)
+        self.assertIsInstance(found, memoryview)
+        self.assertEqual((bytes(found), self.store.column(small)), (self.LARGE, b"small"))
+        self.assertLess(self.path.stat().st_size, 1_000_000)
+        files = [p for p in self.path.with_name("data.sqlite.columns").rglob("*") if p.is_file()]
+        self.assertEqual([(p.name, p.stat().st_mode & 0o077) for p in files], [(name, 0)])
+
+    def test_damaged_or_gone_it_is_told_and_brought_again(self):
+        name = digest_of(self.LARGE)
+        self.store.put_columns({name: self.LARGE})
+        path = next(p for p in self.path.with_name("data.sqlite.columns").rglob(name))
+        path.write_bytes(self.LARGE[:-1] + b"?")
+        self.assertRaises(KeyError, self.opened().column, name)
+        path.unlink()
+        self.assertRaises(KeyError, self.store.column, name)
+        self.store.put_columns({name: self.LARGE})
+        self.assertEqual(bytes(self.store.column(name)), self.LARGE)
+
+    def test_killed_fifty_times_what_was_said_to_be_there_is_there(self):
+        said, chance = self.path.parent / "said", random.Random(3)
+        said.write_text("")
+        self.store.close()
+        for turn in range(50):
+            ready, begun = os.pipe()
+            child = os.fork()
+            if child == 0:
+                store = self.opened()
+                os.write(begun, b".")
+                with said.open("a") as file:
+                    for k in range(20):
+                        data = f"{turn} {k} ".encode() * 200_000
+                        store.put_columns({digest_of(data): data})
+                        file.write(f"{turn} {k}\n")
+                        file.flush()
+                os._exit(0)
+            os.read(ready, 1)
+            os.close(ready)
+            os.close(begun)
+            time.sleep(chance.uniform(0.0, 0.2))
+            os.kill(child, signal.SIGKILL)
+            os.waitpid(child, 0)
+        store = self.opened()
+        named = said.read_text().splitlines()
+        self.assertGreater(len(named), 5)
+        for line in named:
+            data = f"{line} ".encode() * 200_000
+            self.assertEqual(bytes(store.column(digest_of(data))), data)
+        with store.reading() as session:
+            for digest in session.scalars(select(ColumnRow.digest)).all():
+                store.column(digest)
 
 
 class File(StoreCase):

@@ -98,6 +98,19 @@ class Tidying(StoreCase):
         tidy(self.store, edits=2, days=0)
         self.assertIn(again, self.columns())
 
+    def test_files_of_columns_go_with_them_and_without_them(self):
+        kept = self.column(b"kept " * 300_000, old=False)
+        gone = self.column(b"gone " * 300_000)
+        lost = digest_of(b"lost " * 300_000)
+        for when, left in ((time.time(), True), (0, False)):
+            self.store.files.put(lost, [b"lost " * 300_000])
+            path = next(p for p in self.store.files.folder.rglob(lost))
+            os.utime(path, (when, when))
+            self.assertEqual(tidy(self.store).bytes, 1_500_000)
+            self.assertEqual(path.exists(), left)
+        self.assertEqual([self.store.files.has(name) for name in (kept, gone)], [True, False])
+        self.assertEqual(bytes(self.store.column(kept)), b"kept " * 300_000)
+
     def test_a_state_that_is_saved_meanwhile_keeps_its_column(self):
         loose = self.column(b"an old import")
         state = self.store.create("{}", "Begin")

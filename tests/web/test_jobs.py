@@ -9,8 +9,10 @@ from unittest import mock
 
 from gaudyseed.core.errors import BadInput
 from gaudyseed.core.task import Progress, Stopped, Task
+from gaudyseed.core.timecache import TimeCache
 from gaudyseed.web import jobs as module
 from gaudyseed.web import uploads as uploads_module
+from gaudyseed.web.api import imports
 from gaudyseed.web.jobs import FileMade, Jobs
 from tests.web.test_api import POINTS, ServerCase
 
@@ -76,6 +78,29 @@ class Following(ServerCase):
             body = {"scene": scene, "population": "dust", "format": "csv", "frame": frame}
             rows = self.client.post("/api/exports", json=body).data.decode().splitlines()
             self.assertEqual(float(rows[1].split(",")[rows[0].split(",").index("z")]), height)
+
+    def test_a_frame_that_was_read_is_not_parsed_again(self):
+        """In another window neither, nor after a restart; where what was kept is damaged it is."""
+        upload = self.sent(MOVING.encode(), "dust.usda")
+        frames = [{"frame": k, "upload": upload} for k in range(1, 5)]
+        body = {"name": "Dust", "frames": frames, "ways": {"only": [0]}}
+        parsed, made = [], []
+        plain = imports.read_things
+
+        def read(*arguments):
+            parsed.append(1)
+            return plain(*arguments)
+
+        shop = self.app.extensions["workshop"]
+        with mock.patch.object(imports, "read_things", read):
+            for turn in range(3):
+                shop.states = TimeCache(shop.states.folder)
+                if turn == 2:
+                    path = next(p for p in shop.states.folder.rglob("*") if p.is_file())
+                    path.write_bytes(path.read_bytes()[:-70] + bytes(70))
+                made.append(self.result(self.ended(self.client.post("/api/jobs/sequences", json=body).json)).json)
+                self.assertEqual(len(parsed), (4, 4, 5)[turn])
+        self.assertEqual(made[1:], made[:1] * 2)
 
     def test_a_written_file_is_the_same_bytes(self):
         body = {"scene": self.scene, "population": self.scene["populations"][0]["id"], "format": "csv"}

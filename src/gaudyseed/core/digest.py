@@ -21,7 +21,7 @@ def digest_of(*parts: Any) -> str:
         elif isinstance(part, np.ndarray):
             total.update(f"array {part.dtype.str} {part.shape};".encode())
             total.update(np.ascontiguousarray(part).data.cast("B") if part.size else b"")
-        elif isinstance(part, bytes):
+        elif isinstance(part, bytes | memoryview):
             total.update(f"bytes {len(part)};".encode())
             total.update(part)
         else:

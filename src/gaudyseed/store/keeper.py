@@ -61,7 +61,7 @@ class Keeper:
         if held is not None:
             return held
         try:
-            found = self._store.column(digest)
+            found = bytes(self._store.column(digest))
         except KeyError:
             raise gone_column(place) from None
         self._fresh.put(digest, found, len(found))
@@ -81,7 +81,7 @@ class Keeper:
             found = self._assets.get(asset.kind + asset.digest)
             if found is None:
                 try:
-                    data = self._store.column(asset.digest)
+                    data = bytes(self._store.column(asset.digest))
                 except KeyError:
                     raise gone_picture(asset, place) from None
                 found, size = read(data)

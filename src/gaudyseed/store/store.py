@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import secrets
 import time
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from datetime import UTC, datetime
@@ -19,6 +19,7 @@ from sqlalchemy.engine import Engine
 from sqlalchemy.orm import Session
 
 from ..core.digest import digest_of
+from ..core.mapped import MappedFiles
 from .tables import ColumnRow, LibraryRow, RevisionRow, SceneRow
 from .troubles import Trouble, told, trouble
 
@@ -96,6 +97,9 @@ class Store:
                 # SQLite gives what lies beside the file the rights of the file, so it is there before SQLite opens it.
                 os.close(os.open(self.path, os.O_CREAT | os.O_RDONLY, 0o600))
         self.engine = _engine(self.path)
+        self.files = MappedFiles(
+            self.path.with_name(f"{self.path.name}.columns"), lambda digest, data: digest_of(data) == digest
+        )
 
     def migrate(self) -> None:
         """Bring the file to the newest form."""
@@ -272,22 +276,43 @@ class Store:
 
     # Columns
 
-    def put_columns(self, columns: dict[str, bytes]) -> None:
-        """Keep columns under their digests, all or none; those already there count as having come now."""
+    def put_columns(self, columns: Mapping[str, bytes | memoryview]) -> None:
+        """Keep columns under their digests, all or none; those already there count as having come now.
+
+        Large ones lie in files beside the data file. They are on the disk before the data file names them, and what
+        removes them takes its turn with those who write, so that none is named that is not there.
+        """
+        large = {digest for digest, data in columns.items() if len(data) >= LARGE and bytes(data[:1]) != b"["}
+        with told(self.path):
+            for digest in large:
+                self.files.put(digest, [columns[digest]])
         with self.writing() as session:
             there = set(session.scalars(select(ColumnRow.digest).where(ColumnRow.digest.in_(columns))))
             session.execute(update(ColumnRow).where(ColumnRow.digest.in_(there)).values(created=datetime.now(UTC)))
             for digest, data in columns.items():
+                if digest in large:
+                    self.files.put(digest, [data])  # nothing to be done, unless it was removed meanwhile
                 if digest not in there:
-                    session.add(ColumnRow(digest=digest, data=data))
+                    filed = digest in large
+                    session.add(ColumnRow(digest=digest, data=b"" if filed else bytes(data), filed=filed))
 
-    def column(self, digest: str) -> bytes:
-        """The bytes of a column; KeyError where there is none or they do not match their digest."""
+    def column(self, digest: str) -> bytes | memoryview:
+        """The bytes of a column, which cannot be changed; KeyError where there is none or they do not match its digest.
+
+        Those of a file are mapped into memory, and checked when they are first read.
+        """
         with self.reading() as session:
             row = session.get(ColumnRow, digest)
-            if row is None or digest_of(row.data) != digest:
+            if row is None or not (row.filed or digest_of(row.data) == digest):
                 raise KeyError(digest)
-            return row.data
+            found = self.files.get(digest) if row.filed else row.data
+        if found is None:
+            raise KeyError(digest)
+        return found
+
+
+#: Columns of so many bytes lie in files; lists, which name other columns, never do.
+LARGE = 1024 * 1024
 
 
 def _engine(path: Path) -> Engine:

@@ -47,11 +47,12 @@ class RevisionRow(Base):
 
 
 class ColumnRow(Base):
-    """An imported column, under the digest of its bytes."""
+    """An imported column, under the digest of its bytes: here, or where it is large in a file beside this one."""
 
     __tablename__ = "column_data"
     digest: Mapped[str] = mapped_column(String(32), primary_key=True)
     data: Mapped[bytes] = mapped_column(LargeBinary)
+    filed: Mapped[bool] = mapped_column(default=False, server_default=false())
     created: Mapped[datetime] = mapped_column(default=_now)
 
 

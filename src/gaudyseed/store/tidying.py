@@ -130,9 +130,25 @@ def _columns(store: Store, before: datetime, task: Task) -> tuple[int, int]:
             now = {found.decode() for document in fresh for found in _DIGEST.findall(document.encode())}
             some = [digest for digest in loose[k : k + _AT_ONCE] if digest not in now]
             size += session.scalar(select(func.sum(func.length(ColumnRow.data))).where(ColumnRow.digest.in_(some))) or 0
+            size += sum(map(store.files.remove, some))
             session.execute(delete(ColumnRow).where(ColumnRow.digest.in_(some)))
             gone += len(some)
-    return gone, size
+    return gone, size + _files(store, before)
+
+
+def _files(store: Store, before: datetime) -> int:
+    """Remove the files of columns that the data file does not have, or no longer; their bytes.
+
+    Where this was killed, or a program that was bringing columns, they lie there until the next time.
+    """
+    size = 0
+    old = [file.name for file in store.files.held() if file.used < before.timestamp()]
+    for k in range(0, len(old), _AT_ONCE):
+        with store.writing() as session:
+            some = old[k : k + _AT_ONCE]
+            there = set(session.scalars(select(ColumnRow.digest).where(ColumnRow.digest.in_(some), ColumnRow.filed)))
+            size += sum(store.files.remove(name) for name in some if name not in there)
+    return size
 
 
 def _named(store: Store, task: Task) -> tuple[set[str], int]:

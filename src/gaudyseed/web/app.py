@@ -7,6 +7,7 @@ from pathlib import Path
 from flask import Flask, Response, send_from_directory
 
 from ..core.library import beginnings
+from ..core.timecache import LIMIT
 from ..store import Store
 from .api import BLUEPRINTS
 from .errors import register_errors
@@ -18,13 +19,16 @@ STATIC = Path(__file__).parent / "static"
 LARGEST_REQUEST = 520 * 1024 * 1024
 
 
-def create_app(store: Store, guard: Guard | None = None) -> Flask:
-    """The application over an open, migrated store; ``guard`` says who may come in (None: this machine's browser)."""
+def create_app(store: Store, guard: Guard | None = None, disk: int = LIMIT) -> Flask:
+    """The application over an open, migrated store; ``guard`` says who may come in (None: this machine's browser).
+
+    ``disk`` is how many bytes of frames are kept beside the data file.
+    """
     app = Flask("gaudyseed", static_folder=None)
     app.config.update(MAX_CONTENT_LENGTH=LARGEST_REQUEST, MAX_FORM_PARTS=16)
     app.json.sort_keys = False  # type: ignore[attr-defined]
     store.begin_library(beginnings())
-    app.extensions["workshop"] = Workshop(store)
+    app.extensions["workshop"] = Workshop(store, disk)
     register_errors(app)
     protect(app, guard or Guard(None))
     for blueprint in BLUEPRINTS:

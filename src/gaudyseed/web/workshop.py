@@ -15,6 +15,7 @@ from ..core.providing import Provider
 from ..core.report import Reporter
 from ..core.scene import SceneRun
 from ..core.task import UNWATCHED, Task
+from ..core.timecache import LIMIT, TimeCache
 from ..core.timeline import checked_frame
 from ..store import Keeper, Store
 from .jobs import Jobs, Latest, unless_gone
@@ -27,8 +28,10 @@ _MOST_RATES = 1000
 class Workshop:
     """One for the application."""
 
-    def __init__(self, store: Store) -> None:
+    def __init__(self, store: Store, disk: int = LIMIT) -> None:
         self.store = store
+        #: Frames that were read, beside the data file.
+        self.states = TimeCache(store.path.with_name(f"{store.path.name}.states"), disk)
         self.evaluator = Evaluator()
         self.reporter = Reporter(self.evaluator)
         self.latest = Latest()

@@ -7,10 +7,13 @@ import io
 import re
 from typing import Any, Literal, get_args
 
+import numpy as np
 from flask import Blueprint, request
 from PIL import Image
 from pydantic import BaseModel, Field
 
+from ... import __version__
+from ...core.digest import digest_of
 from ...core.document import Document
 from ...core.errors import BadInput
 from ...core.formats import Thing, Wish, read_things
@@ -239,18 +242,25 @@ def import_file() -> ImportAnswer:
 
 def imported(data: bytes, name: str, ways: Ways, task: Task) -> ImportAnswer:
     """Store what a file holds, all or none."""
+    answer, columns = _worked_out(data, name, ways, task.part(0, 0.9))
+    task.reach(0.9, f"storing {name}")
+    workshop().store.put_columns(columns)
+    return answer
+
+
+def _worked_out(data: bytes, name: str, ways: Ways, task: Task) -> tuple[ImportAnswer, dict[str, bytes]]:
+    """What is told of a file, and the columns that are to be stored, by digest."""
     task.reach(0, f"reading {name}")
-    chosen = _chosen(read_things(data, name, task.part(0, 0.8), ways.wish), ways.only)
+    chosen = _chosen(read_things(data, name, task.part(0, 0.9), ways.wish), ways.only)
     looks = _first_looks(chosen, ways.colours)
-    makers, columns = [], {}
-    for (thing, look), _ in task.part(0.8, 0.9).each(list(zip(chosen, looks, strict=True))):
+    makers: list[Imported] = []
+    columns: dict[str, bytes] = {}
+    for (thing, look), _ in task.part(0.9, 1).each(list(zip(chosen, looks, strict=True))):
         maker, more = store_columns(thing.population, name)
         shape: DrawnAs = "ball" if thing.population.models is None else "own"
         makers.append(Imported(name=thing.name, kind=thing.population.kind, maker=maker, look=look, shape=shape))
         columns.update(more)
-    task.reach(0.9, f"storing {name}")
-    workshop().store.put_columns(columns)
-    return ImportAnswer(file=name, things=makers)
+    return ImportAnswer(file=name, things=makers), columns
 
 
 class FrameSent(Document):
@@ -277,14 +287,32 @@ def sequence_made(name: str, frames: tuple[FrameSent, ...], ways: Ways, task: Ta
     """
     uploads, made, file = workshop().uploads, [], ""
     several = len({of.upload for of in frames}) < len(frames)
-    held, data = "", b""
+    held, data, fingerprint = "", b"", ""
     for of, part in task.each(frames, "frame"):
         if of.upload != held:
             (data, file), held = uploads.data(of.upload), of.upload
+            fingerprint = digest_of(data)
         way = ways.model_copy(update={"frame": float(of.frame) if several else None})
-        answer = imported(data, file, way, part.quiet())
-        made.append(answer.things[0])
+        made.append(_frame_made(data, fingerprint, file, way, part.quiet()))
     listed = tuple(SequenceFrame(frame=of.frame, maker=m.maker) for of, m in zip(frames, made, strict=True))
     maker, columns = sequence_of(listed, file)
     workshop().store.put_columns(columns)
     return SequenceMade(name=name, maker=maker, look=made[0].look, shape=made[0].shape)
+
+
+def _frame_made(data: bytes, fingerprint: str, file: str, ways: Ways, task: Task) -> Imported:
+    """What is made of a frame; one that was read before is not parsed again, as long as it is kept."""
+    shop = workshop()
+    key = digest_of("frame", __version__, fingerprint, file, ways.model_dump(mode="json"))
+    kept = shop.states.get(key)
+    if kept is not None:
+        told, arrays = kept
+        shop.store.put_columns({digest: array.data for digest, array in arrays.items()})
+        return Imported.model_validate(told)
+    answer, columns = _worked_out(data, file, ways, task)
+    shop.store.put_columns(columns)
+    first = answer.things[0]
+    shop.states.put(
+        key, first.model_dump(mode="json"), {d: np.frombuffer(column, np.uint8) for d, column in columns.items()}
+    )
+    return first

@@ -23,8 +23,8 @@ if TYPE_CHECKING:
 class ColumnSource(Protocol):
     """Where imported columns lie: by the digest of their content."""
 
-    def column(self, digest: str) -> bytes:
-        """The bytes of a column; KeyError where there is none."""
+    def column(self, digest: str) -> bytes | memoryview:
+        """The bytes of a column, which cannot be changed; KeyError where there is none."""
 
 
 def _alone(population: str, place: str) -> Any:

@@ -151,7 +151,7 @@ class ImportedMaker(MakerModel):
     def _models(self, models: ImportedModels, columns: ColumnSource) -> Models:
         of = self._indices(models.of, self.count, columns)
         try:
-            meshes = tuple(unpacked(columns.column(digest)) for digest in models.meshes)
+            meshes = tuple(unpacked(bytes(columns.column(digest))) for digest in models.meshes)
         except (KeyError, ValueError):
             raise BadInput(
                 f"The meshes of {self.file} are not in this store. Import the file again.", place="maker.models"
@@ -193,7 +193,7 @@ class ImportedMaker(MakerModel):
         place = f"maker.attributes.{a.name}"
         try:
             data = columns.column(a.digest)
-            labels = unpack_labels(columns.column(a.labels)) if a.labels else ()
+            labels = unpack_labels(bytes(columns.column(a.labels))) if a.labels else ()
         except ValueError:
             raise BadInput(f"The texts of {a.name!r} are another column. Import again.", place=place) from None
         except KeyError:

@@ -73,7 +73,7 @@ class SequenceMaker(MakerModel):
             raise BadInput(
                 f"The frames of {self.file} are not in this store. Import it again.", place="maker.frames"
             ) from None
-        listed = _read(data)
+        listed = _read(bytes(data))
         k = max(0, bisect.bisect_right([of.frame for of in listed], self._frame(makings.moment)) - 1)
         return listed[k].maker.changed(subdivision=self.subdivision, smooth=self.smooth).make(columns, makings)
 
