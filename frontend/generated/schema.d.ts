@@ -951,6 +951,20 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
+         * AdvisoryTold
+         * @description One thing noticed, and what one click can do.
+         */
+        AdvisoryTold: {
+            /** Code */
+            code: string;
+            /** Place */
+            place: string;
+            /** Sentence */
+            sentence: string;
+            /** Fixes */
+            fixes: components["schemas"]["Fix"][];
+        };
+        /**
          * Along
          * @description From 0 at the root of each strand to 1 at its tip, shaped by a curve.
          *
@@ -1168,6 +1182,34 @@ export interface components {
              * @default null
              */
             otherwise: number | string | components["schemas"]["FollowDial"] | null;
+        };
+        /**
+         * AttributeCensus
+         * @description An attribute, with the distribution of its values; of a vector that of each component too.
+         */
+        AttributeCensus: {
+            /** Name */
+            name: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "number" | "integer" | "vector" | "colour" | "text";
+            /** Level */
+            level: string;
+            /** Width */
+            width: number;
+            census: components["schemas"]["Histogram"] | null;
+            /** Parts */
+            parts: components["schemas"]["Histogram"][];
+            /** Texts */
+            texts: number;
+            /** Derived */
+            derived: boolean;
+            /** Unreadable */
+            unreadable: number;
+            /** Role */
+            role: string;
         };
         /**
          * Base
@@ -1733,6 +1775,21 @@ export interface components {
             seed: number | components["schemas"]["FollowDial"];
         };
         /**
+         * DriftAxis
+         * @description One component of a drift: its ends as drawn, its axis in colours, and those at the ends; none without elements.
+         */
+        DriftAxis: {
+            /** Ends */
+            ends: [
+                number,
+                number
+            ];
+            /** Bar */
+            bar: string;
+            /** Colours */
+            colours: string[];
+        };
+        /**
          * Earlier
          * @description A revision of a scene.
          */
@@ -1939,6 +1996,19 @@ export interface components {
          * @description What every refused request gets.
          */
         Error: {
+            /** Code */
+            code: string;
+            /** Sentence */
+            sentence: string;
+            /** Place */
+            place: string;
+            fix: components["schemas"]["Fix"] | null;
+        };
+        /**
+         * ErrorTold
+         * @description What is wrong with one population.
+         */
+        ErrorTold: {
             /** Code */
             code: string;
             /** Sentence */
@@ -2352,6 +2422,32 @@ export interface components {
             opacity: number | components["schemas"]["FollowDial"];
         };
         /**
+         * FinishTold
+         * @description A finish as numbers; colours as levels of the display, null where they follow the base colour.
+         */
+        FinishTold: {
+            /** Name */
+            name: string;
+            /** Metalness */
+            metalness: number[];
+            /** Roughness */
+            roughness: number[];
+            /** Transmission */
+            transmission: number[];
+            /** Subsurface */
+            subsurface: number[];
+            /** Subsurface Colour */
+            subsurface_colour: number[] | null;
+            /** Subsurface Radius */
+            subsurface_radius: number[];
+            /** Emission Colour */
+            emission_colour: number[];
+            /** Emission Strength */
+            emission_strength: number[];
+            /** Opacity */
+            opacity: number[];
+        };
+        /**
          * Fix
          * @description What one click does: JSON Patch operations (RFC 6902) on the look, or an action on the population.
          *
@@ -2361,9 +2457,7 @@ export interface components {
             /** Label */
             label: string;
             /** Operations */
-            operations: {
-                [key: string]: unknown;
-            }[];
+            operations: components["schemas"]["PatchOperation"][];
             /**
              * Action
              * @default
@@ -2701,6 +2795,22 @@ export interface components {
             name: string;
         };
         /**
+         * GroupsTold
+         * @description Counts and mean colours of the groups, the step that decides, and weights where these are asked for.
+         */
+        GroupsTold: {
+            /** Digest */
+            digest: string;
+            /** Counts */
+            counts: number[];
+            /** Colours */
+            colours: (string | null)[];
+            /** Place */
+            place: string | null;
+            /** Weighed */
+            weighed: number[] | null;
+        };
+        /**
          * HarmonyRequest
          * @description A relation to one colour.
          */
@@ -2724,6 +2834,26 @@ export interface components {
              * @default null
              */
             count: number | null;
+        };
+        /**
+         * Histogram
+         * @description Counts in equal bins of low to high, of what lies beyond, and the extremes.
+         */
+        Histogram: {
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+            /** Bins */
+            bins: number[];
+            /** Below */
+            below: number;
+            /** Above */
+            above: number;
+            /** Least */
+            least: number;
+            /** Greatest */
+            greatest: number;
         };
         /**
          * ImportAnswer
@@ -3230,6 +3360,16 @@ export interface components {
             paint: (components["schemas"]["Along"] | components["schemas"]["AsColour"] | components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Extent"] | components["schemas"]["Falloff"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Ground"] | components["schemas"]["Levels"] | components["schemas"]["Melanin"] | components["schemas"]["Mix"] | components["schemas"]["Nearness"] | components["schemas"]["Noise"] | components["schemas"]["Palette"] | components["schemas"]["Picture"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["ShapeRead"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"] | components["schemas"]["Unify"])[];
         };
         /**
+         * Level
+         * @description A level at which attributes live, and how many there are.
+         */
+        Level: {
+            /** Name */
+            name: string;
+            /** Count */
+            count: number;
+        };
+        /**
          * Levels
          * @description [black, white] to 0..1, then ``t ** (1 / gamma)``, then ``(t - pivot) * contrast + pivot``, within 0..1.
          */
@@ -3423,6 +3563,52 @@ export interface components {
             ];
         };
         /**
+         * Material
+         * @description Finishes, shapes, and how opacity and offset go.
+         *
+         *     ``tables`` says how many rows the table of each lane has that ends per pixel, ``also`` the digests of what comes
+         *     with the lanes.
+         */
+        Material: {
+            /** Finishes */
+            finishes: components["schemas"]["FinishTold"][];
+            /** Shapes */
+            shapes: components["schemas"]["ShapeTold"][];
+            /** Threshold */
+            threshold: number | null;
+            /**
+             * Along
+             * @enum {string}
+             */
+            along: "normal" | "up" | "ways";
+            /** Up */
+            up: [
+                number,
+                number,
+                number
+            ];
+            /** Tables */
+            tables: {
+                [key: string]: number;
+            };
+            /** Also */
+            also: {
+                [key: string]: string;
+            };
+        };
+        /**
+         * MaterialShares
+         * @description How many elements have each shape and finish, where there are several; how often clones cover their ground.
+         */
+        MaterialShares: {
+            /** Shape */
+            shape?: number[];
+            /** Finish */
+            finish?: number[];
+            /** Coverage */
+            coverage?: number | null;
+        };
+        /**
          * Melanin
          * @description The colour of hair by its pigments, after Chiang et al. 2016 with the coefficients of d'Eon et al. 2011.
          *
@@ -3507,6 +3693,24 @@ export interface components {
             blend: "normal" | "multiply" | "screen" | "overlay" | "darken" | "lighten" | "colour_dodge" | "colour_burn" | "hard_light" | "soft_light" | "difference" | "exclusion" | "hue" | "saturation" | "colour" | "luminosity" | "add" | "subtract" | "minimum" | "maximum" | "average";
             /** The other chain */
             chain: (components["schemas"]["Along"] | components["schemas"]["AsColour"] | components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Extent"] | components["schemas"]["Falloff"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Ground"] | components["schemas"]["Levels"] | components["schemas"]["Melanin"] | components["schemas"]["Mix"] | components["schemas"]["Nearness"] | components["schemas"]["Noise"] | components["schemas"]["Palette"] | components["schemas"]["Picture"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["ShapeRead"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"] | components["schemas"]["Unify"])[];
+        };
+        /**
+         * Moment
+         * @description What has keys, as it is at the frame.
+         */
+        Moment: {
+            /** Markers */
+            markers: {
+                [key: string]: [
+                    number,
+                    number,
+                    number
+                ];
+            };
+            /** Dials */
+            dials: {
+                [key: string]: number | string;
+            };
         };
         /**
          * Muted
@@ -3892,6 +4096,18 @@ export interface components {
             enabled: boolean;
         };
         /**
+         * OwnerTold
+         * @description Which owner of a level an element belongs to.
+         */
+        OwnerTold: {
+            /** Level */
+            level: string;
+            /** Number */
+            number: number;
+            /** Name */
+            name: string;
+        };
+        /**
          * Painted
          * @description A column that was painted onto the elements of a population, or kept from a signal; kept in the store by content.
          *
@@ -4000,6 +4216,45 @@ export interface components {
              * @default 8
              */
             columns: number;
+        };
+        /**
+         * PaletteCensus
+         * @description How many elements each swatch has, and its colour; the mean where it differs from element to element.
+         */
+        PaletteCensus: {
+            /** Counts */
+            counts: number[];
+            /** Colours */
+            colours: string[];
+        };
+        /**
+         * PatchCensus
+         * @description Patches of a noise along each axis of the elements' box, and the size of one.
+         */
+        PatchCensus: {
+            /** Across */
+            across: [
+                number,
+                number,
+                number
+            ];
+            /** Size */
+            size: number;
+        };
+        /**
+         * PatchOperation
+         * @description One operation of JSON Patch (RFC 6902).
+         */
+        PatchOperation: {
+            /**
+             * Op
+             * @enum {string}
+             */
+            op: "add" | "replace" | "remove";
+            /** Path */
+            path: string;
+            /** Value */
+            value?: unknown;
         };
         /**
          * Picture
@@ -4143,6 +4398,38 @@ export interface components {
             averaged: boolean;
         };
         /**
+         * PictureSize
+         * @description In texels.
+         */
+        PictureSize: {
+            /** Width */
+            width: number;
+            /** Height */
+            height: number;
+        };
+        /**
+         * PictureTold
+         * @description Under what a picture on elements is asked for, and how it lies on their uv: two rows of three.
+         */
+        PictureTold: {
+            /** Key */
+            key: string;
+            /** Source */
+            source: string;
+            /** Picture */
+            picture: {
+                [key: string]: unknown;
+            };
+            /** Into */
+            into: number[];
+            /** Cut */
+            cut: boolean;
+            /** Threshold */
+            threshold: number;
+            /** Through */
+            through: number;
+        };
+        /**
          * Placement
          * @description Where a population stands: in the scene, or in the space of the one that it stands on.
          */
@@ -4178,6 +4465,41 @@ export interface components {
              * @default 1
              */
             size: number | components["schemas"]["FollowDial"] | components["schemas"]["FollowMarker"];
+        };
+        /**
+         * PlacementTold
+         * @description Where a placement stands, also where it was fitted, and in whose space these numbers are.
+         */
+        PlacementTold: {
+            /** Centre */
+            centre: [
+                number,
+                number,
+                number
+            ];
+            /** Size */
+            size: [
+                number,
+                number,
+                number
+            ];
+            /** End */
+            end: [
+                number,
+                number,
+                number
+            ];
+            /** Turn */
+            turn?: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Space
+             * @enum {string}
+             */
+            space: "own" | "scene";
         };
         /**
          * PopulationDocument
@@ -4254,6 +4576,50 @@ export interface components {
             muted: components["schemas"]["Muted"][];
         };
         /**
+         * PopulationHeader
+         * @description What the view wants of a population; the first level is that of the elements.
+         *
+         *     ``drawn`` is what draws it, ``ground`` the surface that it stands on, ``unfit`` why steps can do nothing for it.
+         */
+        PopulationHeader: {
+            /** Kind */
+            kind: string;
+            /** Count */
+            count: number;
+            /** Notes */
+            notes: string[];
+            /** Levels */
+            levels: components["schemas"]["Level"][];
+            /** Attributes */
+            attributes: components["schemas"]["AttributeCensus"][];
+            /** Made */
+            made: string;
+            /** Drawn */
+            drawn: string;
+            /** Ground */
+            ground: string | null;
+            /** Unfit */
+            unfit: {
+                [key: string]: string;
+            };
+            /** Low */
+            low: [
+                number,
+                number,
+                number
+            ];
+            /** High */
+            high: [
+                number,
+                number,
+                number
+            ];
+            /** Faces */
+            faces: number;
+            /** Milliseconds */
+            milliseconds: number;
+        };
+        /**
          * PopulationRequest
          * @description A population of a scene to make. A population of the scene may stand there as a text of JSON.
          */
@@ -4286,6 +4652,21 @@ export interface components {
              * @enum {string}
              */
             scale: "greys" | "false_colour";
+        };
+        /**
+         * PreviewLegend
+         * @description The scale of a value that is shown: what its ends stand for, its colours, the part of the elements beyond.
+         */
+        PreviewLegend: {
+            /** Ends */
+            ends: [
+                number,
+                number
+            ] | null;
+            /** Bar */
+            bar: string;
+            /** Trimmed */
+            trimmed: number;
         };
         /**
          * Quantise
@@ -4370,6 +4751,23 @@ export interface components {
             hue: "shorter" | "longer";
             /** Stops */
             stops: components["schemas"]["Stop"][];
+        };
+        /**
+         * RampCensus
+         * @description A ramp's bar, what comes in, and each stop: its place and colour, means where they differ, and its count.
+         */
+        RampCensus: {
+            /** Bar */
+            bar: string;
+            incoming: components["schemas"]["Histogram"];
+            /** Counts */
+            counts: number[];
+            /** Places */
+            places: number[];
+            /** Colours */
+            colours: string[];
+            /** Reached */
+            reached: number;
         };
         /**
          * Random
@@ -4481,6 +4879,18 @@ export interface components {
             name: string;
         };
         /**
+         * Reads
+         * @description Ids of other populations, names of assets and markers; "*" where whatever there is makes a difference.
+         */
+        Reads: {
+            /** Populations */
+            populations: string[];
+            /** Assets */
+            assets: string[];
+            /** Markers */
+            markers: string[];
+        };
+        /**
          * RemovalAnswer
          * @description Who reads it, in words, and the scene without it; nothing is saved.
          */
@@ -4528,6 +4938,25 @@ export interface components {
          */
         RenamedScene: {
             scene: components["schemas"]["Scene"];
+        };
+        /**
+         * Report
+         * @description What is told of a population after it was seen; ``signals`` are the places of their last steps.
+         */
+        Report: {
+            groups: components["schemas"]["GroupsTold"];
+            /** Signals */
+            signals: {
+                [key: string]: string;
+            };
+            /** Steps */
+            steps: {
+                [key: string]: components["schemas"]["StepCensus"];
+            };
+            /** Advisories */
+            advisories: components["schemas"]["AdvisoryTold"][];
+            shares: components["schemas"]["MaterialShares"];
+            trace: components["schemas"]["Trace"] | null;
         };
         /**
          * RerollRequest
@@ -4781,6 +5210,56 @@ export interface components {
             new: string;
         };
         /**
+         * Seen
+         * @description What comes first about a population: what the view needs.
+         *
+         *     ``made`` names what is made of it, so that geometry of another name is fetched again; ``reads`` is null where it is
+         *     not known; ``placement`` leads from its own space into the scene's, 16 numbers column by column; ``lanes`` are the
+         *     digests of each channel's values.
+         */
+        Seen: {
+            /** Error */
+            error: null;
+            /** Count */
+            count: number;
+            /** Shape */
+            shape: string;
+            /** Shown */
+            shown: boolean;
+            /** Made */
+            made: string;
+            reads: components["schemas"]["Reads"] | null;
+            /** Placement */
+            placement: number[];
+            /** Computed */
+            computed: string[];
+            /** Reused */
+            reused: number;
+            /** Timed */
+            timed: boolean;
+            /** Lanes */
+            lanes: {
+                [key: string]: string;
+            };
+            material: components["schemas"]["Material"];
+            preview: components["schemas"]["PreviewLegend"] | null;
+        };
+        /**
+         * SeenAnswer
+         * @description The first message of an evaluation; its arrays are named "population/channel" and "population/preview".
+         */
+        SeenAnswer: {
+            /** Sequence */
+            sequence: number;
+            /** Populations */
+            populations: {
+                [key: string]: components["schemas"]["Seen"] | components["schemas"]["Wrong"];
+            };
+            /** Milliseconds */
+            milliseconds: number;
+            moment: components["schemas"]["Moment"];
+        };
+        /**
          * SequenceAnswer
          * @description The maker to put into a scene.
          */
@@ -4941,6 +5420,16 @@ export interface components {
             picture: components["schemas"]["ElementPicture"] | null;
         };
         /**
+         * ShapeHeader
+         * @description A shape.
+         */
+        ShapeHeader: {
+            /** Name */
+            name: string;
+            /** Triangles */
+            triangles: number;
+        };
+        /**
          * ShapeRead
          * @description Which of the look's shapes each element is: the middle of its band of equal bands of 0 to 1, or its number.
          *
@@ -4963,6 +5452,17 @@ export interface components {
              * @enum {string}
              */
             given: "band" | "number";
+        };
+        /**
+         * ShapeTold
+         * @description Under what key a shape is asked for.
+         */
+        ShapeTold: {
+            /** Key */
+            key: string;
+            /** Size */
+            size: number;
+            picture: components["schemas"]["PictureTold"] | null;
         };
         /**
          * SharedLook
@@ -5107,6 +5607,50 @@ export interface components {
             step: components["schemas"]["Along"] | components["schemas"]["AsColour"] | components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Extent"] | components["schemas"]["Falloff"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Ground"] | components["schemas"]["Levels"] | components["schemas"]["Melanin"] | components["schemas"]["Mix"] | components["schemas"]["Nearness"] | components["schemas"]["Noise"] | components["schemas"]["Palette"] | components["schemas"]["Picture"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["ShapeRead"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"] | components["schemas"]["Unify"];
         };
         /**
+         * StepCensus
+         * @description What the elements got from a step. Of one that the page has, only the digest comes.
+         */
+        StepCensus: {
+            /** Digest */
+            digest: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind?: "number" | "vector" | "colour";
+            numbers?: components["schemas"]["Histogram"];
+            /** Flow */
+            flow?: [
+                number,
+                number
+            ][];
+            colours?: components["schemas"]["SwatchCensus"];
+            ramp?: components["schemas"]["RampCensus"];
+            /** Curve */
+            curve?: number[];
+            /** Points */
+            points?: number[][];
+            incoming?: components["schemas"]["Histogram"];
+            /** Facts */
+            facts?: {
+                [key: string]: number;
+            };
+            /** Parts */
+            parts?: {
+                [key: string]: components["schemas"]["Histogram"];
+            };
+            /** Drift */
+            drift?: {
+                [key: string]: components["schemas"]["DriftAxis"];
+            };
+            /** Reached */
+            reached?: number;
+            palette?: components["schemas"]["PaletteCensus"];
+            placement?: components["schemas"]["PlacementTold"];
+            patches?: components["schemas"]["PatchCensus"];
+            picture?: components["schemas"]["PictureSize"];
+        };
+        /**
          * StepDescription
          * @description One step.
          */
@@ -5213,6 +5757,22 @@ export interface components {
              * @default false
              */
             locked: boolean;
+        };
+        /**
+         * StrandTold
+         * @description Which point of its strand an element is, how far along that lies, and the strand's tones from root to tip.
+         */
+        StrandTold: {
+            /** Points */
+            points: number;
+            /** Point */
+            point: number;
+            /** Along */
+            along: number;
+            /** First */
+            first: number;
+            /** Tones */
+            tones: string[];
         };
         /**
          * StrandsMaker
@@ -5418,6 +5978,26 @@ export interface components {
             last: boolean;
         };
         /**
+         * SurfaceHeader
+         * @description A surface, and the box around it.
+         */
+        SurfaceHeader: {
+            /** Name */
+            name: string;
+            /** Low */
+            low: [
+                number,
+                number,
+                number
+            ];
+            /** High */
+            high: [
+                number,
+                number,
+                number
+            ];
+        };
+        /**
          * SurfaceMaker
          * @description A mesh that ships: its vertices are the elements, its pieces the parts.
          */
@@ -5462,6 +6042,18 @@ export interface components {
              * @default false
              */
             locked: boolean;
+        };
+        /**
+         * SwatchCensus
+         * @description Colours along 0..1 as base64 of rows of levels.
+         */
+        SwatchCensus: {
+            /** Swatches */
+            swatches: string;
+            /** Columns */
+            columns: number;
+            /** Rows */
+            rows: number;
         };
         /**
          * SwatchesRequest
@@ -5627,6 +6219,68 @@ export interface components {
         TintList: {
             /** Colours */
             colours: string[];
+        };
+        /**
+         * ToldAnswer
+         * @description The second message; without populations where a newer request has overtaken this one.
+         */
+        ToldAnswer: {
+            /** Sequence */
+            sequence: number;
+            /** Populations */
+            populations: {
+                [key: string]: components["schemas"]["Report"];
+            };
+            /** Milliseconds */
+            milliseconds: number;
+            /** Errors */
+            errors: {
+                [key: string]: components["schemas"]["ErrorTold"];
+            };
+        };
+        /**
+         * Trace
+         * @description One element, step by step.
+         */
+        Trace: {
+            /** Element */
+            element: number;
+            /** Id */
+            id: number;
+            /** Owners */
+            owners: components["schemas"]["OwnerTold"][];
+            /** Steps */
+            steps: components["schemas"]["TraceStep"][];
+            /** Result */
+            result: string;
+            /** Lanes */
+            lanes: {
+                [key: string]: number[];
+            };
+            strand: components["schemas"]["StrandTold"] | null;
+        };
+        /**
+         * TraceStep
+         * @description What a step gave one element.
+         */
+        TraceStep: {
+            /** Place */
+            place: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "number" | "vector" | "colour";
+            /** Number */
+            number?: number;
+            /** Vector */
+            vector?: number[];
+            /** Colour */
+            colour?: string;
+            /** Stop */
+            stop?: number;
+            /** At */
+            at?: number;
         };
         /**
          * Unify
@@ -5859,6 +6513,17 @@ export interface components {
              * @enum {string}
              */
             format: "png" | "text" | "tokens";
+        };
+        /**
+         * Wrong
+         * @description What comes instead where a population is wrong.
+         */
+        Wrong: {
+            error: components["schemas"]["ErrorTold"];
+            /** Made */
+            made: string;
+            /** Reads */
+            reads: null;
         };
         /**
          * Signal

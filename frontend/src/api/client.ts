@@ -65,270 +65,35 @@ export type Job = Schemas["JobAnswer"];
 export type JobList = Schemas["JobList"];
 export type Ways = Schemas["Ways"];
 
-export interface Histogram {
-  low: number;
-  high: number;
-  bins: number[];
-  below: number;
-  above: number;
-  least: number;
-  greatest: number;
-}
-
-export interface RampCensus {
-  bar: string;
-  incoming: Histogram;
-  counts: number[];
-  /** Where each stop stands and its colour; means where they differ from element to element. */
-  places: number[];
-  colours: string[];
-  reached: number;
-}
-
-export interface StepCensus {
-  /** Names it by content. */
-  digest: string;
-  kind: "number" | "vector" | "colour";
-  numbers?: Histogram;
-  flow?: [number, number][];
-  colours?: { swatches: string; columns: number; rows: number };
-  ramp?: RampCensus;
-  /** Heights of a curve step over 0..1, its points as they are drawn, and what comes into it. */
-  curve?: number[];
-  points?: number[][];
-  incoming?: Histogram;
-  facts?: Record<string, number>;
-  /** What every part of the incoming colours or vectors would give. */
-  parts?: Record<string, Histogram>;
-  /** Of a drift: each component's ends as drawn, its axis in colours, and the colours at the ends. */
-  drift?: Record<string, DriftAxis>;
-  /** The part of 0..1 that values reach. */
-  reached?: number;
-  /** How many elements each swatch of a palette has, and its colour; the mean where it differs from element to element. */
-  palette?: { counts: number[]; colours: string[] };
-  /** Where a step's placement stands in the space that it is measured in, also where it was fitted. */
-  placement?: Placed;
-  /** Of a noise: patches along each axis of the elements' box, and the size of one. */
-  patches?: { across: [number, number, number]; size: number };
-  /** Of a picture: its size in texels. */
-  picture?: { width: number; height: number };
-}
-
+export type Histogram = Schemas["Histogram"];
+export type RampCensus = Schemas["RampCensus"];
+/** With its kind: one that came as a digest alone is the one that the page has. */
+export type StepCensus = Schemas["StepCensus"] & { kind: NonNullable<Schemas["StepCensus"]["kind"]> };
 export type Three = [number, number, number];
-
-export interface Placed {
-  centre: Three;
-  size: Three;
-  end: Three;
-  turn?: Three;
-  /** In whose space these numbers are. */
-  space: "own" | "scene";
-}
-
-export interface DriftAxis {
-  ends: [number, number];
-  bar: string;
-  colours: [string, string];
-}
-
-export interface PatchOperation {
-  op: "add" | "replace" | "remove";
-  path: string;
-  value?: unknown;
-}
-
-export interface Fix {
-  label: string;
-  operations: PatchOperation[];
-  /** What is done to the population in place of an edit of the look. */
-  action: "" | "subdivide";
-}
-
-export interface Advisory {
-  code: string;
-  place: string;
-  sentence: string;
-  fixes: Fix[];
-}
-
-export interface TraceStep {
-  place: string;
-  kind: "number" | "vector" | "colour";
-  number?: number;
-  vector?: number[];
-  colour?: string;
-  stop?: number;
-  at?: number;
-}
-
-export interface Trace {
-  element: number;
-  id: number;
-  /** Of each level above: which of its owners the element belongs to. */
-  owners: { level: string; number: number; name: string }[];
-  steps: TraceStep[];
-  result: string;
-  /** Of a strand's point: which of its points it is, how far along that lies, and the strand's tones from root to tip. */
-  strand: { points: number; point: number; along: number; first: number; tones: string[] } | null;
-}
-
-/** A finish as numbers; colours as levels of the display, null where it follows the base colour. */
-export interface FinishOf {
-  name: string;
-  metalness: number[];
-  roughness: number[];
-  transmission: number[];
-  subsurface: number[];
-  subsurface_colour: number[] | null;
-  subsurface_radius: number[];
-  emission_colour: number[];
-  emission_strength: number[];
-  opacity: number[];
-}
-
-/** Under what a picture on elements is asked for, and how it lies on their uv. */
-export interface ElementPictureOf {
-  key: string;
-  source: string;
-  picture: object;
-  /** From uv to the picture, two rows of three. */
-  into: number[];
-  cut: boolean;
-  threshold: number;
-  through: number;
-}
-
-/** Finishes, shapes, and how opacity and offset go. */
-export interface Material {
-  finishes: FinishOf[];
-  shapes: { key: string; size: number; picture: ElementPictureOf | null }[];
-  threshold: number | null;
-  along: "normal" | "up" | "ways";
-  up: [number, number, number];
-  /** How many rows the table of each lane has that ends per pixel. */
-  tables: Record<string, number>;
-  /** The digests of what comes with the lanes, by name. */
-  also: Record<string, string>;
-}
-
-/** Ids of other populations, names of assets and markers; "*" where whatever there is makes a difference. */
-export interface Reads {
-  populations: string[];
-  assets: string[];
-  markers: string[];
-}
-
-/** What comes first about a population: what the view needs. */
-export type Seen = Pick<EvaluationHeader, "error" | "reads" | "count" | "shape" | "shown" | "made" | "placement" | "computed" | "reused" | "timed" | "lanes" | "material" | "sent" | "preview">;
-/** What is told after it. */
-export type Report = Omit<EvaluationHeader, keyof Seen>;
-
-/** What the core said about one population, both messages together. */
-export interface EvaluationHeader {
-  error: { code: string; sentence: string; place: string; fix: Fix | null } | null;
-  count: number;
-  /** As drawn and whether shown, with what follows a dial put in. */
-  shape: string;
-  shown: boolean;
-  /** Names what is made of it; geometry of another name is fetched again. */
-  made: string;
-  /** What of the scene it depends on beside its own document, through whatever chain; null where that is not known. */
-  reads: Reads | null;
-  /** From its own space into the scene's, 16 numbers column by column. */
-  placement: number[];
-  computed: string[];
-  reused: number;
-  /** Whether anything of it depends on the time. */
-  timed: boolean;
-  /** The digest of each lane's values, by channel. */
-  lanes: Record<string, string>;
-  /** What the view draws with the channels. */
-  material: Material;
-  /** The arrays that came with the newest answer. */
-  sent?: string[];
-  groups: { digest: string; counts: number[]; colours: (string | null)[]; place: string | null; weighed: number[] | null };
-  /** The place of each signal's last step. */
-  signals: Record<string, string>;
-  steps: Record<string, StepCensus>;
-  advisories: Advisory[];
-  /** How many elements have each shape and finish, where there are several; how many times over clones cover what they stand on. */
-  shares: { shape?: number[]; finish?: number[]; coverage?: number | null };
-  trace: Trace | null;
-  /** What the colours stand for where they show a value, not the result. */
-  preview: PreviewLegend | null;
-}
-
-/** The answer about several populations; arrays are named "population/channel", "population/groups", "population/preview". */
-export interface EvaluationAnswer {
-  sequence: number;
-  /** In the first message what is seen, in the second what is told; none there where a newer request has overtaken this one. */
-  populations: Record<string, Seen | Report>;
-  /** With the second message: what could not be told. */
-  errors?: Record<string, { code: string; sentence: string; place: string }>;
-  milliseconds: number;
-  /** With the first message: what has keys, as it is at the frame. */
-  moment?: Moment;
-}
-
-export interface Moment {
-  markers: Record<string, Three>;
-  dials: Record<string, number | string>;
-}
-
-/** The scale of a value that is shown: its colours, what its ends stand for, and the part of the elements beyond them. */
-export interface PreviewLegend {
-  ends: [number, number] | null;
-  bar: string;
-  trimmed: number;
-}
-
-export interface AttributeCensus {
-  name: string;
-  kind: "number" | "integer" | "vector" | "colour" | "text";
-  level: string;
-  width: number;
-  census: Histogram | null;
-  /** Of a vector that of each component. */
-  parts: Histogram[];
-  texts: number;
-  derived: boolean;
-  unreadable: number;
-  /** What it is in space, or nothing. */
-  role: string;
-}
-
-/** A level at which attributes live, and how many there are. The first is that of the elements. */
-export interface Level {
-  name: string;
-  count: number;
-}
-
-export interface PopulationHeader {
-  kind: string;
-  /** What the view draws it with. */
-  drawn: string;
-  /** Names what was made. */
-  made: string;
-  faces: number;
-  /** How long the server took. */
-  milliseconds: number;
-  /** The stand-in surface that it stands on, where there is one. */
-  ground: string | null;
-  /** Why steps of some words can do nothing for these elements. */
-  unfit: Record<string, string>;
-  count: number;
-  notes: string[];
-  levels: Level[];
-  attributes: AttributeCensus[];
-  low: [number, number, number];
-  high: [number, number, number];
-}
-
-export interface SurfaceHeader {
-  name: string;
-  low: [number, number, number];
-  high: [number, number, number];
-}
+export type Placed = Schemas["PlacementTold"];
+export type DriftAxis = Schemas["DriftAxis"];
+export type Fix = Schemas["Fix"];
+export type PatchOperation = Fix["operations"][number];
+export type Advisory = Schemas["AdvisoryTold"];
+export type TraceStep = Schemas["TraceStep"];
+export type Trace = Schemas["Trace"];
+export type FinishOf = Schemas["FinishTold"];
+export type ElementPictureOf = Schemas["PictureTold"];
+export type Material = Schemas["Material"];
+export type Reads = Schemas["Reads"];
+export type Seen = Schemas["Seen"];
+export type Report = Schemas["Report"];
+export type SeenAnswer = Schemas["SeenAnswer"];
+export type ToldAnswer = Schemas["ToldAnswer"];
+/** What the core said about one population, both messages together, and which arrays came with the newest answer. */
+export type EvaluationHeader = Seen & Omit<Report, "steps"> & { steps: Record<string, StepCensus>; sent?: string[] };
+export type Moment = Schemas["Moment"];
+export type PreviewLegend = Schemas["PreviewLegend"];
+export type AttributeCensus = Schemas["AttributeCensus"];
+export type Level = Schemas["Level"];
+export type PopulationHeader = Schemas["PopulationHeader"];
+export type SurfaceHeader = Schemas["SurfaceHeader"];
+export type ShapeHeader = Schemas["ShapeHeader"];
 
 type TypedArray = Float32Array | Uint8Array | Int32Array;
 

@@ -1,5 +1,5 @@
 /** Evaluation of drafts: what is asked of each population, the newest wins, none pile up. */
-import { type EvaluationAnswer, folded, messages, type Packed, type Preview, Refused, type Scene, type Vision } from "./client";
+import { folded, messages, type Packed, type Preview, Refused, type Scene, type SeenAnswer, type ToldAnswer, type Vision } from "./client";
 
 export type Weigh = "count" | "size" | "opacity" | "density";
 
@@ -21,9 +21,9 @@ interface Handlers {
   /** The scene and the way of seeing of now. */
   now: () => { scene: Scene; vision: Vision | null; frame: number };
   /** The first message about some populations: what the view needs; how long ago it was asked for, and of which scene. */
-  seen: (answer: Packed<EvaluationAnswer>, populations: string[], took: number, frame: number, scene: Scene) => void;
+  seen: (answer: Packed<SeenAnswer>, populations: string[], took: number, frame: number, scene: Scene) => void;
   /** The second one: what is told of them. */
-  told: (answer: Packed<EvaluationAnswer>, populations: string[]) => void;
+  told: (answer: Packed<ToldAnswer>, populations: string[]) => void;
   /** Nothing came of some populations of a scene. */
   failed: (error: Refused, populations: string[], scene: Scene) => void;
 }
@@ -98,16 +98,17 @@ export class EvaluationQueue {
         sequence,
       };
       let fresh: string[] | null = null;
-      await messages<EvaluationAnswer>("/evaluations", body, (answer) => {
+      await messages<SeenAnswer | ToldAnswer>("/evaluations", body, (answer) => {
         if (fresh === null) {
           fresh = this.newer(ids, sequence);
-          if (fresh.length > 0) this.handlers.seen(answer, fresh, performance.now() - began, frame, scene);
+          if (fresh.length > 0) this.handlers.seen(answer as Packed<SeenAnswer>, fresh, performance.now() - began, frame, scene);
           this.hasCome(sequence);
         } else {
+          const told = answer as Packed<ToldAnswer>;
           // What a newer answer has come for since is told by that one.
-          const still = fresh.filter((id) => this.shown.get(id) === sequence && answer.header.populations[id]);
-          if (still.length > 0) this.handlers.told(answer, still);
-          for (const [id, wrong] of Object.entries(answer.header.errors ?? {})) {
+          const still = fresh.filter((id) => this.shown.get(id) === sequence && told.header.populations[id]);
+          if (still.length > 0) this.handlers.told(told, still);
+          for (const [id, wrong] of Object.entries(told.header.errors)) {
             if (fresh.includes(id) && this.shown.get(id) === sequence) this.handlers.failed(new Refused(422, wrong.code, wrong.sentence, wrong.place), [id], scene);
           }
         }

@@ -1,5 +1,5 @@
 /** The results: arrays for the view by population, kept as they come, and the one subscriber that derives what to ask. */
-import { binary, type EvaluationAnswer, type Material, type Packed, type PopulationDocument, type PopulationHeader, type Reads, Refused, type Report, type Seen, type StepCensus, type Scene, folded, textOf } from "../api/client";
+import { binary, type EvaluationHeader, type Material, type Packed, type PopulationDocument, type PopulationHeader, type Reads, Refused, type Report, type Seen, type StepCensus, type Scene, folded, textOf } from "../api/client";
 import { EvaluationQueue, type Wanted } from "../api/evaluator";
 import { type State, useStore } from "./base";
 import { lookOf } from "./edits";
@@ -30,7 +30,7 @@ export function arrayOf(population: string, name: string): Array | undefined {
 }
 
 /** Keep the arrays of a population that have come, by their names and digests. */
-function keep(id: string, answer: Packed<EvaluationAnswer>, digests: Record<string, string>): string[] {
+function keep(id: string, answer: Packed<unknown>, digests: Record<string, string>): string[] {
   const mine = held.get(id) ?? new Map<string, Held>();
   held.set(id, mine);
   const fresh: string[] = [];
@@ -52,7 +52,7 @@ function drop(id: string, there: string[]): string[] {
 }
 
 /** What was seen of each population and waits for what is told of it. */
-const seen = new Map<string, Seen>();
+const seen = new Map<string, Seen & Pick<EvaluationHeader, "sent">>();
 
 /** Where a population stands in the scene, as it was seen last. */
 export const placementOf = (id: string) => seen.get(id)?.placement ?? get().results[id]?.placement;
@@ -64,9 +64,9 @@ export const materialOf = (id: string): Material | undefined => seen.get(id)?.ma
 export const awaited = (id: string) => seen.has(id);
 
 /** Censuses of which only the digest came are those that the page has: the same objects, so that nothing is drawn anew for them. */
-function merged(fresh: Record<string, StepCensus>, before: Record<string, StepCensus>): Record<string, StepCensus> {
+function merged(fresh: Report["steps"], before: Record<string, StepCensus>): Record<string, StepCensus> {
   const known = new Map(Object.values(before).map((census) => [census.digest, census]));
-  return Object.fromEntries(Object.entries(fresh).map(([place, census]) => [place, "kind" in census ? census : (known.get((census as StepCensus).digest) ?? census)]));
+  return Object.fromEntries(Object.entries(fresh).map(([place, census]) => [place, ("kind" in census ? undefined : known.get(census.digest)) ?? (census as StepCensus)]));
 }
 
 const queue = new EvaluationQueue({
@@ -74,10 +74,10 @@ const queue = new EvaluationQueue({
   known: (id) => Object.values(get().results[id]?.steps ?? {}).map(({ digest }) => digest),
   now: () => ({ scene: get().scene!, vision: get().vision, frame: get().frame }),
   seen: (answer, ids, took, frame, scene) => {
-    set({ shownFrame: frame, moment: answer.header.moment ?? get().moment });
+    set({ shownFrame: frame, moment: answer.header.moment });
     const asked = performance.now() - took;
     for (const id of ids) {
-      const entry = answer.header.populations[id] as Seen;
+      const entry = answer.header.populations[id]!;
       fetchMade(id, entry.made);
       learnt(id, entry.reads, scene);
       if (entry.error) {
@@ -100,7 +100,7 @@ const queue = new EvaluationQueue({
     const { results, errors } = get();
     const fresh = { results: { ...results }, errors: { ...errors } };
     for (const id of ids) {
-      const report = answer.header.populations[id] as Report;
+      const report = answer.header.populations[id]!;
       const names = keep(id, answer, { groups: report.groups.digest });
       fresh.results[id] = { ...seen.get(id)!, ...report, steps: merged(report.steps, results[id]?.steps ?? {}) };
       fresh.errors[id] = null;

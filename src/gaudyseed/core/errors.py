@@ -3,7 +3,17 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any, Literal
+from typing import Any, Literal, NotRequired
+
+from typing_extensions import TypedDict
+
+
+class PatchOperation(TypedDict):
+    """One operation of JSON Patch (RFC 6902)."""
+
+    op: Literal["add", "replace", "remove"]
+    path: str
+    value: NotRequired[Any]
 
 
 @dataclass(frozen=True)
@@ -14,7 +24,7 @@ class Fix:
     """
 
     label: str
-    operations: list[dict[str, Any]]
+    operations: list[PatchOperation]
     action: Literal["", "subdivide"] = ""
 
 

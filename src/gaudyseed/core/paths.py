@@ -12,7 +12,7 @@ from typing import Any
 
 from pydantic import BaseModel
 
-from .errors import BadInput
+from .errors import BadInput, PatchOperation
 
 Path = tuple[str | int, ...]
 
@@ -59,7 +59,7 @@ def pointer(text: str) -> str:
     return "".join(f"/{key}" for key in escaped)
 
 
-def replacing(text: str, value: object) -> dict[str, object]:
+def replacing(text: str, value: object) -> PatchOperation:
     """The JSON Patch operation (RFC 6902) that puts a value at a path."""
     return {"op": "replace", "path": pointer(text), "value": value}
 

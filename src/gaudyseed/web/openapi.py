@@ -29,6 +29,7 @@ class _Operation:
     body: type[BaseModel] | None
     result: type[BaseModel] | str
     documents: tuple[type[BaseModel], ...]
+    headers: tuple[type[BaseModel], ...]
 
 
 _operations: list[_Operation] = []
@@ -54,15 +55,18 @@ def operation(
     body: type[BaseModel] | None = None,
     result: type[BaseModel] | str,
     documents: tuple[type[BaseModel], ...] = (),
+    headers: tuple[type[BaseModel], ...] = (),
 ) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
     """Register a view. With ``body`` it gets the checked document as ``body``.
 
-    ``documents`` are those that may be answered in place of bytes.
+    ``documents`` are those that may be answered in place of bytes, ``headers`` those of the messages in the bytes.
     """
 
     def register(view: Callable[..., Any]) -> Callable[..., Any]:
         said = (view.__doc__ or "").split("\n")[0]
-        _operations.append(_Operation(f"/api{rule}", method.lower(), view.__name__, said, body, result, documents))
+        _operations.append(
+            _Operation(f"/api{rule}", method.lower(), view.__name__, said, body, result, documents, headers)
+        )
 
         @wraps(view)
         def run(**path: str) -> Any:
@@ -85,7 +89,9 @@ def document() -> dict[str, Any]:
     """The OpenAPI document of all registered operations."""
     models: list[type[BaseModel]] = [Error]
     for op in _operations:
-        models += [m for m in (op.body, op.result, *op.documents) if isinstance(m, type) and m not in models]
+        models += [
+            m for m in (op.body, op.result, *op.documents, *op.headers) if isinstance(m, type) and m not in models
+        ]
     _, schemas = models_json_schema([(m, "serialization") for m in models], ref_template="#/components/schemas/{model}")
     paths: dict[str, dict[str, Any]] = {}
     for op in sorted(_operations, key=lambda o: (o.path, o.method)):
@@ -102,9 +108,11 @@ def _template(path: str) -> str:
     return path.replace("<", "{").replace(">", "}")
 
 
-def _content(model: type[BaseModel] | str) -> dict[str, Any]:
+def _content(model: type[BaseModel] | str, headers: tuple[type[BaseModel], ...] = ()) -> dict[str, Any]:
     if isinstance(model, str):
-        return {model: {"schema": {"type": "string", "format": "binary"}}}
+        listed = [f"#/components/schemas/{header.__name__}" for header in headers]
+        # OpenAPI has no word for what lies in bytes; words of one's own begin with x-.
+        return {model: {"schema": {"type": "string", "format": "binary"}} | ({"x-headers": listed} if listed else {})}
     return {"application/json": {"schema": {"$ref": f"#/components/schemas/{model.__name__}"}}}
 
 
@@ -121,7 +129,7 @@ def _described(op: _Operation) -> dict[str, Any]:
         "summary": op.summary,
         "parameters": [{"name": n, "in": "path", "required": True, "schema": {"type": "string"}} for n in names],
         "responses": {
-            "200": {"description": "Done", "content": _content(op.result) | _either(op.documents)},
+            "200": {"description": "Done", "content": _content(op.result, op.headers) | _either(op.documents)},
             "4XX": {"description": "Refused", "content": _content(Error)},
         },
     }

@@ -7,7 +7,7 @@ from typing import Any, Protocol
 
 import numpy as np
 
-from ..errors import Fix
+from ..errors import Fix, PatchOperation
 from ..paths import pointer
 from .steps.base import Advisory, put, whole_step
 
@@ -96,7 +96,9 @@ def _of_unreached(step: Ramp, place: str, ramp: dict[str, Any], total: int) -> I
             unreached.append(k)
     if unreached:
         names = ", ".join(str(k + 1) for k in unreached)
-        operations = [{"op": "remove", "path": f"{pointer(place)}/stops/{k}"} for k in reversed(unreached)]
+        operations: list[PatchOperation] = [
+            {"op": "remove", "path": f"{pointer(place)}/stops/{k}"} for k in reversed(unreached)
+        ]
         what = f"Stop {names} is" if len(unreached) == 1 else f"Stops {names} are"
         yield Advisory(
             "unreached_stop", place, f"{what} reached by no element.",

@@ -26,6 +26,7 @@ from ...core.painting import gone_picture
 from ...core.picture import Picture, shipped
 from ...core.shading import versions
 from .. import binary
+from ..headers import ShapeHeader
 from ..jobs import unless_gone
 from ..openapi import BINARY, operation
 from ..workshop import workshop
@@ -121,7 +122,7 @@ def _small(picture: Picture) -> bytes:
     return file.getvalue()
 
 
-@operation(blueprint, "/shapes/<word>", method="get", result=BINARY)
+@operation(blueprint, "/shapes/<word>", method="get", result=BINARY, headers=(ShapeHeader,))
 def get_shape(word: str) -> Response:
     """A shape that clones are drawn as: one that ships by its word, or a mesh of a scene by its digest.
 

@@ -34,6 +34,7 @@ from ...core.task import UNWATCHED, Stopped, Task
 from .. import binary
 from ..drafts import Draft
 from ..errors import told_of
+from ..headers import SeenAnswer, ToldAnswer
 from ..openapi import BINARY, operation
 from ..workshop import workshop
 
@@ -78,7 +79,9 @@ class EvaluationRequest(Document):
     sequence: int = Field(0, ge=0)
 
 
-@operation(blueprint, "/evaluations", method="post", body=EvaluationRequest, result=BINARY)
+@operation(
+    blueprint, "/evaluations", method="post", body=EvaluationRequest, result=BINARY, headers=(SeenAnswer, ToldAnswer)
+)
 def evaluate(body: EvaluationRequest) -> Response:
     """Evaluate some populations of a draft.
 

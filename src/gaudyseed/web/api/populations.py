@@ -21,6 +21,7 @@ from ...core.population.strands import drawn_places, widths_of
 from ...core.report import attribute_census
 from .. import binary
 from ..drafts import Draft
+from ..headers import PopulationHeader, SurfaceHeader
 from ..openapi import BINARY, operation
 from ..workshop import workshop
 
@@ -114,7 +115,7 @@ _ARRAYS: dict[str, Callable[[Population], dict[str, np.ndarray]]] = {
 }  # fmt: skip
 
 
-@operation(blueprint, "/populations", method="post", body=PopulationRequest, result=BINARY)
+@operation(blueprint, "/populations", method="post", body=PopulationRequest, result=BINARY, headers=(PopulationHeader,))
 def make_population(body: PopulationRequest) -> Response:
     """What the view wants of a population, and its attributes."""
     began = time.perf_counter()
@@ -135,7 +136,7 @@ def make_population(body: PopulationRequest) -> Response:
     return binary.answer(header, {"positions": positions, **_ARRAYS[kind.drawn](population)})
 
 
-@operation(blueprint, "/surfaces/<name>", method="get", result=BINARY)
+@operation(blueprint, "/surfaces/<name>", method="get", result=BINARY, headers=(SurfaceHeader,))
 def get_surface(name: str) -> Response:
     """A surface as triangles with normals and gloss; ``?coarse=4`` with fewer, for slow machines."""
     if name not in SURFACES:

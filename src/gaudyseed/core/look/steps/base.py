@@ -14,7 +14,7 @@ from pydantic.fields import FieldInfo
 from ...buffers import empty
 from ...colour.spaces import parse_hex
 from ...digest import digest_of
-from ...errors import BadInput, Fix
+from ...errors import BadInput, Fix, PatchOperation
 from ...kernels.parallel import CHUNK, over
 from ...kinds import NUMBER, Kind, Word
 from ...palette import UNKNOWN
@@ -462,7 +462,7 @@ def whole_step(word: str, **parameters: Any) -> dict[str, Any]:
     return STEPS[word](step=word, **parameters).model_dump(mode="json")
 
 
-def put(pointer: str, value: Any) -> dict[str, Any]:
+def put(pointer: str, value: Any) -> PatchOperation:
     """A JSON Patch operation that adds or replaces."""
     return {"op": "add", "path": pointer, "value": value}
 

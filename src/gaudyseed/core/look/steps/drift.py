@@ -11,7 +11,7 @@ from pydantic.config import JsonDict
 
 from ... import census
 from ...colour.spaces import display_bytes, hexes, linear_to_oklab
-from ...errors import BadInput, Fix
+from ...errors import BadInput, Fix, PatchOperation
 from ...kernels import drift as kernels
 from ...kinds import COLOUR, NUMBER, Kind, Word
 from ...paths import pointer
@@ -268,7 +268,7 @@ class Drift(Keyed):
         if part <= MOST_OVERLAP:
             return
         at = pointer(outcome.place)
-        halved = [
+        halved: list[PatchOperation] = [
             {"op": "replace", "path": f"{at}/{name}/{k}", "value": end / 2}
             for name in COMPONENTS
             for k, end in enumerate(getattr(self, name))

@@ -12,7 +12,7 @@ from ... import census
 from ...buffers import empty
 from ...colour.spaces import to_hexes
 from ...document import parse
-from ...errors import BadInput, Fix
+from ...errors import BadInput, Fix, PatchOperation
 from ...kernels import palettes as kernels
 from ...kernels import ramps as ramp_kernels
 from ...kernels.parallel import over
@@ -147,7 +147,7 @@ class Palette(Step):
         if len(swatches) == len(keys):
             return
         order = whole_step("attribute", name=per, component="order")
-        fix = [{"op": "replace", "path": pointer(before.place), "value": order}]
+        fix: list[PatchOperation] = [{"op": "replace", "path": pointer(before.place), "value": order}]
         if self.parts != "equal":
             fix.append(put(f"{pointer(outcome.place)}/parts", "equal"))
         yield Advisory(
