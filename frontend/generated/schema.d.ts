@@ -1776,7 +1776,7 @@ export interface components {
         };
         /**
          * DriftAxis
-         * @description One component of a drift: its ends as drawn, its axis in colours, and those at the ends; none without elements.
+         * @description One component of a drift: its ends as drawn, its axis in colours, and those at the ends, unless numbers drift.
          */
         DriftAxis: {
             /** Ends */
@@ -2003,10 +2003,18 @@ export interface components {
             /** Place */
             place: string;
             fix: components["schemas"]["Fix"] | null;
+            /**
+             * Kinds
+             * @description Of a look that cannot run: what the steps before give, by place.
+             * @default {}
+             */
+            kinds: {
+                [key: string]: string;
+            };
         };
         /**
          * ErrorTold
-         * @description What is wrong with one population.
+         * @description What is wrong with one population, and what the steps of its look give that come before.
          */
         ErrorTold: {
             /** Code */
@@ -2016,6 +2024,10 @@ export interface components {
             /** Place */
             place: string;
             fix: components["schemas"]["Fix"] | null;
+            /** Kinds */
+            kinds: {
+                [key: string]: string;
+            };
         };
         /**
          * EvaluationRequest
@@ -2540,10 +2552,18 @@ export interface components {
             title: string;
             /** Ending */
             ending: string;
+            /**
+             * Endings
+             * @description Of the files that it reads.
+             */
+            endings: string[];
+            /**
+             * Shapes
+             * @description Whether a small mesh that clones are drawn as is taken from it.
+             */
+            shapes: boolean;
             /** Kinds */
             kinds: string[];
-            /** Reads */
-            reads: boolean;
         };
         /**
          * Formula

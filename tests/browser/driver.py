@@ -197,8 +197,17 @@ class BrowserCase(unittest.TestCase):
             " && document.querySelector('[data-saving]')?.dataset.saving === 'saved'"
         )
 
+    def rest(self) -> None:
+        """Wait until nothing on the page moves or is on its way into the view, for two frames."""
+        self.page.wait_for_function(
+            f"""() => new Promise(told => requestAnimationFrame(() => requestAnimationFrame(() => told(
+                document.getAnimations().every(a => a.playState !== 'running')
+                && {APPLICATION}.drawn === {APPLICATION}.applied && {APPLICATION}.told !== 'colours'))))"""
+        )
+
     def pixels(self, of: Page | Locator) -> np.ndarray:
-        """A picture of the page or of one element, (rows, columns, 3)."""
+        """A picture of the page or of one element once it rests, (rows, columns, 3)."""
+        self.rest()
         shows = isinstance(of, Page) or of.get_attribute("role") == "application"
         assert not (shows and "view=blank" in self.QUERY), "the view of this class draws nothing"
         return np.asarray(Image.open(io.BytesIO(of.screenshot())).convert("RGB")).astype(int)

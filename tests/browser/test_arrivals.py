@@ -148,7 +148,6 @@ class Lines(PlaceCase):
         page.mouse.down()
         page.mouse.move(x + 70, y, steps=4)
         page.get_by_role("figure", name=re.compile("^Scale from")).wait_for()
-        page.wait_for_timeout(600)
         held = self.pixels(page.get_by_role("application"))[80:-80, 20:-20].astype(int)
         grey = np.ptp(held, axis=2)
         self.assertGreater((np.ptp(before, axis=2) > 40).sum(), 3000)

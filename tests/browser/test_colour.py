@@ -404,7 +404,7 @@ class Screens(ColourCase):
 
     def looked_at(self, name: str) -> None:
         page = self.page
-        page.wait_for_timeout(300)
+        self.rest()
         # The guards around a popover are Headless UI's own: they take the focus only to hand it on.
         found = page.evaluate(
             "axe.run({exclude: [['[data-headlessui-focus-guard]']]}, {runOnly: ['wcag2a', 'wcag2aa']})"

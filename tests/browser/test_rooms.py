@@ -596,7 +596,7 @@ class Looks(BrowserCase):
             self.page.set_viewport_size({"width": width, "height": height})
             for room in ("Gather", "Colour", "Publish"):
                 self.page.get_by_role("navigation", name="Rooms").get_by_role("button", name=room).click()
-                self.page.wait_for_timeout(300)
+                self.rest()
                 wide = self.page.evaluate("document.documentElement.scrollWidth - innerWidth")
                 self.assertEqual((wide, self.page.evaluate(beyond)), (0, []), f"{room} at {width}")
                 box = self.page.get_by_role("application").bounding_box()
@@ -610,7 +610,7 @@ class Looks(BrowserCase):
             self.page.evaluate(f"document.documentElement.dataset.theme = '{theme}'")
             for key in ("Alt+1", "Alt+2", "Alt+3"):
                 self.page.keyboard.press(key)
-                self.page.wait_for_timeout(200)
+                self.rest()
                 found = self.page.evaluate(
                     "axe.run(document, {runOnly: ['wcag2a', 'wcag2aa']}).then(r => r.violations.map("
                     "v => v.id + ': ' + v.nodes.slice(0, 3).map(n => n.html.slice(0, 120)).join(' | ')))"
@@ -624,7 +624,7 @@ class Looks(BrowserCase):
             page.evaluate(f"document.documentElement.dataset.theme = '{theme}'")
             for key in ("Alt+1", "Alt+2", "Alt+3"):
                 page.keyboard.press(key)
-                page.wait_for_timeout(200)
+                self.rest()
                 page.add_style_tag(
                     content="canvas, [style*=background], [role=slider] path {visibility: hidden !important}"
                 )
@@ -639,14 +639,14 @@ class Looks(BrowserCase):
         page.on("request", lambda r: asked.append(r.url))
         page.goto(f"{self.address}?scene={self.scene}{self.QUERY}")
         page.get_by_label("Values that reach the ramp").wait_for()
-        page.wait_for_timeout(1500)
+        self.rest()
         self.assertEqual(said, [])
         self.assertEqual([u for u in asked if not u.startswith((self.address, "data:", "blob:"))], [])
 
     def test_nothing_overlaps_at_both_sizes(self):
         for width, height in ((1280, 800), (1920, 1080)):
             self.page.set_viewport_size({"width": width, "height": height})
-            self.page.wait_for_timeout(500)
+            self.rest()
             wide = self.page.evaluate(
                 "[...document.querySelectorAll('aside, header, footer, main')]"
                 ".filter(e => e.scrollWidth > e.clientWidth + 1)"
@@ -665,7 +665,6 @@ class FullDemo(BrowserCase):
 
     def test_the_picture(self):
         self.page.set_default_timeout(120_000)
-        self.page.wait_for_timeout(3000)
         shot = self.pixels(self.page.get_by_role("application"))
         saturated = shot.max(axis=2) - shot.min(axis=2) > 50
         self.assertGreater(saturated.mean(), 0.03)

@@ -97,7 +97,6 @@ class Populations(BrowserCase):
     @drawn
     def test_both_one_hidden_one_alone(self):
         page = self.page
-        page.wait_for_timeout(300)
         self.assertGreater(self.pink(), 1000)
         self.redrawn(lambda: page.get_by_role("button", name="Hide Balls").click())
         self.settle()
@@ -116,7 +115,6 @@ class Populations(BrowserCase):
     @drawn
     def test_a_click_says_which_population_and_element(self):
         page = self.page
-        page.wait_for_timeout(300)
         canvas = page.get_by_role("application")
         picture = self.pixels(canvas)
         rows, columns = np.nonzero(np.abs(picture - [255, 0, 255]).max(axis=2) < 4)
@@ -166,7 +164,6 @@ class Populations(BrowserCase):
         self.assertGreater(self.pink(), 1000)
         page.keyboard.press("Alt+2")
         self.redrawn(lambda: page.get_by_role("switch", name="switch").click())
-        page.wait_for_timeout(500)
         self.assertEqual(self.pink(), 0)
         page.get_by_role("button", name="Show Balls", exact=True).wait_for()
 
@@ -228,7 +225,7 @@ class Rows(BrowserCase):
         number = re.search(r"Step (\d)", slab.get_attribute("aria-label"))
         page.get_by_role("button", name="More for Range").click()
         page.get_by_role("menuitem", name="Remove").click()
-        page.wait_for_timeout(300)
+        self.rest()
         again = steps.get_by_role("region", name=re.compile("Drift")).get_by_label("Seed", exact=True)
         self.assertEqual((again.get_attribute("data-mine"), marked), ("yes", "4"))
         after = steps.get_by_role("region", name=re.compile("Drift")).get_attribute("aria-label")

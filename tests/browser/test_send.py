@@ -38,7 +38,6 @@ class SendCase(PlaceCase):
         """The middle of the view, without what lies over it."""
         self.settle()
         self.page.wait_for_function("() => (document.querySelector('[role=application]').dataset.waits ?? '0') === '0'")
-        self.page.wait_for_timeout(250)
         return self.pixels(self.page.get_by_role("application"))[70:-60]
 
     def typed(self, name: str, value: str, within: Locator | None = None, wait: bool = True) -> None:
@@ -376,7 +375,7 @@ class DissolvingMask(SendCase):
         page.mouse.down()
         page.mouse.move(x + 20, y, steps=5)
         page.mouse.up()
-        page.wait_for_timeout(400)
+        self.rest()
         page.keyboard.press("Escape")
         self.settle()
         self.layer_on("Opacity")
@@ -407,7 +406,7 @@ class DissolvingMask(SendCase):
         self.choose("Name", "weight · number")
         self.layer_on("Emission colour")
         self.choose("Shading", "Finished look", wait=False)
-        page.wait_for_timeout(800)
+        self.rest()
         lanes = self.look()["lanes"]
         self.assertEqual(lanes["opacity"]["threshold"], 0.5)
         glowing = self.canvas()

@@ -56,7 +56,6 @@ class StrandCase(SendCase):
 
     def drawn(self) -> np.ndarray:
         """The canvas as it is now, also while something is dragged."""
-        self.page.wait_for_timeout(400)
         return self.pixels(self.page.get_by_role("application"))[70:-60]
 
 

@@ -111,7 +111,6 @@ class Carp(SurfaceCase):
     def test_a_part_is_picked_singled_out_and_found_in_the_table(self):
         page = self.page
         canvas = page.get_by_role("application")
-        page.wait_for_timeout(300)
         whole = self.pixels(canvas)
         self.redrawn(lambda: canvas.click(position={"x": 380, "y": 330}))
         card = page.get_by_role("region", name="Trace of element")
@@ -197,7 +196,6 @@ class Coarse(SurfaceCase):
         self.fix("Subdivide it once more")
         page.get_by_text("21,526 vertices").first.wait_for()
         self.settle()
-        page.wait_for_timeout(400)
         self.assertEqual(self.blurred(), 0)
         self.after(lambda: page.keyboard.press("Control+z"))
         page.get_by_text("5,380 vertices").first.wait_for()
@@ -244,7 +242,6 @@ class Beetle(SurfaceCase):
         page.get_by_role("button", name=re.compile("^Body")).first.click()
         self.settle()
         before = page.evaluate(shares)[0]
-        page.wait_for_timeout(200)
         grey = self.pixels(page.get_by_role("application"))
         stop = page.get_by_role("group", name="Stops").get_by_role("slider").last
         box = stop.bounding_box()
@@ -253,7 +250,6 @@ class Beetle(SurfaceCase):
         page.mouse.move(box["x"] - 90, box["y"] + 8, steps=6)
         # Not let go yet: the sequins have other colours all the same, and stand where they stood.
         page.wait_for_function(f"b => {shares}[0] !== b", arg=before)
-        page.wait_for_timeout(400)
         self.assertGreater((np.abs(self.pixels(page.get_by_role("application")) - grey).max(axis=2) > 20).sum(), 3000)
         page.mouse.up()
         self.settle()
@@ -358,7 +354,7 @@ class Placing(SurfaceCase):
         self.after(lambda: (handle.focus(), page.keyboard.press("Shift+ArrowRight")))
         field = page.get_by_label("Position x", exact=True)
         self.assertEqual(field.input_value(), "0.5")
-        page.wait_for_timeout(200)
+        self.rest()
         self.assertGreater(abs(handle.bounding_box()["x"] - before["x"]), 10)
         at = handle.bounding_box()
         page.mouse.move(at["x"] + 14, at["y"] + 14)

@@ -220,7 +220,6 @@ class Values(BrowserCase):
         size = page.get_by_role("list", name="Attributes").get_by_role("button", name=re.compile("^size"))
         self.redrawn(size.click)
         page.mouse.move(640, 790)
-        page.wait_for_timeout(500)
         scale = self.pixels(view)
         self.assertGreater(np.ptp(scale, axis=2).max(), 60)
         self.assertGreater(np.abs(scale - shown).mean(), 1, "false colours, not the result's")
@@ -228,5 +227,4 @@ class Values(BrowserCase):
         self.redrawn(lambda: page.get_by_role("menuitem", name="Show this step in the view").click())
         self.slab("Random").get_by_label("More for Random").click()
         self.redrawn(lambda: page.get_by_role("menuitem", name="Show the result in the view").click())
-        page.wait_for_timeout(300)
         self.assertLess(np.abs(self.pixels(view) - shown).mean(), 1)

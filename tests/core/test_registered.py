@@ -15,6 +15,7 @@ import numpy as np
 from pydantic import Field
 
 from gaudyseed.core import channels as channel_table
+from gaudyseed.core.advisories import ADVISERS, Adviser, Evidence
 from gaudyseed.core.channels import CHANNELS, Channel
 from gaudyseed.core.document import parse, rebuild
 from gaudyseed.core.errors import BadInput, Fix
@@ -36,7 +37,7 @@ from gaudyseed.core.report import Reporter
 from gaudyseed.core.scene import SceneRun
 from gaudyseed.store import Store
 from gaudyseed.web import create_app
-from tests.support import FIVE, ROOT, look_document, points, ramp, unpack
+from tests.support import FIVE, ROOT, look, look_document, points, ramp, unpack
 
 PACKAGE = ROOT / "src/gaudyseed"
 DUSK = ramp([0, 1], FIVE[:2], interpolation="straight")
@@ -299,6 +300,37 @@ class MadeUpFormat(unittest.TestCase):
         self.addCleanup(FORMATS.remove, "pegs")
         self.assertEqual(read_points(b"pegs 4", "a.pegs").count, 4)
         self.assertEqual(FORMATS["pegs"].write(points(4), None), b"pegs 4")
+
+
+class MadeUpAdviser(unittest.TestCase):
+    def test_it_is_told_after_its_rank_and_asked_again_where_what_it_reads_is_another(self):
+        asked, mood = [], ["calm"]
+
+        def few(evidence: Evidence) -> Iterator[Advisory]:
+            asked.append(mood[0])
+            yield Advisory("few", evidence.place or "", f"Only {evidence.evaluation.population.count}, {mood[0]}.")
+
+        def pale(outcome: Outcome, census: Mapping[str, Any]) -> Iterator[Advisory]:
+            if census["kind"] == "colour":
+                yield Advisory("pale", outcome.place, "It is pale.")
+
+        ADVISERS.add("few", Adviser(75, of_all=few, reads=lambda evaluation: mood[0]))
+        self.addCleanup(ADVISERS.remove, "few")
+        ADVISERS.add("pale", Adviser(15, of_step=pale))
+        self.addCleanup(ADVISERS.remove, "pale")
+        evaluator = Evaluator()
+        reporter = Reporter(evaluator)
+        steps = ({"step": "random", "seed": 4}, ramp([0, 0.5], FIVE[:2]))
+
+        def told() -> list[dict[str, Any]]:
+            return reporter.advisories(evaluator.evaluate(points(40), look(*steps)))
+
+        self.assertEqual([a["code"] for a in told() if a["code"] in ("few", "pale")], ["pale", "few"])
+        told()
+        self.assertEqual(asked, ["calm"])
+        mood[0] = "restless"
+        self.assertIn("Only 40, restless.", [a["sentence"] for a in told()])
+        self.assertEqual(asked, ["calm", "restless"])
 
 
 class Apart(unittest.TestCase):

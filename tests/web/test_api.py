@@ -52,12 +52,35 @@ class ServerCase(unittest.TestCase):
 
     def refused(self, response, status=422, *words):
         self.assertEqual(response.status_code, status, response.data[:300])
-        self.assertEqual(set(response.json), {"code", "sentence", "place", "fix"})
+        self.assertEqual(set(response.json), {"code", "sentence", "place", "fix", "kinds"})
         for word in words:
             self.assertIn(word, response.json["sentence"] + response.json["place"])
 
 
 class Makers(ServerCase):
+    def test_endings_of_files_come_from_the_formats(self):
+        formats = self.client.get("/api/steps").json["formats"]
+        found = {ending: f["name"] for f in formats for ending in f["endings"]}
+        self.assertEqual(found, {
+            ".csv": "csv", ".txt": "csv", ".glb": "glb", ".obj": "obj", ".ply": "ply", ".usd": "usd", ".usda": "usd",
+            ".usdc": "usd", ".usdz": "usd",
+        })  # fmt: skip
+        self.assertEqual({f["name"] for f in formats if f["shapes"]}, {"glb", "obj", "ply"})
+
+    def test_of_a_look_that_cannot_run_what_the_steps_before_give_is_told(self):
+        layer = self.scene["populations"][0]["look"]["lanes"]["base_colour"]["layers"][0]
+        random, ramp_step = layer["paint"][:2]
+        three = {"step": "random", "seed": 2, "numbers": 3}
+        layer["mask"] = [three]
+        layer["paint"] = [random, ramp_step, {"step": "drift", "seed": 3}, {"step": "levels"}, {"step": "clamp"}]
+        error = self.client.post("/api/evaluations", json=self.asking()).json
+        start = "lanes.base_colour.layers[0].paint"
+        self.assertTrue(error["place"].endswith(f"{start}[3]"), error)
+        self.assertEqual(error["kinds"], {f"{start}[0]": "number", f"{start}[1]": "colour", f"{start}[2]": "colour"})
+        layer["paint"] = layer["paint"][:2]
+        error = self.client.post("/api/evaluations", json=self.asking()).json
+        self.assertEqual(error["kinds"]["lanes.base_colour.layers[0].mask[0]"], "vector")
+
     def test_each_has_a_picture_and_so_has_each_beginning(self):
         makers = [m for m in self.client.get("/api/steps").json["makers"] if m["offered"]]
         pictures = set()

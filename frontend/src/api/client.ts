@@ -110,6 +110,8 @@ export class Refused extends Error {
     readonly sentence: string,
     readonly place: string,
     readonly fix: Fix | null = null,
+    /** Of a look that cannot run: what the steps before give, by their places. */
+    readonly kinds: Record<string, string> = {},
   ) {
     super(sentence);
   }
@@ -118,7 +120,7 @@ export class Refused extends Error {
 async function refusal(response: Response): Promise<Refused> {
   try {
     const said = await response.json();
-    return new Refused(response.status, said.code, said.sentence, said.place, said.fix);
+    return new Refused(response.status, said.code, said.sentence, said.place, said.fix, said.kinds);
   } catch {
     return new Refused(response.status, "unknown", `The server answered ${response.status}.`, "");
   }

@@ -21,17 +21,17 @@ const MOST = 6;
 type Word = Step["step"];
 type Kinds = (k: number) => string | undefined;
 
-/** What a step gives: as the core counted it, or, while the look cannot run, as far as its parameters tell. */
+/** What a step gives: as the core counted it, or, while the look cannot run, as it was compiled; else as steps of its word do. */
 function kindsOf(chain: string, steps: Step[]): Kinds {
   const state = useStore.getState();
-  const census = state.errors[state.chosen] ? undefined : state.results[state.chosen]?.steps;
-  const attributes: AttributeCensus[] = attributesOf(state);
+  const wrong = state.errors[state.chosen];
+  const census = wrong ? undefined : state.results[state.chosen]?.steps;
   return function kindAfter(k): string | undefined {
     const step = steps[k];
-    const counted = census?.[placeOf(chain, k)]?.kind;
-    if (counted || !step) return counted;
-    const told = pageOf(step.step).gives?.(step, k > 0 ? kindAfter(k - 1) : undefined, attributes);
-    return told ?? state.steps.find((d) => d.name === step.step)?.gives;
+    // What is off lets pass what comes.
+    if (step && !step.enabled) return k > 0 ? kindAfter(k - 1) : undefined;
+    const place = placeOf(chain, k);
+    return census?.[place]?.kind ?? wrong?.kinds[place] ?? (step && state.steps.find((d) => d.name === step.step)?.gives);
   };
 }
 

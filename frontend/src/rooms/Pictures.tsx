@@ -1,6 +1,7 @@
 /** The tray of the scene's pictures and small meshes, with their size; each can be replaced in place. */
 import { Box, ImagePlus, Replace, Trash2 } from "lucide-react";
 import { type Asset, json, type Scene } from "../api/client";
+import { useEndings } from "../state/endings";
 import { edit, NONE, takePicture, useStore } from "../state/store";
 import { IconButton } from "../widgets/Button";
 import { FileButton } from "../widgets/FileButton";
@@ -8,7 +9,6 @@ import { NameField } from "../widgets/NameField";
 import { Section } from "../widgets/Section";
 
 const ACCEPT = ".png,.jpg,.jpeg,.webp,.tif,.tiff,.exr";
-const MESHES = ".obj,.glb,.ply";
 
 async function rename(old: string, wanted: string) {
   const { scene } = useStore.getState();
@@ -22,6 +22,7 @@ function Chooser({ label, instead, icon, accept = ACCEPT }: { label: string; ins
 
 export function Pictures() {
   const assets = useStore((s) => s.scene?.assets ?? (NONE as Asset[]));
+  const meshes = useEndings("shapes");
   return (
     <Section
       name="Pictures, meshes"
@@ -29,7 +30,7 @@ export function Pictures() {
       count={assets.length}
       actions={
         <>
-          <Chooser label="Add a small mesh" accept={MESHES} icon={<Box size={14} />} />
+          <Chooser label="Add a small mesh" accept={meshes} icon={<Box size={14} />} />
           <Chooser label="Add a picture" icon={<ImagePlus size={14} />} />
         </>
       }
@@ -48,7 +49,7 @@ export function Pictures() {
               <NameField label={`Name of the ${a.kind} ${a.name}`} name={a.name} className="quiet w-full" onRename={(wanted) => rename(a.name, wanted)} />
               <span className="block text-[11px] text-soft tabular">{a.kind === "mesh" ? `${a.width.toLocaleString("en-GB")} triangles` : `${a.width} × ${a.height}`}</span>
             </span>
-            <Chooser label={`Replace ${a.name}`} instead={a.name} accept={a.kind === "mesh" ? MESHES : ACCEPT} icon={<Replace size={12} />} />
+            <Chooser label={`Replace ${a.name}`} instead={a.name} accept={a.kind === "mesh" ? meshes : ACCEPT} icon={<Replace size={12} />} />
             <IconButton label={`Remove the ${a.kind} ${a.name}`} onClick={() => edit(`Remove the ${a.kind} ${a.name}`, (scene) => ({ ...scene, assets: scene.assets.filter((b) => b.name !== a.name) }))}>
               <Trash2 size={12} />
             </IconButton>

@@ -82,8 +82,8 @@ const queue = new EvaluationQueue({
       learnt(id, entry.reads, scene);
       if (entry.error) {
         seen.delete(id);
-        const { code, sentence, place, fix } = entry.error;
-        set((s) => ({ errors: { ...s.errors, [id]: new Refused(422, code, sentence, place, fix) } }));
+        const { code, sentence, place, fix, kinds } = entry.error;
+        set((s) => ({ errors: { ...s.errors, [id]: new Refused(422, code, sentence, place, fix, kinds) } }));
         receiver?.(id, [], null);
         continue;
       }

@@ -4,10 +4,11 @@ import { Lightbulb, Maximize, ScanSearch, Sparkles, X } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
 import type { PreviewLegend, Scene } from "../api/client";
 import { arrayOf, choosePopulation, chosenPopulation, draft, edit, editPopulation, isolatePart, lookWith, openScene, pinPreview, showAlone, trace, travel, useStore } from "../state/store";
+import { useEndings } from "../state/endings";
 import { isFollowing } from "../state/follow";
 import { Choice } from "../widgets/Choice";
 import { ColourField } from "../widgets/ColourField";
-import { ENDINGS, offerFile } from "../rooms/gather/ImportDialog";
+import { offerFile } from "../rooms/gather/ImportDialog";
 import { openMaking } from "../rooms/gather/MakingDialog";
 import { FileButton } from "../widgets/FileButton";
 import { NumberField } from "../widgets/NumberField";
@@ -297,13 +298,14 @@ function EmptyScene() {
   const populations = useStore((s) => s.scene?.populations.length ?? -1);
   const scenes = useStore((s) => s.scenes);
   const here = useStore((s) => s.sceneId);
+  const endings = useEndings();
   const examples = scenes.filter((s) => s.id !== here && EXAMPLES.includes(s.id));
   if (populations !== 0) return null;
   return (
     <div className="pointer-events-none absolute inset-0 grid place-items-center p-6">
       <div className="panel pointer-events-auto flex w-[340px] flex-col gap-2.5 p-5 text-center">
         <p className="text-[15px] font-semibold">An empty scene</p>
-        <FileButton strong label="Bring a file…" name="File to bring" accept={ENDINGS} onFile={(file) => void offerFile(file)} />
+        <FileButton strong label="Bring a file…" name="File to bring" accept={endings} onFile={(file) => void offerFile(file)} />
         <p className="-mt-1 text-[11.5px] text-soft">OBJ, PLY, GLB, USD or CSV; or drop one anywhere on the page.</p>
         <Button onClick={() => openMaking()}>
           <Sparkles size={14} aria-hidden />

@@ -42,6 +42,11 @@ class BadInput(ValueError):
         A short stable word for programs.
     fix
         What one click would do about it, where there is such a thing.
+
+    Attributes
+    ----------
+    kinds
+        Of a look that cannot run: what the steps before it give, number, vector or colour, by their places.
     """
 
     def __init__(self, sentence: str, *, place: str = "", code: str = "bad_input", fix: Fix | None = None) -> None:
@@ -50,6 +55,7 @@ class BadInput(ValueError):
         self.place = place
         self.code = code
         self.fix = fix
+        self.kinds: dict[str, str] = {}
 
     def __str__(self) -> str:
         return f"{self.place}: {self.sentence}" if self.place else self.sentence

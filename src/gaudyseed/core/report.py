@@ -10,8 +10,7 @@ from typing import Any
 import numpy as np
 
 from . import census
-from .advisories import advise, document
-from .advisories.values import unread
+from .advisories import Evidence, advise, document, read_by_all
 from .channels import CHANNELS
 from .colour.spaces import display_bytes, hexes, to_hex
 from .coverage import coverage
@@ -130,33 +129,18 @@ class Reporter:
 
     def advisories(self, evaluation: Evaluation) -> list[dict[str, Any]]:
         """All advisories as JSON."""
-        # Those of the scene's signals are no part of the look.
-        layers = [
-            [layer.compiled.place, layer.compiled.layer.model_dump(mode="json", exclude={"paint", "mask"})]
-            for signal in evaluation.signals.values()
-            for layer in signal.layers
-        ]
         steps = [[s.digest, s.place, list(s.compiled.signals)] for s in evaluation.steps]
-        still = sorted(evaluation.scope.read & evaluation.scope.surroundings.still)
-        by_hand = sorted(evaluation.population.by_hand)
+        look = evaluation.look.document.model_dump_json()
         key = digest_of(
-            "advisories",
-            evaluation.population.digest,
-            steps,
-            list(evaluation.signals),
-            layers,
-            still,
-            by_hand,
-            unread(evaluation),
-            evaluation.digest,
-            evaluation.look.document.model_dump_json(),
+            "advisories", evaluation.population.digest, steps, evaluation.digest, look, read_by_all(evaluation)
         )
 
         def make() -> list[dict[str, Any]]:
             evaluation.task.check()
             groups, counted = self.groups(evaluation), self.steps(evaluation)
             outcomes = [(self.outcome(evaluation, r), counted[r.place]) for r in evaluation.steps]
-            return [document(a) for a in advise(evaluation, outcomes, groups.place, groups.counts)]
+            evidence = Evidence(evaluation, outcomes, groups.place, groups.counts)
+            return [document(a) for a in advise(evidence)]
 
         found: list[dict[str, Any]] = self._cached(key, make)
         return found

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict, dataclass
+from collections.abc import Mapping
+from dataclasses import asdict, dataclass, field
 from typing import Any
 
 from flask import Flask, Response, current_app, jsonify
@@ -32,18 +33,22 @@ class Told:
     sentence: str
     place: str = ""
     fix: Fix | None = None
+    kinds: Mapping[str, str] = field(default_factory=dict)
 
     @property
     def document(self) -> dict[str, Any]:
         """As plain JSON, without the status."""
         fix = asdict(self.fix) if self.fix else None
-        return {"code": self.code, "sentence": self.sentence, "place": self.place, "fix": fix}
+        return {
+            "code": self.code, "sentence": self.sentence, "place": self.place, "fix": fix, "kinds": dict(self.kinds)
+        }  # fmt: skip
 
 
 def told_of(error: Exception) -> Told:
     """What is said of an error; of one that nobody foresaw no more than that."""
     if isinstance(error, BadInput):
-        return Told(507 if error.code == "no_room_left" else 422, error.code, error.sentence, error.place, error.fix)
+        status = 507 if error.code == "no_room_left" else 422
+        return Told(status, error.code, error.sentence, error.place, error.fix, error.kinds)
     if isinstance(error, Stopped):
         return Told(409, "overtaken", "A newer request has overtaken this one.")
     if isinstance(error, Conflict):

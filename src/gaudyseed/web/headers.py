@@ -74,7 +74,7 @@ class PlacementTold(TypedDict):
 
 
 class DriftAxis(TypedDict):
-    """One component of a drift: its ends as drawn, its axis in colours, and those at the ends; none where numbers drift."""
+    """One component of a drift: its ends as drawn, its axis in colours, and those at the ends, unless numbers drift."""
 
     ends: Two
     bar: str
@@ -241,12 +241,13 @@ class Reads(TypedDict):
 
 
 class ErrorTold(TypedDict):
-    """What is wrong with one population."""
+    """What is wrong with one population, and what the steps of its look give that come before."""
 
     code: str
     sentence: str
     place: str
     fix: Fix | None
+    kinds: dict[str, str]
 
 
 class Seen(TypedDict):

@@ -12,7 +12,7 @@ from functools import cache, wraps
 from typing import Any
 
 from flask import Blueprint, jsonify, request
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 from pydantic.json_schema import models_json_schema
 
 from .. import __version__
@@ -45,6 +45,7 @@ class Error(BaseModel):
     sentence: str
     place: str
     fix: Fix | None
+    kinds: dict[str, str] = Field({}, description="Of a look that cannot run: what the steps before give, by place.")
 
 
 def operation(

@@ -11,5 +11,4 @@ export default page("along", {
     </div>
   ),
   large: true,
-  gives: () => "number",
 });

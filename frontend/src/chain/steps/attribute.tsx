@@ -12,10 +12,6 @@ function fitting(name: string, component: "whole" | "x" | "y" | "z" | "length" |
 export default page("attribute", {
   summary: (step) => (step.component === "whole" ? step.name : `${step.name}, ${step.component}`),
   first: ({ attribute }) => ({ name: attribute, component: fitting(attribute, "whole") }),
-  gives: (step, _incoming, attributes) => {
-    const read = attributes.find((a) => a.name === step.name);
-    return read && step.component !== "order" && (read.kind === "colour" || (read.kind === "vector" && step.component === "whole")) ? read.kind : "number";
-  },
   Editor: ({ step, schema, onDraft, onCommit }) => (
     <StepParameters
       step={step}

@@ -3,5 +3,4 @@ import { short } from "./words";
 
 export default page("constant", {
   summary: (step) => (typeof step.value === "string" ? step.value : short(step.value)),
-  gives: (step) => (typeof step.value === "string" ? "colour" : "number"),
 });

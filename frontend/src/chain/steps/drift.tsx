@@ -17,7 +17,6 @@ export default page("drift", {
     return (parts.join(" · ") || "nothing yet") + some + (step.per === "element" ? "" : `, per ${step.per}`);
   },
   first: ({ incoming }) => (incoming === "number" ? { value: [-0.1, 0.1] } : { hue: [-12, 12], lightness: [-0.06, 0.06] }),
-  gives: (_step, incoming) => incoming ?? "colour",
   Mark: ({ step, open }) =>
     open || isFollowing(step.seed) ? null : <span className="tabular flex-none text-[11px] whitespace-nowrap text-soft">seed {step.seed}</span>,
   Editor: ({ step, census, schema, onDraft, onCommit }) => (

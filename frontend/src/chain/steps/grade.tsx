@@ -7,7 +7,6 @@ import { moving, short } from "./words";
 const OF_NUMBERS = ["brightness", "contrast", "pivot", "gamma"];
 
 export default page("grade", {
-  gives: (_step, incoming) => incoming ?? "colour",
   edits: (_step, census) => census?.kind === "number",
   Editor: ({ step, schema, onDraft, onCommit }) => {
     const skip = Object.keys((schema.properties ?? {}) as object).filter((name) => !OF_NUMBERS.includes(name));

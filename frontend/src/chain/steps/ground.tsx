@@ -12,5 +12,4 @@ export default page("ground", {
   Editor: ({ step, onCommit }) => (
     <ReadingChoice title="Read" value={{ of: step.of, name: step.name }} onCommit={(read, label) => read && onCommit({ ...step, ...read }, label)} />
   ),
-  gives: (step) => (step.of === "channel" && step.name === "base_colour" ? "colour" : undefined),
 });

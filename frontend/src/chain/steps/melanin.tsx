@@ -38,5 +38,4 @@ function Swatches({ step, schema, onCommit }: EditorProps<Of<"melanin">>) {
 export default page("melanin", {
   summary: (step) => (step.by === "amounts" ? `eumelanin ${short(step.eumelanin)} · pheomelanin ${short(step.pheomelanin)}` : `amount ${short(step.amount)} · redness ${isFollowing(step.redness) ? short(step.redness) : `${short(step.redness * 100)}%`}`),
   Below: Swatches,
-  gives: () => "colour",
 });

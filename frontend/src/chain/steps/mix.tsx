@@ -12,5 +12,4 @@ export default page("mix", {
   // The other chain begins with what it is mixed with.
   first: ({ incoming }) => ({ chain: [incoming === "number" ? fresh("random") : { ...fresh("constant"), value: "#f3dfb8" }] as never }),
   Below: OtherChain,
-  gives: (_step, incoming) => incoming,
 });

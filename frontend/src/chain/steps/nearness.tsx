@@ -10,7 +10,6 @@ const populationName = (id: string) => useStore.getState().scene?.populations.fi
 export default page("nearness", {
   placed: true,
   first: ({ replaced, others }) => (replaced === "colour" && others[0] ? { population: others[0], result: "value" as const } : {}),
-  gives: (step) => (step.result === "value" ? (step.read.of === "channel" && step.read.name === "base_colour" ? "colour" : undefined) : "number"),
   summary: (step, facts) => {
     const to = step.population === null ? (step.markers.length > 0 ? step.markers.join(", ") : "markers") : `${populationName(step.population)}${step.nearest === "surface" ? ", its surface" : ""}`;
     if (step.result === "value") return `what is at ${to}`;

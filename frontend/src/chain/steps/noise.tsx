@@ -17,7 +17,6 @@ const MEASURES = { nearest: "nearest point", second: "second nearest", border: "
 export default page("noise", {
   placed: true,
   first: ({ longest, replaced }) => ({ ...(longest > 0 ? { size: Number((longest / 6).toPrecision(2)) } : {}), ...(replaced === "colour" ? { result: "colour" as const } : {}) }),
-  gives: (step) => step.result,
   summary: (step, facts) => {
     const kind = step.pattern === "cells" ? `cells, ${MEASURES[step.measure]}` : step.fold === "plain" ? "patches" : step.fold;
     const size = step.size === null ? near(facts.size) : isFollowing(step.size) ? short(step.size) : near(step.size);

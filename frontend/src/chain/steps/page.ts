@@ -68,8 +68,6 @@ export interface StepPage<W extends Word> {
   placed?: boolean;
   /** Pixels of its strip of colours. */
   strip?: number;
-  /** What it gives as far as its parameters tell, while the look cannot run. */
-  gives?: (step: Of<W>, incoming: string | undefined, attributes: AttributeCensus[]) => string | undefined;
 }
 
 /** The page's part of a step. */

@@ -5,7 +5,6 @@ import { page } from "./page";
 export default page("picture", {
   placed: true,
   first: ({ replaced }) => (replaced === "number" ? { part: "grey" as const } : {}),
-  gives: (step) => (step.part === "colour" ? "colour" : "number"),
   summary: (step, facts) =>
     `${step.picture ?? "the first picture"}, ${step.on === "uv" ? `by ${step.uv}` : "on a plane"}${step.part === "colour" ? (step.greyed ? ", greyed" : "") : `, ${step.part}`}${(facts.texels ?? 0) > 1 && step.averaged ? `, ${Math.round(facts.texels!)} texels each` : ""}`,
   Editor: ({ step, census, schema, onDraft, onCommit }) => {

@@ -12,5 +12,4 @@ export default page("random", {
   skip: (step) => (isFollowing(step.seed) ? [] : ["seed"]),
   // Of a mesh each part has its value: one for each vertex would be grain.
   first: ({ owner, mesh }) => (mesh && owner ? { per: owner } : {}),
-  gives: (step) => (isFollowing(step.numbers) || step.numbers === 1 ? "number" : "vector"),
 });

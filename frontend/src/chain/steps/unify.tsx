@@ -5,5 +5,4 @@ const WAYS = { mean: "mean", least: "least", greatest: "greatest", middle: "midd
 export default page("unify", {
   summary: (step, facts) => `${WAYS[step.by]} per ${step.per.replaceAll("_", " ")}${facts.owners ? `, ${facts.owners.toLocaleString("en-GB")} of them` : ""}`,
   first: ({ owner }) => (owner ? { per: owner } : {}),
-  gives: (_step, incoming) => incoming,
 });

@@ -11,7 +11,8 @@ import { FileButton } from "../../widgets/FileButton";
 import { Choice } from "../../widgets/Choice";
 import { Bars } from "../../widgets/Distribution";
 import { Toggle } from "../../widgets/Toggle";
-import { ENDINGS, offerFile } from "./ImportDialog";
+import { useEndings } from "../../state/endings";
+import { offerFile } from "./ImportDialog";
 import { SequenceButton } from "./Sequence";
 import { openMaking } from "./MakingDialog";
 import { DraftOf, PlaceOf } from "./Standing";
@@ -23,16 +24,17 @@ import { textsSaid } from "../words";
 const COUNTS = [2_500, 12_000, 60_000, 250_000];
 
 export function GatherLeft() {
+  const endings = useEndings();
   return (
     <div className="flex flex-col gap-2 p-2.5 pt-1.5">
       <section aria-label="Get elements" className="grid grid-cols-2 gap-1.5">
-        <FileButton strong label="Import…" name="File to import" accept={ENDINGS} onFile={(file) => void offerFile(file)} />
+        <FileButton strong label="Import…" name="File to import" accept={endings} onFile={(file) => void offerFile(file)} />
         <Button strong onClick={() => openMaking()}>
           <Sparkles size={14} aria-hidden />
           Make…
         </Button>
         <span className="col-span-2 grid">
-          <SequenceButton accept={ENDINGS} />
+          <SequenceButton accept={endings} />
         </span>
       </section>
       <Populations />

@@ -15,9 +15,6 @@ import { addImported } from "./arriving";
 import { areFrames, bringFiles, bringFrames } from "./Sequence";
 import { textsSaid } from "../words";
 
-/** Endings of the files that can be brought. */
-export const ENDINGS = ".ply,.obj,.glb,.usd,.usda,.usdc,.usdz,.csv,.txt";
-
 interface Offer {
   file: File | null;
   /** What the file is called that was sent; empty while it is on its way. */

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 
@@ -19,6 +20,7 @@ from ..look.steps import Context, Value, carried_out
 from ..look.steps.base import Advisory, Outcome
 from ..population import Elements, Polygons, Population
 from ..task import UNWATCHED
+from .registered import ADVISERS, Adviser
 
 #: How far the value half-way may be from the mix: in OKLab for colours (several just noticeable steps), else in 0..1.
 NEAR_COLOUR, NEAR_NUMBER = 0.08, 0.08
@@ -32,7 +34,7 @@ _MOST_EDGES = 400_000
 _MOST_READ = 40_000
 
 
-def of_step(outcome: Outcome) -> Iterator[Advisory]:
+def _of_step(outcome: Outcome, _census: Mapping[str, Any]) -> Iterator[Advisory]:
     """Where a step that maps each element by itself, or reads where it is, gives too much between neighbours."""
     population = outcome.scope.population
     form, step = population.form, outcome.step
@@ -119,3 +121,6 @@ def _signals(outcome: Outcome, ends: np.ndarray) -> Mapping[str, Value]:
 
 
 _NO_FACES = Polygons(np.zeros(1, np.int64), np.empty(0, np.int32))
+
+
+ADVISERS.add("coarse", Adviser(30, of_step=_of_step))

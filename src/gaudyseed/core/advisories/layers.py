@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from functools import lru_cache
+from typing import Any
 
 import numpy as np
 
@@ -16,6 +17,7 @@ from ..look.evaluate import Evaluation, LaneResult, LayerResult, SignalResult, c
 from ..look.steps.base import Advisory, Choices, put, whole_step
 from ..paths import pointer
 from ..plurals import having, verb
+from .registered import ADVISERS, Adviser, Evidence
 
 #: OKLab distances below which two colours are hard to tell apart. One just noticeable step is about 0.02
 #: (Ottosson 2020); apart on a moving crowd wants more (common practice).
@@ -31,7 +33,7 @@ _VIEWERS = {"protanopia": "without long-wave cones", "deuteranopia": "without me
             "tritanopia": "without short-wave cones"}  # fmt: skip
 
 
-def of_layers(layers: tuple[LayerResult, ...]) -> Iterator[Advisory]:
+def _of_layers(layers: tuple[LayerResult, ...]) -> Iterator[Advisory]:
     """Layers of a stack that are not seen."""
     for k, layer in enumerate(layers):
         document, place = layer.compiled.layer, layer.compiled.place
@@ -46,7 +48,7 @@ def of_layers(layers: tuple[LayerResult, ...]) -> Iterator[Advisory]:
         yield from _hidden(f"The layer {document.name!r}", f"{place}.paint[0]", layers[k + 1 :], off)
 
 
-def of_signal(name: str, signal: SignalResult) -> Iterator[Advisory]:
+def _of_signal(name: str, signal: SignalResult) -> Iterator[Advisory]:
     """A signal's chain that is not seen under its layers."""
     yield from _hidden(f"The chain of the signal {name!r}", f"{signal.place}.chain[0]", signal.layers)
 
@@ -60,9 +62,9 @@ def _hidden(what: str, place: str, above: tuple[LayerResult, ...], *fixes: Fix) 
         )  # fmt: skip
 
 
-def of_results(evaluation: Evaluation) -> Iterator[Advisory]:
+def _of_results(evidence: Evidence) -> Iterator[Advisory]:
     """Finished values outside what their channel takes."""
-    for lane in evaluation.lanes.values():
+    for lane in evidence.evaluation.lanes.values():
         if not lane.layers or not len(lane.values):
             continue
         if lane.channel is BASE_COLOUR:
@@ -96,9 +98,10 @@ def _of_limits(lane: LaneResult, outside: int) -> Iterator[Advisory]:
         )  # fmt: skip
 
 
-def of_groups(place: str | None, counts: list[int], evaluation: Evaluation) -> Iterator[Advisory]:
+def _of_groups(evidence: Evidence) -> Iterator[Advisory]:
     """Two large bands of the step that decides the shares, hard to tell apart."""
-    result = evaluation.step_at(place) if place else None
+    place, counts = evidence.place, evidence.counts
+    result = evidence.evaluation.step_at(place) if place else None
     choices = result.compiled.step.choices() if result else 0
     if not isinstance(choices, Choices) or not choices.apart:
         return
@@ -149,3 +152,23 @@ def _lighter_or_darker(first: np.ndarray, second: np.ndarray, by: float = 0.06) 
     labs[1 - up, 0] = max(labs[1 - up, 0] - by, 0.05)
     found = [to_hex(np.clip(oklab_to_linear(lab), 0, 1)) for lab in labs]
     return found[0], found[1]
+
+
+def _of_all_layers(evidence: Evidence) -> Iterator[Advisory]:
+    """Of the signals, then of every stack of layers."""
+    for name, signal in evidence.evaluation.signals.items():
+        yield from _of_signal(name, signal)
+    for stack in evidence.evaluation.stacks:
+        yield from _of_layers(stack)
+
+
+def _shared_layers(evaluation: Evaluation) -> list[Any]:
+    """The layers of signals without their chains: those of the scene's are no part of the look."""
+    layers = [layer.compiled for signal in evaluation.signals.values() for layer in signal.layers]
+    said = [[c.place, c.layer.model_dump(mode="json", exclude={"paint", "mask"})] for c in layers]
+    return [list(evaluation.signals), said]
+
+
+ADVISERS.add("layers", Adviser(70, of_all=_of_all_layers, reads=_shared_layers))
+ADVISERS.add("results", Adviser(80, of_all=_of_results))
+ADVISERS.add("groups", Adviser(100, of_all=_of_groups))

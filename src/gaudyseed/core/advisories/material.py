@@ -18,6 +18,7 @@ from ..paths import pointer
 from ..plurals import having
 from ..sampling import grey_part, sample
 from ..sending import picture_of, threshold_of, ways
+from .registered import ADVISERS, Adviser, Evidence
 
 #: A picture leaks its colours into a tint from this mean saturation on (a choice of ours: below it hues hardly show).
 LEAK = 0.08
@@ -32,8 +33,9 @@ FAINT, FAINT_PART, SEEN = 0.1, 0.4, 0.25
 FAR = 10.0
 
 
-def of_material(evaluation: Evaluation) -> Iterator[Advisory]:
+def _of_material(evidence: Evidence) -> Iterator[Advisory]:
     """All of them."""
+    evaluation = evidence.evaluation
     yield from _pictures(evaluation)
     yield from _shapes(evaluation)
     yield from _covered(evaluation)
@@ -235,3 +237,5 @@ def _offset(evaluation: Evaluation, lane: LaneResult) -> Iterator[Advisory]:
 
 _OF = {"metalness": _metalness, "roughness": _roughness, "emission_strength": _strength, "opacity": _see_through,
        "density": _hardly_seen, "offset": _offset}  # fmt: skip
+
+ADVISERS.add("material", Adviser(90, of_all=_of_material))

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
+from typing import Any
 
 import numpy as np
 
@@ -12,9 +13,10 @@ from ..look.evaluate import Evaluation
 from ..look.steps.base import Advisory, Outcome, put
 from ..paths import pointer
 from ..plurals import having, verb
+from .registered import ADVISERS, Adviser, Evidence
 
 
-def of_step(outcome: Outcome) -> Iterator[Advisory]:
+def _of_step(outcome: Outcome, _census: Mapping[str, Any]) -> Iterator[Advisory]:
     """Elements that have no value where one is read, and painted columns that are all alike."""
     for name in outcome.step.attributes_read():
         column = outcome.scope.elements.find(name)
@@ -33,9 +35,14 @@ def _alike(values: np.ndarray) -> bool:
     return len(values) > 1 and bool((values == values[0]).all())
 
 
-def of_still(evaluation: Evaluation) -> Iterator[Advisory]:
+def _still(evaluation: Evaluation) -> list[str]:
+    """Markers and dials that are read and stand still."""
+    return sorted(evaluation.scope.read & evaluation.scope.surroundings.still)
+
+
+def _of_still(evidence: Evidence) -> Iterator[Advisory]:
     """Markers and dials whose keys lie beside the timeline, so that they do not move there."""
-    for name in sorted(evaluation.scope.read & evaluation.scope.surroundings.still):
+    for name in _still(evidence.evaluation):
         yield Advisory(
             "keys_outside", "markers",
             f"All keys of {name!r} lie before or after the timeline, so it stands still. Move its keys, or let the "
@@ -43,9 +50,9 @@ def of_still(evaluation: Evaluation) -> Iterator[Advisory]:
         )  # fmt: skip
 
 
-def of_seeds(evaluation: Evaluation) -> Iterator[Advisory]:
+def _of_seeds(evidence: Evidence) -> Iterator[Advisory]:
     """Steps that share a seed without being linked; linked steps without a partner."""
-    drawn = [(r.place, r.compiled.step.draw()) for r in evaluation.steps]
+    drawn = [(r.place, r.compiled.step.draw()) for r in evidence.evaluation.steps]
     draws = [(place, draw) for place, draw in drawn if draw is not None]
     first: dict[tuple[str, object], str] = {}
     for place, draw in draws:
@@ -73,19 +80,31 @@ def of_seeds(evaluation: Evaluation) -> Iterator[Advisory]:
             )  # fmt: skip
 
 
-def unread(evaluation: Evaluation) -> list[str]:
+def _unread(evaluation: Evaluation) -> list[str]:
     """The signals that nothing reads: not the look itself, and no other population."""
     read = signals_read(evaluation.look)
     names = [name for name in evaluation.signals if name not in read]
     return sorted(set(names) - evaluation.scope.surroundings.asked()) if names else []
 
 
-def of_signals(evaluation: Evaluation) -> Iterator[Advisory]:
+def _of_signals(evidence: Evidence) -> Iterator[Advisory]:
     """Signals that nothing reads."""
-    idle = unread(evaluation)
-    for name, signal in evaluation.signals.items():
+    idle = _unread(evidence.evaluation)
+    for name, signal in evidence.evaluation.signals.items():
         if name in idle:
             yield Advisory(
                 "unread_signal", f"{signal.place}.chain[0]", f"Nothing reads the signal {name!r}.",
                 (Fix("Remove the signal", [{"op": "remove", "path": pointer(signal.place)}]),),
             )  # fmt: skip
+
+
+def _own(outcome: Outcome, census: Mapping[str, Any]) -> Iterator[Advisory]:
+    """What a step says of itself."""
+    yield from outcome.step.advisories(outcome, census)
+
+
+ADVISERS.add("read", Adviser(10, of_step=_of_step, reads=lambda evaluation: sorted(evaluation.population.by_hand)))
+ADVISERS.add("own", Adviser(20, of_step=_own))
+ADVISERS.add("seeds", Adviser(40, of_all=_of_seeds))
+ADVISERS.add("still", Adviser(50, of_all=_of_still, reads=_still))
+ADVISERS.add("signals", Adviser(60, of_all=_of_signals, reads=_unread))

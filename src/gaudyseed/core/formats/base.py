@@ -134,6 +134,10 @@ class Format:
         ending reads.
     also
         Further endings of its files.
+    brought
+        Endings of files that it reads and does not write.
+    shapes
+        Whether a small mesh that clones are drawn as is taken from it.
     kinds
         Words of the kinds of population that it writes.
     recognises
@@ -153,8 +157,15 @@ class Format:
     recognises: Callable[[bytes], bool] | None = None
     as_text: bool = False
     also: tuple[str, ...] = ()
+    brought: tuple[str, ...] = ()
+    shapes: bool = False
     kinds: tuple[str, ...] = ("clones", "mesh")
     lacks: tuple[str, ...] = ()
+
+    @property
+    def endings(self) -> tuple[str, ...]:
+        """Those of the files that it reads; none where it reads none."""
+        return (self.ending, *self.also, *self.brought) if self.read else ()
 
 
 #: Every format by its word.

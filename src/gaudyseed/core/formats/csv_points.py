@@ -349,6 +349,7 @@ FORMATS.add(
         "text/csv; charset=utf-8",
         write,
         read,
+        brought=(".txt",),
         kinds=("clones", "mesh", "strands"),
         lacks=("polygons",),
     ),

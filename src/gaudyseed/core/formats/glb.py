@@ -651,6 +651,7 @@ FORMATS.add(
         write,
         read,
         _is_glb,
+        shapes=True,
         kinds=_KINDS,
         lacks=("gaps", "doubles", "wide", "faces"),
     ),

@@ -431,5 +431,16 @@ def _is_obj(data: bytes) -> bool:
 
 FORMATS.add(
     "obj",
-    Format("obj", "OBJ", ".obj", "model/obj", write, read, _is_obj, kinds=("mesh", "strands"), lacks=("attributes",)),
+    Format(
+        "obj",
+        "OBJ",
+        ".obj",
+        "model/obj",
+        write,
+        read,
+        _is_obj,
+        shapes=True,
+        kinds=("mesh", "strands"),
+        lacks=("attributes",),
+    ),
 )

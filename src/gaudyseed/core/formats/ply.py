@@ -715,7 +715,9 @@ def _is_ply(data: bytes) -> bool:
 
 FORMATS.add(
     "ply",
-    Format("ply", "PLY, binary", ".ply", "application/octet-stream", write, read, _is_ply, lacks=("texts",)),
+    Format(
+        "ply", "PLY, binary", ".ply", "application/octet-stream", write, read, _is_ply, shapes=True, lacks=("texts",)
+    ),
 )
 FORMATS.add(
     "ply_ascii",

@@ -842,6 +842,7 @@ FORMATS.add(
         read,
         _is_usd,
         also=(".usd",),
+        brought=(".usdc", ".usdz"),
         kinds=_KINDS,
         lacks=("gaps", "wide"),
     ),

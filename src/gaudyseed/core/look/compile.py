@@ -149,6 +149,8 @@ class _Compiler:
         self.scope.kind_of = self.signal
         self.scope.shapes = len(look.shapes)
         self.signals: dict[str, CompiledSignal] = {}
+        #: What each step gives that was compiled, by its place.
+        self.kinds: dict[str, str] = {}
         self._open: list[str] = []
         self._count = 0
 
@@ -256,6 +258,7 @@ class _Compiler:
         inner = tuple(self.chain(steps, f"{here}.{path}", None) for path, steps in step.inner_chains())
         gives = step.result_kind_of([c[-1].kind for c in inner], here, kind) or step.result_kind(self.scope, here, kind)
         signals = tuple(sorted(n for n in step.signals_read() if n in self.signals))
+        self.kinds[here] = gives.word
         return CompiledStep(step, here, gives, signals, inner)
 
     def layers(self, layers: Sequence[Layer], stack: str, kind: Kind) -> tuple[CompiledLayer, ...]:
@@ -329,6 +332,15 @@ def compile_look(
         Where kinds do not follow each other, names are unknown, or signals go round in a circle.
     """
     compiler = _Compiler(look, population, surroundings or Surroundings({}), shared, placement)
+    try:
+        return _compiled(compiler, look, population)
+    except BadInput as error:
+        error.kinds = compiler.kinds
+        raise
+
+
+def _compiled(compiler: _Compiler, look: Look, population: Population) -> CompiledLook:
+    """All signals, then all lanes, then what goes with them."""
     for k, signal in enumerate(look.signals):
         compiler.signal(signal.name, f"signals[{k}].chain")
     if len(look.shapes) > 1 and population.kind in CHANNELS["shape"].populations:

@@ -15,6 +15,7 @@ from ...core.colour.spaces import display_bytes
 from ...core.digest import digest_of
 from ...core.document import Document
 from ...core.errors import BadInput
+from ...core.formats import FORMATS
 from ...core.formats.pictures import read_picture
 from ...core.formats.shape_files import read_shape
 from ...core.geometry.packed_shapes import drawable
@@ -36,7 +37,7 @@ blueprint = Blueprint("assets", __name__)
 #: Pixels of the longer side of a small picture.
 SMALL = 192
 #: Endings of files that hold small meshes.
-MESHES = (".obj", ".glb", ".ply")
+MESHES = tuple(ending for form in FORMATS.values() if form.shapes for ending in form.endings)
 
 
 class AssetAnswer(BaseModel):

@@ -98,8 +98,9 @@ class FormatDescription(BaseModel):
     name: str
     title: str
     ending: str
+    endings: list[str] = Field(description="Of the files that it reads.")
+    shapes: bool = Field(description="Whether a small mesh that clones are drawn as is taken from it.")
     kinds: list[str]
-    reads: bool
 
 
 class StepList(BaseModel):
@@ -195,7 +196,8 @@ def _listed(_registered: tuple[tuple[object, ...], ...]) -> StepList:
             for k in KINDS.values()
         ],
         formats=[FormatDescription(
-                name=f.word, title=f.title, ending=f.ending, kinds=list(f.kinds), reads=f.read is not None
+                name=f.word, title=f.title, ending=f.ending, endings=list(f.endings), shapes=f.shapes,
+                kinds=list(f.kinds)
             )
             for f in FORMATS.values()],
         material={
