@@ -37,6 +37,12 @@ const ask = async (id: string, trace: number | null = null) => {
   queue.ask([[id, wanted(trace)]]);
   await turns();
 };
+/** So long that what is in flight may be overtaken. */
+async function late() {
+  now += 255;
+  mock.timers.tick(255);
+  await turns();
+}
 const entry = (...ids: string[]) => ({ populations: Object.fromEntries(ids.map((id) => [id, {}])) });
 /** Answer a request in its two messages. */
 async function answered(of: Asked, ...ids: string[]) {
@@ -68,13 +74,10 @@ test("edits while one is in flight make one request, for all that is due", async
 test("one that takes long is overtaken by a second, and by no third", async () => {
   await ask("a", 1);
   await ask("a", 2);
-  now += 255;
-  mock.timers.tick(255);
-  await turns();
+  await late();
   assert.equal(asked.length, 2);
   await ask("a", 3);
-  now += 255;
-  mock.timers.tick(255);
+  await late();
   assert.equal(asked.length, 2);
   asked[0]!.answer(409, { code: "overtaken", sentence: "", place: "" });
   await turns();
@@ -85,9 +88,7 @@ test("one that takes long is overtaken by a second, and by no third", async () =
 test("an answer that comes after a newer one is dropped", async () => {
   await ask("a", 1);
   await ask("a", 2);
-  now += 255;
-  mock.timers.tick(255);
-  await turns();
+  await late();
   await answered(asked[1]!, "a");
   await answered(asked[0]!, "a");
   assert.deepEqual(log.map((line) => line.slice(0, 6)), ["seen a", "told a"]);
@@ -97,9 +98,7 @@ test("what an overtaken request was asked for is asked for again", async () => {
   queue.ask([["a", wanted()], ["b", wanted()]]);
   await turns();
   await ask("a", 2);
-  now += 255;
-  mock.timers.tick(255);
-  await turns();
+  await late();
   assert.deepEqual(asked[1]!.body.wanted.map((w: Record<string, unknown>) => w.population).toSorted(), ["a", "b"]);
 });
 

@@ -13,6 +13,7 @@ from pathlib import Path
 from types import FrameType
 
 from .core.errors import BadInput
+from .core.mapped import settle
 
 
 def read_file(path: Path, most: int) -> bytes:
@@ -61,7 +62,7 @@ def write_file(path: Path, data: bytes) -> None:
         partial.chmod(_usual_mode() if mode is None else stat.S_IMODE(mode))
         partial.replace(target)
         partial = None
-        _sync_folder(target.parent)
+        settle(target.parent)
     except OSError as error:
         raise BadInput(f"{error.strerror}. Choose another place to write to.", place=_shown(path)) from None
     finally:
@@ -87,18 +88,6 @@ def _usual_mode() -> int:
     mask = os.umask(0)
     os.umask(mask)
     return 0o666 & ~mask
-
-
-def _sync_folder(folder: Path) -> None:
-    """Make the new name last too, where the system can."""
-    if os.name != "posix":
-        return
-    with suppress(OSError):
-        handle = os.open(folder, os.O_RDONLY)
-        try:
-            os.fsync(handle)
-        finally:
-            os.close(handle)
 
 
 @contextmanager

@@ -74,7 +74,7 @@ class MappedFiles:
             with suppress(OSError):
                 beside.unlink()
             raise
-        _settle(path.parent)
+        settle(path.parent)
 
     def get(self, name: str) -> memoryview | None:
         """The bytes of a file, which cannot be changed; None where there is none, or where it is not what was put."""
@@ -142,8 +142,10 @@ def _mapped(file: int, size: int) -> memoryview:
         return memoryview(os.pread(file, size, 0))
 
 
-def _settle(folder: Path) -> None:
-    """Have the disk know what the folder holds."""
+def settle(folder: Path) -> None:
+    """Have the disk know what names the folder holds, where the system can."""
+    if os.name != "posix":
+        return
     with suppress(OSError):
         held = os.open(folder, os.O_RDONLY)
         try:
