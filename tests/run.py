@@ -134,14 +134,18 @@ def serve() -> None:
 ENDED = "\0ended "
 
 
+def _serving() -> subprocess.Popen[str]:
+    return subprocess.Popen(
+        [sys.executable, "-u", __file__, "--serve"],
+        cwd=ROOT, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True,
+    )  # fmt: skip
+
+
 class Worker:
     """A process that runs test classes one after another."""
 
     def __init__(self) -> None:
-        self.process = subprocess.Popen(
-            [sys.executable, "-u", __file__, "--serve"],
-            cwd=ROOT, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True,
-        )  # fmt: skip
+        self.process = _serving()
 
     def run(self, name: str) -> tuple[Counter[str], str]:
         """Counts of a class and what it printed; one failure where it took the process with it."""
@@ -154,7 +158,7 @@ class Worker:
                 if line.startswith(ENDED):
                     return Counter(json.loads(line.removeprefix(ENDED))), "".join(said)
                 said.append(line)
-        self.__init__()  # type: ignore[misc]
+        self.process = _serving()
         return Counter(failed=1), f"{''.join(said)}\n{name}: its process ended\n"
 
     def end(self) -> None:

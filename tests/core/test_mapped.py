@@ -69,7 +69,7 @@ class Files(FolderCase):
         found = self.kept.get(name)
         self.assertEqual(self.kept.remove(name), 15_000)
         self.assertEqual(bytes(found), b"abc" * 5000)
-        self.assertEqual((self.kept.remove(name), self.kept.has(name)), (0, False))
+        self.assertEqual((self.kept.remove(name), self.kept.get(name)), (0, None))
 
     def test_where_no_more_can_be_mapped_it_is_read(self):
         name = self.put(b"abc" * 5000)

@@ -38,7 +38,10 @@ const LIGHT: Quality = { antialias: false, environment: false, shadowSize: 0, mo
 /** For tests: few elements, in the same light as in full. */
 const LEAST: Quality = { ...LIGHT, most: 1_300, strands: 500, coarse: 4, plain: false };
 const BLANK: Quality = { ...LEAST, draws: false };
-const ASKED: Record<string, Quality> = { light: LEAST, blank: BLANK };
+const ASKED = new Map([["light", LEAST], ["blank", BLANK]]);
+
+/** What the address asks for. */
+const asked = () => new URLSearchParams(location.search).get("view") ?? "";
 
 /** How the view draws, whether that was chosen here, and whether a graphics card is missing. */
 interface Drawing {
@@ -47,11 +50,11 @@ interface Drawing {
 }
 
 function begun(): Drawing {
-  const asked = new URLSearchParams(location.search).get("view");
   const chosen = localStorage.getItem(KEPT);
-  const least = asked !== null && asked in ASKED;
-  const card = asked === "full" || least || !withoutCard();
-  return { card, light: least || (asked !== "full" && (chosen === null ? !card : chosen === "light")) };
+  const full = asked() === "full";
+  const least = ASKED.has(asked());
+  const card = full || least || !withoutCard();
+  return { card, light: least || (!full && (chosen === null ? !card : chosen === "light")) };
 }
 
 export const useDrawing = create<Drawing>(begun);
@@ -63,5 +66,5 @@ export function drawLightly(light: boolean) {
 }
 
 export function quality(): Quality {
-  return ASKED[new URLSearchParams(location.search).get("view") ?? ""] ?? (useDrawing.getState().light ? LIGHT : FULL);
+  return ASKED.get(asked()) ?? (useDrawing.getState().light ? LIGHT : FULL);
 }

@@ -1,6 +1,6 @@
 /** The shapes that elements are drawn as, one unit across; the core makes them, so that files have the same. */
 import * as THREE from "three";
-import { binary } from "../api/client";
+import { binary, type ShapeHeader } from "../api/client";
 import { quality } from "./quality";
 
 const made = new Map<string, THREE.BufferGeometry>();
@@ -19,7 +19,7 @@ export function shapeGeometry(key: string, come: () => void): THREE.BufferGeomet
 
 async function fetchShape(key: string, come: () => void) {
   try {
-    const { arrays } = await binary<{ name: string }>("GET", `/shapes/${encodeURIComponent(key)}${quality().plain ? "?coarse=1" : ""}`);
+    const { arrays } = await binary<ShapeHeader>("GET", `/shapes/${encodeURIComponent(key)}${quality().plain ? "?coarse=1" : ""}`);
     const geometry = new THREE.BufferGeometry();
     geometry.setAttribute("position", new THREE.BufferAttribute(arrays.positions as Float32Array, 3));
     geometry.setAttribute("normal", new THREE.BufferAttribute(arrays.normals as Float32Array, 3));

@@ -56,11 +56,10 @@ def _distance(places: Sequence[np.ndarray], to: np.ndarray) -> np.ndarray:
     return np.sqrt(sum((a - c) ** 2 for a, c in zip(places, to, strict=True)))
 
 
-def _around(places: Sequence[np.ndarray], at: np.ndarray, reach: float) -> tuple[slice, slice]:
-    """The rows and columns of a grid of x and y that come as near as that."""
-    columns = np.flatnonzero(np.abs(places[0][0] - at[0]) <= reach)
-    rows = np.flatnonzero(np.abs(places[1][:, 0] - at[1]) <= reach)
-    return tuple(slice(found[0], found[-1] + 1) if len(found) else slice(0) for found in (rows, columns))  # type: ignore[return-value]
+def _near(line: np.ndarray, at: float, reach: float) -> slice:
+    """The part of a line of increasing or decreasing numbers that comes as near to one."""
+    found = np.flatnonzero(np.abs(line - at) <= reach)
+    return slice(found[0], found[-1] + 1) if len(found) else slice(0)
 
 
 def _moon() -> np.ndarray:
@@ -77,7 +76,7 @@ def _moon() -> np.ndarray:
         at /= np.linalg.norm(at)
         at[2] = abs(at[2])
         # Farther away a bowl and its rim are less than the least difference of two float32.
-        near = _around(ball, at, 2.5 * size)
+        near = _near(ball[1][:, 0], at[1], 2.5 * size), _near(ball[0][0], at[0], 2.5 * size)
         far = _distance([axis[near] for axis in ball], at) / size
         ground[near] -= 0.16 * _soft(-far, -0.95, -0.55) - 0.10 * np.exp(-(((far - 1) / 0.22) ** 2))
         if size > 0.11:
