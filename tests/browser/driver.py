@@ -179,7 +179,7 @@ class BrowserCase(unittest.TestCase):
         """The scene in a page: the one that the test before left, or where that is in use already a new one."""
         free = [page for page in self.context.pages if page is not getattr(self, "page", None)]
         page = free[0] if free and not hasattr(self, "page") else self.context.new_page()
-        page.set_default_timeout(30_000)
+        page.set_default_timeout(60_000)
         page.on("pageerror", self.failed)
         page.goto(f"{self.address}?scene={self.scene}{self.QUERY}")
         self.settle(page)

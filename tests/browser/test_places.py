@@ -306,8 +306,8 @@ class FoxMask(PlaceCase):
         self.settle()
         x, y = self.middle()
         page.mouse.move(x - 30, y - 30)
-        page.mouse.down()
         with page.expect_response(lambda r: r.url.endswith("/strokes")):
+            page.mouse.down()
             page.mouse.move(x, y - 30, steps=4)
         self.server.stop(kill=True)
         page.mouse.move(x + 30, y - 30, steps=4)
