@@ -28,7 +28,7 @@ from bench.meshes import bench_meshes
 from bench.places import bench_moving, bench_places, handle_scene
 from bench.plain import chain as plain_chain
 from bench.send import bench_files, bench_lanes, bench_shapes, bench_view
-from gaudyseed.core.document import parse
+from gaudyseed.core.documents.document import parse
 from gaudyseed.core.kinds import NUMBER
 from gaudyseed.core.look.evaluate import Evaluator, run_step
 from gaudyseed.core.look.model import Look, Scene

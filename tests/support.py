@@ -10,7 +10,7 @@ from typing import Any
 
 import numpy as np
 
-from gaudyseed.core.document import parse
+from gaudyseed.core.documents.document import parse
 from gaudyseed.core.kinds import COLOUR, NUMBER, Kind, vector
 from gaudyseed.core.look.evaluate import run_step
 from gaudyseed.core.look.model import Look
@@ -19,7 +19,7 @@ from gaudyseed.core.look.scope import Scope
 from gaudyseed.core.look.steps import STEPS, Context, Step, Value
 from gaudyseed.core.population import Attribute, Field, Population, of_points
 from gaudyseed.core.population.derive import with_derived
-from gaudyseed.core.task import UNWATCHED
+from gaudyseed.core.runtime.task import UNWATCHED
 from gaudyseed.demo import demo_scene
 
 ROOT = Path(__file__).resolve().parent.parent

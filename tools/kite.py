@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from gaudyseed.core.colour.spaces import display_bytes
-from gaudyseed.core.document import parse
+from gaudyseed.core.documents.document import parse
 from gaudyseed.core.look.evaluate import Evaluator
 from gaudyseed.core.look.model import Look
 from gaudyseed.core.population import Attribute, Field, of_points

@@ -159,9 +159,9 @@ def _serve(
     data: Path, host: str, port: int, token: str | None, disk: float | None, open_page: bool, demo: bool
 ) -> None:
     from .core.kernels import cold, warm
-    from .core.memory import keep_memory_low
-    from .core.task import Task
-    from .core.timecache import LIMIT
+    from .core.runtime.memory import keep_memory_low
+    from .core.runtime.task import Task
+    from .core.scene.timecache import LIMIT
     from .demo import load_demo
     from .store import Store
     from .web import create_app
@@ -207,7 +207,7 @@ def _serve(
 
 def _tidied(store: Any, task: Any) -> None:
     """Collect what undo does not reach, beside the work; what cannot be collected now is at the next start."""
-    from .core.task import Stopped
+    from .core.runtime.task import Stopped
     from .store import Trouble
     from .store.tidying import tidy as tidy_store
 
@@ -237,7 +237,7 @@ def _start(
     data: Path | None, host: str, port: int, token: str | None, memory: float | None, disk: float | None,
     open_page: bool | None, demo: bool,
 ) -> None:  # fmt: skip
-    from .core.cache import set_budget
+    from .core.runtime.cache import set_budget
 
     if memory is not None:
         set_budget(int(memory * 1e9))

@@ -14,7 +14,7 @@ from typing import Any, Literal
 import numpy as np
 
 from .core.digest import digest_of
-from .core.document import LARGEST_DOCUMENT, parse, parse_json
+from .core.documents.document import LARGEST_DOCUMENT, parse, parse_json
 from .core.errors import BadInput
 from .core.formats import LARGEST_FILE, Format, Wish, read_points
 from .core.formats.losses import losses
@@ -24,18 +24,18 @@ from .core.formats.shape_files import LARGEST_MESH, read_shape
 from .core.formats.shapes import OWN
 from .core.geometry.shapes import SHAPES, ShapeMesh
 from .core.look.evaluate import Evaluation, Evaluator
-from .core.look.follow import followers_of
 from .core.look.model import Asset, Dial, Look, Marker, PopulationDocument, Scene
 from .core.names import nearest
 from .core.painting import NOTHING_KEPT, Kept
-from .core.picture import Picture
+from .core.pictures.picture import Picture
 from .core.population import Population
 from .core.population.makers.imported import ImportedMaker, store_columns
-from .core.providing import Provider
-from .core.report import Reporter
-from .core.scene import SceneRun
-from .core.task import UNWATCHED, Task
-from .core.timeline import LAST_FRAME, checked_frame
+from .core.reports.report import Reporter
+from .core.runtime.task import UNWATCHED, Task
+from .core.scene.follow import followers_of
+from .core.scene.provider import Provider
+from .core.scene.run import SceneRun
+from .core.scene.timeline import LAST_FRAME, checked_frame
 from .files import read_file
 from .store import Keeper, Store
 

@@ -13,7 +13,7 @@ from pathlib import Path
 from types import FrameType
 
 from .core.errors import BadInput
-from .core.mapped import settle
+from .core.runtime.mapped import settle
 
 
 def read_file(path: Path, most: int) -> bytes:

@@ -11,7 +11,7 @@ from types import FrameType
 
 import click
 
-from .core.task import Progress, Stopped, Task
+from .core.runtime.task import Progress, Stopped, Task
 
 #: Steps of the bar.
 _STEPS = 1000

@@ -10,7 +10,7 @@ from pathlib import Path
 
 import numpy as np
 
-from gaudyseed.core.document import parse
+from gaudyseed.core.documents.document import parse
 from gaudyseed.core.formats import read_points
 from gaudyseed.core.look.model import Scene
 from tests.browser.driver import drawn

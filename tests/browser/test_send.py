@@ -12,13 +12,13 @@ import trimesh
 from PIL import Image
 from playwright.sync_api import Locator
 
-from gaudyseed.core import shading
-from gaudyseed.core.document import parse
+from gaudyseed.core.documents.document import parse
 from gaudyseed.core.formats import read_points
 from gaudyseed.core.look.evaluate import Evaluator
 from gaudyseed.core.look.model import Scene
-from gaudyseed.core.picture import Picture
-from gaudyseed.core.scene import SceneRun
+from gaudyseed.core.pictures.picture import Picture
+from gaudyseed.core.scene.run import SceneRun
+from gaudyseed.core.shown import shading
 from tests.browser.driver import drawn
 from tests.browser.test_places import WARM, PlaceCase
 from tests.support import ramp
@@ -105,7 +105,7 @@ class FeatherFan(SendCase):
 
 
 class Pictured(SendCase):
-    """Pixels of the view in flat shading against the arithmetic of core/shading.py."""
+    """Pixels of the view in flat shading against the arithmetic of core/shown/shading.py."""
 
     EXACT = True
 

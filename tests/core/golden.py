@@ -21,7 +21,7 @@ import numba
 import numpy as np
 
 from gaudyseed.core.colour.spaces import display_bytes
-from gaudyseed.core.document import parse
+from gaudyseed.core.documents.document import parse
 from gaudyseed.core.errors import BadInput
 from gaudyseed.core.look.evaluate import Evaluator
 from gaudyseed.core.look.model import Dial, Look

@@ -8,7 +8,7 @@ from dataclasses import replace
 import numpy as np
 
 from gaudyseed.core.colour.spaces import linear_to_oklab, parse_hex
-from gaudyseed.core.document import parse
+from gaudyseed.core.documents.document import parse
 from gaudyseed.core.errors import BadInput
 from gaudyseed.core.formats import FORMATS, read_points
 from gaudyseed.core.geometry.shapes import shape_mesh
@@ -16,11 +16,11 @@ from gaudyseed.core.look.evaluate import Evaluator
 from gaudyseed.core.look.first import carried_colour, first_look, groups_of
 from gaudyseed.core.look.model import Look, Painted
 from gaudyseed.core.painting import NOTHING_KEPT, Target, fill_of, with_painted
+from gaudyseed.core.pictures.thumbnail import picture_of
 from gaudyseed.core.population import Attribute, Models, Population, of_points
 from gaudyseed.core.population.derive import with_derived
 from gaudyseed.core.population.makers.surface import SurfaceMaker
 from gaudyseed.core.sending import sent
-from gaudyseed.core.thumbnail import picture_of
 from tests.support import ply_text, points
 
 TABLE = "x,y,z,red,green,blue,kind,size\n" + "".join(

@@ -5,7 +5,7 @@ import unittest
 
 import numpy as np
 
-from gaudyseed.core.document import parse
+from gaudyseed.core.documents.document import parse
 from gaudyseed.core.errors import BadInput
 from gaudyseed.core.formats import read_points
 from gaudyseed.core.population.makers.scatter import ScatterMaker

@@ -9,7 +9,7 @@ import numpy as np
 from plyfile import PlyData
 
 from gaudyseed.core.colour.spaces import decode_srgb, encode_srgb
-from gaudyseed.core.document import parse
+from gaudyseed.core.documents.document import parse
 from gaudyseed.core.errors import BadInput
 from gaudyseed.core.formats import FORMATS
 from gaudyseed.core.kernels.blending import MODES, NON_SEPARABLE
@@ -18,7 +18,7 @@ from gaudyseed.core.look.evaluate import Evaluator
 from gaudyseed.core.look.model import Look
 from gaudyseed.core.population import Attribute, Polygons
 from gaudyseed.core.population.meshes import of_polygons
-from gaudyseed.core.report import Reporter
+from gaudyseed.core.reports.report import Reporter
 from tests.support import look, look_document, points, ramp
 
 FAR = {"step": "formula", "text": "v * 1e30"}

@@ -22,7 +22,7 @@ from click.testing import CliRunner
 from flask import Flask
 
 from gaudyseed.cli import _bound, main
-from gaudyseed.core.document import parse
+from gaudyseed.core.documents.document import parse
 from gaudyseed.core.errors import BadInput
 from gaudyseed.core.formats import read_points
 from gaudyseed.core.look.evaluate import Evaluator

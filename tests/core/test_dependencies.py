@@ -6,11 +6,11 @@ import copy
 import unittest
 from typing import Any
 
-from gaudyseed.core.document import parse
+from gaudyseed.core.documents.document import parse
 from gaudyseed.core.look.evaluate import Evaluator
 from gaudyseed.core.look.model import Scene
 from gaudyseed.core.look.scope import ALL
-from gaudyseed.core.scene import SceneRun
+from gaudyseed.core.scene.run import SceneRun
 from tests.support import look_document, ramp
 
 GREYS = ramp([0, 1], ["#000000", "#ffffff"], interpolation="straight")

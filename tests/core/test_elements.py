@@ -4,12 +4,12 @@ import unittest
 
 import numpy as np
 
-from gaudyseed.core import rows as elements
-from gaudyseed.core.cache import ResultCache
 from gaudyseed.core.errors import BadInput
 from gaudyseed.core.look.evaluate import Evaluator
 from gaudyseed.core.look.model import Look
 from gaudyseed.core.population import Attribute, of_points
+from gaudyseed.core.reports import rows as elements
+from gaudyseed.core.runtime.cache import ResultCache
 from tests.support import FIVE, look, points, ramp
 
 CACHE = ResultCache(1 << 20)

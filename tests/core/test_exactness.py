@@ -10,16 +10,16 @@ from scipy.stats import rankdata
 
 from gaudyseed.core.colour.documents import written as written_colour
 from gaudyseed.core.colour.spaces import decode_srgb
-from gaudyseed.core.document import parse
+from gaudyseed.core.documents.document import parse
 from gaudyseed.core.errors import BadInput
 from gaudyseed.core.look.evaluate import Evaluator
 from gaudyseed.core.look.model import Dial, Look, Scene
 from gaudyseed.core.look.steps import formula
 from gaudyseed.core.population import Attribute, Population, of_points
-from gaudyseed.core.preview import preview
-from gaudyseed.core.ramp import compile_ramp, edges_for_shares
-from gaudyseed.core.report import attribute_census
-from gaudyseed.core.scene import SceneRun
+from gaudyseed.core.ramps.ramp import compile_ramp, edges_for_shares
+from gaudyseed.core.reports.report import attribute_census
+from gaudyseed.core.scene.run import SceneRun
+from gaudyseed.core.shown.preview import preview
 from tests.support import FIVE, look, look_document, points, ramp
 
 GREYS = ramp([0, 1], ["#000000", "#ffffff"], interpolation="straight")

@@ -12,7 +12,7 @@ import unittest
 
 import numpy as np
 
-from gaudyseed.core.document import parse
+from gaudyseed.core.documents.document import parse
 from gaudyseed.core.look.evaluate import Evaluator
 from gaudyseed.core.look.model import Dial, Look
 from gaudyseed.core.look.steps import STEPS

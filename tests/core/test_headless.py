@@ -7,12 +7,12 @@ import json
 import numpy as np
 
 from gaudyseed.core.digest import digest_of
-from gaudyseed.core.document import parse
+from gaudyseed.core.documents.document import parse
 from gaudyseed.core.formats import FORMATS, read_points
 from gaudyseed.core.look.evaluate import Evaluator
 from gaudyseed.core.look.model import Scene
 from gaudyseed.core.painting import Values
-from gaudyseed.core.scene import SceneRun
+from gaudyseed.core.scene.run import SceneRun
 from gaudyseed.store import Store
 from tests.core.test_cli import CommandLine
 from tests.support import FIVE, look_document, ramp

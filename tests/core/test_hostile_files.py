@@ -11,7 +11,7 @@ import unittest
 
 import numpy as np
 
-from gaudyseed.core.document import parse
+from gaudyseed.core.documents.document import parse
 from gaudyseed.core.errors import BadInput
 from gaudyseed.core.formats import FORMATS, read_points, read_things
 from gaudyseed.core.formats.columns import LARGEST_COLUMNS

@@ -6,15 +6,15 @@ import unittest
 
 import numpy as np
 
-from gaudyseed.core import rows as elements
-from gaudyseed.core.cache import ResultCache
 from gaudyseed.core.errors import BadInput
 from gaudyseed.core.formats import csv_points
 from gaudyseed.core.look.evaluate import Evaluator
 from gaudyseed.core.look.model import Look
 from gaudyseed.core.population import Attribute, Owners, Population, of_points
 from gaudyseed.core.population.makers.scatter import ScatterMaker
-from gaudyseed.core.preview import preview
+from gaudyseed.core.reports import rows as elements
+from gaudyseed.core.runtime.cache import ResultCache
+from gaudyseed.core.shown.preview import preview
 from tests.support import points
 
 GREYS = {

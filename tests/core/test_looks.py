@@ -7,11 +7,8 @@ from unittest import mock
 
 import numpy as np
 
-from gaudyseed.core import buffers
-from gaudyseed.core import cache as cache_module
-from gaudyseed.core.cache import ResultCache
 from gaudyseed.core.colour.spaces import parse_hex
-from gaudyseed.core.document import parse, parse_json
+from gaudyseed.core.documents.document import parse, parse_json
 from gaudyseed.core.errors import BadInput
 from gaudyseed.core.kernels import parallel
 from gaudyseed.core.look.evaluate import Evaluator
@@ -20,8 +17,11 @@ from gaudyseed.core.look.model import Look
 from gaudyseed.core.look.steps.ramp import Ramp
 from gaudyseed.core.population import Attribute, Owners, of_points
 from gaudyseed.core.population.makers import MAKERS, MakerModel, Order
-from gaudyseed.core.report import Reporter
-from gaudyseed.core.task import Stopped, Task
+from gaudyseed.core.reports.report import Reporter
+from gaudyseed.core.runtime import buffers
+from gaudyseed.core.runtime import cache as cache_module
+from gaudyseed.core.runtime.cache import ResultCache
+from gaudyseed.core.runtime.task import Stopped, Task
 from gaudyseed.web.workshop import Workshop
 from tests.support import FIVE, edit_ramp, look, look_document, points, ramp
 

@@ -13,10 +13,10 @@ from unittest import mock
 
 import numpy as np
 
-from gaudyseed.core import mapped
 from gaudyseed.core.digest import digest_of
-from gaudyseed.core.mapped import MappedFiles
-from gaudyseed.core.timecache import TimeCache
+from gaudyseed.core.runtime import mapped
+from gaudyseed.core.runtime.mapped import MappedFiles
+from gaudyseed.core.scene.timecache import TimeCache
 
 
 class FolderCase(unittest.TestCase):

@@ -8,11 +8,11 @@ from pathlib import Path
 
 from pydantic import ValidationError
 
-from gaudyseed.core.document import parse
+from gaudyseed.core.documents.document import parse
+from gaudyseed.core.documents.paths import parse_path, path_of, path_text, placed, pointer, resolve
+from gaudyseed.core.documents.references import named
 from gaudyseed.core.errors import BadInput
 from gaudyseed.core.look.model import Look, Scene
-from gaudyseed.core.paths import parse_path, path_of, path_text, placed, pointer, resolve
-from gaudyseed.core.references import named
 from tests.support import beetle_scene, look_document
 
 CASES = json.loads((Path(__file__).parent / "data/paths.json").read_text())

@@ -15,7 +15,7 @@ from click.testing import CliRunner
 from PIL import Image
 
 from gaudyseed.cli import main
-from gaudyseed.core.document import parse
+from gaudyseed.core.documents.document import parse
 from gaudyseed.core.errors import BadInput
 from gaudyseed.core.formats import FORMATS
 from gaudyseed.core.formats.pictures import read_picture
@@ -24,8 +24,8 @@ from gaudyseed.core.look.model import Painted, Scene
 from gaudyseed.core.painting import Brush, Target, Values, brushed, kept_from, onto, unpacked
 from gaudyseed.core.population.makers.imported import store_columns
 from gaudyseed.core.population.makers.sequence import SequenceFrame, sequence_of
-from gaudyseed.core.report import Reporter
-from gaudyseed.core.scene import SceneRun
+from gaudyseed.core.reports.report import Reporter
+from gaudyseed.core.scene.run import SceneRun
 from tests.support import points, ramp
 
 GREYS = ramp([0, 1], ["#000000", "#ffffff"], interpolation="straight")

@@ -17,13 +17,12 @@ from pydantic import Field
 from gaudyseed.core import channels as channel_table
 from gaudyseed.core.advisories import ADVISERS, Adviser, Evidence
 from gaudyseed.core.channels import CHANNELS, Channel
-from gaudyseed.core.document import parse, rebuild
+from gaudyseed.core.documents.document import parse, rebuild
 from gaudyseed.core.errors import BadInput, Fix
 from gaudyseed.core.formats import FORMATS, About, Format, Thing, read_points
 from gaudyseed.core.kernels import parallel
 from gaudyseed.core.kinds import NUMBER, Kind, Word
 from gaudyseed.core.look.evaluate import Evaluator
-from gaudyseed.core.look.follow import Dialled, Follow
 from gaudyseed.core.look.model import Look, Scene
 from gaudyseed.core.look.scope import Scope
 from gaudyseed.core.look.steps import STEPS, Context, Step, Value
@@ -33,8 +32,9 @@ from gaudyseed.core.population.kinds import KINDS, PopulationKind
 from gaudyseed.core.population.makers import MAKERS, ColumnSource, MakerModel, Makings
 from gaudyseed.core.population.makers.base import ALONE
 from gaudyseed.core.registry import Registry
-from gaudyseed.core.report import Reporter
-from gaudyseed.core.scene import SceneRun
+from gaudyseed.core.reports.report import Reporter
+from gaudyseed.core.scene.follow import Dialled, Follow
+from gaudyseed.core.scene.run import SceneRun
 from gaudyseed.store import Store
 from gaudyseed.web import create_app
 from tests.support import FIVE, ROOT, look, look_document, points, ramp, unpack

@@ -7,20 +7,20 @@ import unittest
 import numpy as np
 
 from gaudyseed.core.channels import CHANNELS
-from gaudyseed.core.coverage import coverage, hidden
-from gaudyseed.core.document import parse
+from gaudyseed.core.documents.document import parse
 from gaudyseed.core.errors import BadInput
 from gaudyseed.core.geometry.shapes import SHAPES, shape_mesh
 from gaudyseed.core.look.choosing import chosen, weights_of
 from gaudyseed.core.look.evaluate import Evaluation, Evaluator
 from gaudyseed.core.look.model import Look, Scene
 from gaudyseed.core.look.scope import Surroundings
-from gaudyseed.core.mapping import mapped
 from gaudyseed.core.population import Attribute, Population
-from gaudyseed.core.report import Reporter
-from gaudyseed.core.scene import SceneRun
+from gaudyseed.core.reports.coverage import coverage, hidden
+from gaudyseed.core.reports.report import Reporter
+from gaudyseed.core.scene.run import SceneRun
 from gaudyseed.core.sending import moved_elements, sent, spun
-from gaudyseed.core.shading import looked_up
+from gaudyseed.core.shown.shading import looked_up
+from gaudyseed.core.shown.tables import mapped
 from tests.support import look_document, points, ramp
 
 RANDOM = {"step": "random", "seed": 3}

@@ -9,7 +9,7 @@ import numpy as np
 
 from gaudyseed.core.colour.harmony import rerolled
 from gaudyseed.core.colour.spaces import encode_srgb, parse_hex, to_hex
-from gaudyseed.core.document import parse
+from gaudyseed.core.documents.document import parse
 from gaudyseed.core.errors import BadInput
 from gaudyseed.core.formats.palettes import write_text
 from gaudyseed.core.formula import renamed_in_formula
@@ -20,7 +20,7 @@ from gaudyseed.core.look.rename import rename_dial, rename_signal
 from gaudyseed.core.look.steps.curve import Curve as CurveStep
 from gaudyseed.core.look.steps.ramp import Ramp as RampStep
 from gaudyseed.core.palette import Swatch
-from gaudyseed.core.report import Reporter
+from gaudyseed.core.reports.report import Reporter
 from tests.support import FIVE, look, look_document, points, ramp
 
 WEAR = {"step": "attribute", "name": "wear"}

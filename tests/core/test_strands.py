@@ -9,7 +9,7 @@ from click.testing import CliRunner
 from pydantic import ValidationError
 
 from gaudyseed.cli import main
-from gaudyseed.core.document import parse
+from gaudyseed.core.documents.document import parse
 from gaudyseed.core.errors import BadInput
 from gaudyseed.core.formats import read_things
 from gaudyseed.core.kinds import NUMBER
@@ -22,7 +22,7 @@ from gaudyseed.core.population.makers.strands import StrandsMaker
 from gaudyseed.core.population.meshes import column
 from gaudyseed.core.population.strands import of_curves
 from gaudyseed.core.population.thinning import thinned
-from gaudyseed.core.report import Reporter
+from gaudyseed.core.reports.report import Reporter
 from gaudyseed.core.sending import sent
 from tests.core.test_roundtrip import Memory
 from tests.core.test_surfaces import Made
@@ -445,7 +445,7 @@ class Rooted(unittest.TestCase):
     def run_it(self, **maker):
         document = {"populations": [skin(), {**fur(), "maker": {**self.maker, "on": "skin", **maker}}]}
         from gaudyseed.core.look.model import Scene
-        from gaudyseed.core.scene import SceneRun
+        from gaudyseed.core.scene.run import SceneRun
 
         return SceneRun(parse(Scene, document), Evaluator(), lambda order: order.make(Memory(self.blobs)))
 

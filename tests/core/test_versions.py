@@ -9,12 +9,12 @@ from dataclasses import replace
 import numpy as np
 
 from gaudyseed.core.colour.spaces import decode_srgb, encode_srgb
-from gaudyseed.core.document import parse
+from gaudyseed.core.documents.document import parse
+from gaudyseed.core.documents.upgrade import upgraded
 from gaudyseed.core.errors import BadInput
 from gaudyseed.core.look.evaluate import Evaluator
 from gaudyseed.core.look.model import Look, Scene
 from gaudyseed.core.population import Attribute
-from gaudyseed.core.upgrade import upgraded
 from tests.support import points
 
 RANDOM = {"step": "random", "seed": 3}

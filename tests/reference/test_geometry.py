@@ -13,13 +13,14 @@ from scipy.sparse import csr_array
 from scipy.sparse.csgraph import connected_components
 from scipy.spatial.transform import Rotation
 
-from gaudyseed.core import buffers, census
 from gaudyseed.core.colour.spaces import display_bytes, parse_hex, saturation, to_hex
 from gaudyseed.core.geometry.frames import orientations
 from gaudyseed.core.geometry.mesh import smooth_normals
 from gaudyseed.core.geometry.surfaces import SURFACES, surface
 from gaudyseed.core.population.makers.scatter import ScatterMaker
-from gaudyseed.core.ramp import largest_remainder
+from gaudyseed.core.ramps.ramp import largest_remainder
+from gaudyseed.core.reports import census
+from gaudyseed.core.runtime import buffers
 from tests.support import FIVE
 
 HIGH = st.floats(0.125, 2, width=32)

@@ -15,7 +15,7 @@ import trimesh
 from plyfile import PlyData
 from scipy.spatial.transform import Rotation
 
-from gaudyseed.core.document import parse
+from gaudyseed.core.documents.document import parse
 from gaudyseed.core.formats import FORMATS, read_points, read_things
 from gaudyseed.core.formats.losses import losses
 from gaudyseed.core.look.evaluate import Evaluator
@@ -26,7 +26,7 @@ from gaudyseed.core.population.makers.imported import store_columns
 from gaudyseed.core.population.makers.scatter import ScatterMaker
 from gaudyseed.core.population.makers.surface import SurfaceMaker
 from gaudyseed.core.sending import sent
-from gaudyseed.core.shading import on_picture
+from gaudyseed.core.shown.shading import on_picture
 from tests.core.test_roundtrip import Memory
 from tests.reference import test_mesh_files
 from tests.reference.test_send import clones, lane

@@ -11,7 +11,7 @@ from coloraide import Color
 
 from gaudyseed.core.colour import vision
 from gaudyseed.core.colour.spaces import decode_srgb, encode_srgb
-from gaudyseed.core.document import parse
+from gaudyseed.core.documents.document import parse
 from gaudyseed.core.errors import BadInput
 from gaudyseed.core.kernels import blending
 from gaudyseed.core.look.evaluate import Evaluator

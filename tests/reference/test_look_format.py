@@ -19,15 +19,15 @@ from pydantic import TypeAdapter, ValidationError
 
 from gaudyseed.core import noising
 from gaudyseed.core.colour.spaces import display_bytes
-from gaudyseed.core.document import parse
+from gaudyseed.core.documents.document import parse
+from gaudyseed.core.documents.upgrade import upgraded
 from gaudyseed.core.look.evaluate import Evaluator
 from gaudyseed.core.look.model import Dial, Look
 from gaudyseed.core.look.scope import Surroundings
 from gaudyseed.core.look.steps import STEPS
-from gaudyseed.core.picture import Picture
+from gaudyseed.core.pictures.picture import Picture
 from gaudyseed.core.population import Attribute, Field, of_points
 from gaudyseed.core.population.derive import with_derived
-from gaudyseed.core.upgrade import upgraded
 from tests.core.golden import DIALS, POPULATIONS, RECORD
 from tests.support import FIVE, ROOT
 

@@ -17,7 +17,7 @@ from gaudyseed.core.look.scope import Scope
 from gaudyseed.core.look.steps import STEPS, Context, Value, carried_out
 from gaudyseed.core.population.makers.surface import SurfaceMaker
 from gaudyseed.core.population.owning import Owning
-from gaudyseed.core.task import UNWATCHED
+from gaudyseed.core.runtime.task import UNWATCHED
 
 
 def arrays(mesh: trimesh.Trimesh) -> tuple[np.ndarray, np.ndarray, np.ndarray]:

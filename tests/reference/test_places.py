@@ -12,7 +12,7 @@ from scipy.spatial import cKDTree
 from scipy.spatial.transform import Rotation
 
 from gaudyseed.core import noising
-from gaudyseed.core.document import parse
+from gaudyseed.core.documents.document import parse
 from gaudyseed.core.geometry.nearest import NearestOnTriangles, NearestPoint, along_curve, spacing
 from gaudyseed.core.kernels import falloffs, nearest, pictures
 from gaudyseed.core.kernels import noise as kernels
@@ -21,10 +21,10 @@ from gaudyseed.core.look.evaluate import run_step
 from gaudyseed.core.look.model import Scene
 from gaudyseed.core.look.scope import Scope, Surroundings
 from gaudyseed.core.look.steps import STEPS, Context, Value, carried_out
-from gaudyseed.core.picture import Picture
+from gaudyseed.core.pictures.picture import Picture
 from gaudyseed.core.population import Attribute, Population, of_points
-from gaudyseed.core.task import UNWATCHED
-from gaudyseed.core.timeline import Key, at_frame, eased
+from gaudyseed.core.runtime.task import UNWATCHED
+from gaudyseed.core.scene.timeline import Key, at_frame, eased
 
 #: The permutation of K. Perlin's reference implementation of "Improving Noise", SIGGRAPH 2002.
 PERMUTATION = np.array(

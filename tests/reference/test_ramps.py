@@ -10,7 +10,7 @@ from scipy.interpolate import BSpline, CubicHermiteSpline
 
 from gaudyseed.core.colour.mixing import from_space, to_space
 from gaudyseed.core.colour.spaces import linear_to_oklab, oklab_to_linear, parse_hex
-from gaudyseed.core.document import parse
+from gaudyseed.core.documents.document import parse
 from gaudyseed.core.errors import BadInput
 from gaudyseed.core.look.evaluate import Evaluator
 from gaudyseed.core.look.model import Look

@@ -13,9 +13,8 @@ import numpy as np
 import trimesh
 from PIL import Image
 
-from gaudyseed.core import shading
 from gaudyseed.core.colour.spaces import decode_srgb, encode_srgb
-from gaudyseed.core.document import parse
+from gaudyseed.core.documents.document import parse
 from gaudyseed.core.formats import FORMATS, read_points, read_things
 from gaudyseed.core.formats.shape_files import read_shape
 from gaudyseed.core.kinds import COLOUR
@@ -23,11 +22,12 @@ from gaudyseed.core.look.evaluate import Evaluator, run_step
 from gaudyseed.core.look.material import ElementPicture, Version
 from gaudyseed.core.look.model import Look
 from gaudyseed.core.look.steps import STEPS, Value
-from gaudyseed.core.picture import Picture, shipped
+from gaudyseed.core.pictures.picture import Picture, shipped
 from gaudyseed.core.population import of_points
 from gaudyseed.core.population.makers.scatter import ScatterMaker
 from gaudyseed.core.population.makers.surface import SurfaceMaker
 from gaudyseed.core.sending import sent
+from gaudyseed.core.shown import shading
 from tests.support import ramp
 
 FRONTEND = Path(__file__).resolve().parent.parent.parent / "frontend"

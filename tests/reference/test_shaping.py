@@ -13,7 +13,7 @@ from scipy.interpolate import BPoly, PchipInterpolator
 from scipy.spatial import cKDTree
 
 from gaudyseed.core.colour.spaces import encode_srgb
-from gaudyseed.core.document import parse
+from gaudyseed.core.documents.document import parse
 from gaudyseed.core.errors import BadInput
 from gaudyseed.core.formula import FUNCTIONS, parse_formula
 from gaudyseed.core.look.evaluate import Evaluator
@@ -21,7 +21,7 @@ from gaudyseed.core.look.steps import STEPS
 from gaudyseed.core.look.steps.spread import usual_distance
 from gaudyseed.core.population import Attribute, Population, of_points
 from gaudyseed.core.population.makers.scatter import ScatterMaker
-from gaudyseed.core.report import Reporter
+from gaudyseed.core.reports.report import Reporter
 from tests.support import FIVE, look, points, ramp
 from tests.support import applied as run_alone
 

@@ -13,7 +13,7 @@ from gaudyseed.core.colour.spaces import encode_srgb, parse_hex
 from gaudyseed.core.geometry.scatter import scatter_on
 from gaudyseed.core.geometry.surfaces import SURFACES, surface
 from gaudyseed.core.kernels import hashing, ranking
-from gaudyseed.core.ramp import compile_ramp, edges_for_shares
+from gaudyseed.core.ramps.ramp import compile_ramp, edges_for_shares
 from tests.support import FIVE
 
 N = 200_000

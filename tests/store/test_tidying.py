@@ -15,7 +15,7 @@ from sqlalchemy import select, text, update
 
 from gaudyseed.cli import main
 from gaudyseed.core.digest import digest_of
-from gaudyseed.core.task import Progress, Stopped, Task
+from gaudyseed.core.runtime.task import Progress, Stopped, Task
 from gaudyseed.store import tidying
 from gaudyseed.store.store import SceneState
 from gaudyseed.store.tables import ColumnRow, RevisionRow

@@ -11,7 +11,7 @@ from typing import Any
 
 import numpy as np
 
-from gaudyseed.core.document import parse
+from gaudyseed.core.documents.document import parse
 from gaudyseed.core.formats import FORMATS
 from gaudyseed.core.look.evaluate import Evaluator
 from gaudyseed.core.look.model import Look

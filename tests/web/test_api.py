@@ -11,7 +11,7 @@ from gaudyseed.core.colour.spaces import display_bytes
 from gaudyseed.core.formats import read_points
 from gaudyseed.core.look.evaluate import Evaluator
 from gaudyseed.core.look.model import Scene
-from gaudyseed.core.task import Stopped
+from gaudyseed.core.runtime.task import Stopped
 from gaudyseed.store import Store
 from gaudyseed.web import create_app
 from gaudyseed.web.jobs import Latest

@@ -15,12 +15,12 @@ import numpy as np
 from PIL import Image
 
 from gaudyseed.core.colour.text import colours_in
-from gaudyseed.core.document import parse_json
+from gaudyseed.core.documents.document import parse_json
 from gaudyseed.core.errors import BadInput
 from gaudyseed.core.formats import read_points
 from gaudyseed.core.formats.cells import runs_as_formula
 from gaudyseed.core.palette import read_picture
-from gaudyseed.core.task import Stopped, Task
+from gaudyseed.core.runtime.task import Stopped, Task
 from gaudyseed.web.openapi import document
 from tests.support import ply_text, points
 from tests.web.test_api import ServerCase, alone

@@ -8,8 +8,8 @@ import time
 from unittest import mock
 
 from gaudyseed.core.errors import BadInput
-from gaudyseed.core.task import Progress, Stopped, Task
-from gaudyseed.core.timecache import TimeCache
+from gaudyseed.core.runtime.task import Progress, Stopped, Task
+from gaudyseed.core.scene.timecache import TimeCache
 from gaudyseed.web import jobs as module
 from gaudyseed.web import uploads as uploads_module
 from gaudyseed.web.api import imports

@@ -19,7 +19,6 @@ from unittest import mock
 import numpy as np
 from PIL import Image
 
-from gaudyseed.core import buffers
 from gaudyseed.core.digest import digest_of
 from gaudyseed.core.errors import BadInput
 from gaudyseed.core.formats import read_things
@@ -32,7 +31,8 @@ from gaudyseed.core.population.makers.base import Makings
 from gaudyseed.core.population.makers.scatter import ScatterMaker
 from gaudyseed.core.population.makers.strands import StrandsMaker
 from gaudyseed.core.population.makers.surface import SurfaceMaker
-from gaudyseed.core.task import Stopped, Task
+from gaudyseed.core.runtime import buffers
+from gaudyseed.core.runtime.task import Stopped, Task
 from gaudyseed.web.workshop import Workshop
 from tests.support import beetle_scene, look_document, ramp, unpack
 from tests.web.test_api import ServerCase
@@ -144,12 +144,12 @@ class Documents(ServerCase):
 
     def test_an_error_while_the_answer_goes_out_is_told(self):
         self.scene = self.small()
-        with mock.patch("gaudyseed.core.report.Reporter.advisories", side_effect=ZeroDivisionError), \
+        with mock.patch("gaudyseed.core.reports.report.Reporter.advisories", side_effect=ZeroDivisionError), \
                 self.assertLogs("gaudyseed", "ERROR"):  # fmt: skip
             data = self.client.post("/api/evaluations", json=self.asking()).data
         header, _ = unpack(data[data.rindex(b"GSB1") :])
         self.assertEqual(header["errors"][ID]["code"], "unforeseen")
-        with mock.patch("gaudyseed.core.report.Reporter.advisories", side_effect=BadInput("Not so.")):
+        with mock.patch("gaudyseed.core.reports.report.Reporter.advisories", side_effect=BadInput("Not so.")):
             data = self.client.post("/api/evaluations", json=self.asking()).data
         header, _ = unpack(data[data.rindex(b"GSB1") :])
         self.assertEqual(header["errors"][ID]["sentence"], "Not so.")

@@ -14,7 +14,7 @@ import numpy as np
 from .colour.spaces import display_bytes
 from .kinds import COLOUR, NUMBER, Kind
 from .registry import Registry
-from .task import UNWATCHED, Task
+from .runtime.task import UNWATCHED, Task
 
 
 @dataclass(frozen=True)

@@ -10,12 +10,12 @@ from typing import Any, Literal
 
 from pydantic import Field
 
-from .document import Document, parse, parse_json
+from .documents.document import Document, parse, parse_json
+from .documents.upgrade import upgraded
 from .look.material import Finish
 from .look.model import Layer, Look
 from .look.steps import STEPS, AnyStep, Step
 from .look.steps.base import MOST_STEPS
-from .upgrade import upgraded
 
 Kind = Literal["ramp", "palette", "chain", "layer", "look", "finish"]
 STRIP = 160

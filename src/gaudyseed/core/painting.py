@@ -16,22 +16,22 @@ from typing import TYPE_CHECKING, Annotated, Any, Literal, Protocol
 import numpy as np
 from pydantic import Field
 
-from .cache import ResultCache
 from .colour.spaces import parse_hex
 from .digest import digest_of
-from .document import Document
+from .documents.document import Document
 from .errors import BadInput
 from .geometry.subdivision import refined
 from .kernels import brushing
 from .population import Attribute, Polygons, Population
 from .population.attribute import Field as Column
 from .population.naming import fits
-from .task import UNWATCHED, Task
+from .runtime.cache import ResultCache
+from .runtime.task import UNWATCHED, Task
 
 if TYPE_CHECKING:
     from .geometry.shapes import ShapeMesh
     from .look.model import Asset, Painted
-    from .picture import Picture
+    from .pictures.picture import Picture
 
 #: Dabs of one request.
 MOST_DABS = 20_000

@@ -14,10 +14,10 @@ from pydantic import Field
 from .colour.documents import HexColour
 from .colour.mixing import oklab_to_oklch
 from .colour.spaces import decode_srgb, linear_to_oklab, oklab_to_linear, parse_hex, to_hex
-from .document import Document
+from .documents.document import Document
 from .errors import BadInput
 from .kernels.palettes import k_means
-from .look.follow import FollowColour, FollowDial
+from .scene.follow import FollowColour, FollowDial
 
 MOST_SWATCHES = 256
 LARGEST_PICTURE = 64 * 1024 * 1024

@@ -8,7 +8,7 @@ import numpy as np
 from pydantic import Field
 
 from .channels import CHANNELS
-from .document import Document
+from .documents.document import Document
 from .errors import BadInput
 from .kinds import COLOUR, NUMBER, Kind, vector
 from .names import nearest

@@ -7,10 +7,10 @@ from dataclasses import dataclass
 from typing import Any
 
 from .channels import CHANNELS
-from .document import parse
+from .documents.document import parse
+from .documents.references import named, renamed
 from .errors import BadInput, no_population
 from .look.model import Look, PopulationDocument, Scene
-from .references import named, renamed
 
 
 @dataclass(frozen=True)

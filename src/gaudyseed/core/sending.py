@@ -15,13 +15,13 @@ from .geometry.polygons import normals_of
 from .geometry.shapes import ShapeMesh, shape_mesh
 from .look.evaluate import Evaluation
 from .look.material import ElementPicture
-from .picture import Picture
+from .pictures.picture import Picture
 from .population import Attribute, Field, Points, Polygons, Population
 from .population.derive import standing
 from .population.meshes import column
 from .population.placed import placed
 from .population.strands import widths_of
-from .shading import versions
+from .shown.shading import versions
 
 #: ``mesh_of(asset, place)``: a small mesh of the scene by its name; BadInput where there is none.
 MeshOf = Callable[[str, str], ShapeMesh]

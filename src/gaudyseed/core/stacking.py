@@ -9,7 +9,7 @@ import numpy as np
 from .errors import BadInput
 from .kernels import blending
 from .kinds import Kind
-from .picking import Fill
+from .ramps.picking import Fill
 
 
 def check_blend(kind: str, blend: str, place: str) -> None:

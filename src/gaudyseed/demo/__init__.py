@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from importlib import resources
 
-from ..core.document import parse, parse_json
+from ..core.documents.document import parse, parse_json
 from ..core.look.model import Scene
 from ..store import Missing, Store
 

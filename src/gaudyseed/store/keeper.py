@@ -7,7 +7,6 @@ from collections import OrderedDict
 from collections.abc import Callable
 from typing import Any, cast
 
-from ..core.cache import ResultCache
 from ..core.digest import digest_of
 from ..core.formats.pictures import read_picture
 from ..core.formats.shape_files import read_shape
@@ -15,7 +14,8 @@ from ..core.geometry.packed_shapes import MAGIC, unpacked
 from ..core.geometry.shapes import ShapeMesh
 from ..core.look.model import Asset, Scene
 from ..core.painting import gone_column, gone_picture
-from ..core.picture import Picture
+from ..core.pictures.picture import Picture
+from ..core.runtime.cache import ResultCache
 from .store import Store
 
 #: Columns that were painted and not kept yet: strokes under way.

@@ -19,7 +19,7 @@ from sqlalchemy.engine import Engine
 from sqlalchemy.orm import Session
 
 from ..core.digest import digest_of
-from ..core.mapped import MappedFiles
+from ..core.runtime.mapped import MappedFiles
 from .tables import ColumnRow, LibraryRow, RevisionRow, SceneRow
 from .troubles import Trouble, told, trouble
 

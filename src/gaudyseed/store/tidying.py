@@ -16,7 +16,7 @@ from sqlalchemy import delete, func, select, update
 from sqlalchemy.orm import Session
 
 from ..core.plurals import counted
-from ..core.task import UNWATCHED, Task
+from ..core.runtime.task import UNWATCHED, Task
 from .store import PATIENCE, Store
 from .tables import ColumnRow, LibraryRow, RevisionRow, SceneRow
 from .troubles import told

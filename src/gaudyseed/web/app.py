@@ -7,7 +7,7 @@ from pathlib import Path
 from flask import Flask, Response, send_from_directory
 
 from ..core.library import beginnings
-from ..core.timecache import LIMIT
+from ..core.scene.timecache import LIMIT
 from ..store import Store
 from .api import BLUEPRINTS
 from .errors import register_errors

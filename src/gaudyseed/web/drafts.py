@@ -9,9 +9,9 @@ from typing import Annotated, Any
 
 from pydantic import BeforeValidator
 
-from ..core.cache import ResultCache
-from ..core.document import parse, parse_json
+from ..core.documents.document import parse, parse_json
 from ..core.look.model import PopulationDocument, Scene
+from ..core.runtime.cache import ResultCache
 
 #: Populations by their text: of a scene that is edited, most come again and again.
 _read = ResultCache(64 * 1024 * 1024)

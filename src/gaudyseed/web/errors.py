@@ -12,7 +12,7 @@ from werkzeug.exceptions import HTTPException
 from ..core.errors import BadInput, Fix
 from ..core.formats.apart import no_room
 from ..core.formats.reader_limits import NO_ROOM
-from ..core.task import Stopped
+from ..core.runtime.task import Stopped
 from ..store import Conflict, Missing, Trouble
 
 UNFORESEEN = "Something unforeseen happened in the server; nothing was changed by it."

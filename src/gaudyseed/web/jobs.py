@@ -21,7 +21,7 @@ from flask import has_request_context, request
 from pydantic import BaseModel
 
 from ..core.errors import BadInput
-from ..core.task import UNWATCHED, Progress, Stopped, Task
+from ..core.runtime.task import UNWATCHED, Progress, Stopped, Task
 from ..store import Missing, Trouble
 from .errors import Told, told_of
 

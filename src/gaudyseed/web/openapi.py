@@ -16,7 +16,7 @@ from pydantic import BaseModel, Field
 from pydantic.json_schema import models_json_schema
 
 from .. import __version__
-from ..core.document import parse, parse_json
+from ..core.documents.document import parse, parse_json
 from ..core.errors import BadInput, Fix
 
 

@@ -11,12 +11,12 @@ from flask import current_app
 from ..core.look.evaluate import Evaluator
 from ..core.look.model import Scene
 from ..core.population.makers import Order
-from ..core.providing import Provider
-from ..core.report import Reporter
-from ..core.scene import SceneRun
-from ..core.task import UNWATCHED, Task
-from ..core.timecache import LIMIT, TimeCache
-from ..core.timeline import checked_frame
+from ..core.reports.report import Reporter
+from ..core.runtime.task import UNWATCHED, Task
+from ..core.scene.provider import Provider
+from ..core.scene.run import SceneRun
+from ..core.scene.timecache import LIMIT, TimeCache
+from ..core.scene.timeline import checked_frame
 from ..store import Keeper, Store
 from .jobs import Jobs, Latest, unless_gone
 from .uploads import Uploads

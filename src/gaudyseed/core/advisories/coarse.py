@@ -19,7 +19,7 @@ from ..look.scope import Scope
 from ..look.steps import Context, Value, carried_out
 from ..look.steps.base import Advisory, Outcome
 from ..population import Elements, Polygons, Population
-from ..task import UNWATCHED
+from ..runtime.task import UNWATCHED
 from .registered import ADVISERS, Adviser
 
 #: How far the value half-way may be from the mix: in OKLab for colours (several just noticeable steps), else in 0..1.

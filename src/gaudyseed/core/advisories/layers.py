@@ -8,15 +8,15 @@ from typing import Any
 
 import numpy as np
 
-from .. import census
 from ..channels import BASE_COLOUR
 from ..colour.spaces import linear_to_oklab, oklab_to_linear, parse_hex, to_hex
 from ..colour.vision import MATRICES, distances
+from ..documents.paths import pointer
 from ..errors import Fix
 from ..look.evaluate import Evaluation, LaneResult, LayerResult, SignalResult, covers_all
 from ..look.steps.base import Advisory, Choices, put, whole_step
-from ..paths import pointer
 from ..plurals import having, verb
+from ..reports import census
 from .registered import ADVISERS, Adviser, Evidence
 
 #: OKLab distances below which two colours are hard to tell apart. One just noticeable step is about 0.02

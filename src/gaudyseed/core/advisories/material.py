@@ -8,21 +8,21 @@ from typing import Any
 import numpy as np
 
 from ..colour.spaces import saturation
-from ..coverage import coverage, hidden
+from ..documents.paths import pointer
 from ..errors import BadInput, Fix
 from ..look.evaluate import Evaluation, LaneResult
 from ..look.material import ElementPicture
 from ..look.measured import spacing
 from ..look.steps.base import Advisory, put, whole_step
-from ..paths import pointer
 from ..plurals import having
+from ..reports.coverage import coverage, hidden
 from ..sampling import grey_part, sample
 from ..sending import picture_of, threshold_of, ways
 from .registered import ADVISERS, Adviser, Evidence
 
 #: A picture leaks its colours into a tint from this mean saturation on (a choice of ours: below it hues hardly show).
 LEAK = 0.08
-#: Light of its own beyond this is shown as bright as can be (core/shading.py: within 2 % of its peak).
+#: Light of its own beyond this is shown as bright as can be (core/shown/shading.py: within 2 % of its peak).
 BRIGHTEST = 3.0
 #: Below this roughness highlights are smaller than a pixel (common practice in renderers, which hold it there).
 SMOOTHEST = 0.02

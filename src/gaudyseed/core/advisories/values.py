@@ -7,11 +7,11 @@ from typing import Any
 
 import numpy as np
 
+from ..documents.paths import pointer
 from ..errors import Fix
 from ..look.compile import signals_read
 from ..look.evaluate import Evaluation
 from ..look.steps.base import Advisory, Outcome, put
-from ..paths import pointer
 from ..plurals import having, verb
 from .registered import ADVISERS, Adviser, Evidence
 

@@ -10,11 +10,11 @@ from functools import lru_cache
 
 import numpy as np
 
-from ..buffers import empty
 from ..errors import BadInput
 from ..kernels import components, encoding
 from ..kernels.parallel import over
-from ..task import UNWATCHED, Task
+from ..runtime.buffers import empty
+from ..runtime.task import UNWATCHED, Task
 
 HEX_PATTERN = r"^#[0-9a-fA-F]{6}$"
 _HEX = re.compile(HEX_PATTERN)

@@ -7,7 +7,7 @@ from pathlib import PurePath
 from ..errors import BadInput
 from ..population import Population
 from ..registry import import_all
-from ..task import UNWATCHED, Task
+from ..runtime.task import UNWATCHED, Task
 from .base import FORMATS, About, Format, Thing, Wish, format_of
 from .same import copies_apart
 

@@ -10,7 +10,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 from ..errors import BadInput
-from ..task import Task
+from ..runtime.task import Task
 from .reader_limits import FULL, NO_ROOM
 
 

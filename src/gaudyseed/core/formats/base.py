@@ -11,7 +11,7 @@ import numpy as np
 from ..geometry.shapes import ShapeMesh
 from ..population import Population
 from ..registry import Registry
-from ..task import Task
+from ..runtime.task import Task
 from .columns import Results
 
 if TYPE_CHECKING:

@@ -21,7 +21,7 @@ from ..plurals import counted
 from ..population import Attribute, Field, Population
 from ..population.naming import LONGEST_NAME
 from ..population.strands import STRAND
-from ..task import UNWATCHED, Task
+from ..runtime.task import UNWATCHED, Task
 from .base import FORMATS, About, Format, Thing, Wish
 from .cells import BATCH, Batch, is_number, runs_as_formula
 from .columns import (

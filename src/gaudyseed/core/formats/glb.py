@@ -26,7 +26,7 @@ from ..population.meshes import PART
 from ..population.population import Models
 from ..population.strands import PART as STRAND_PART
 from ..population.strands import STRAND
-from ..task import UNWATCHED, Task
+from ..runtime.task import UNWATCHED, Task
 from .base import FORMATS, Format, Thing, Wish
 from .columns import MOST_SHARED, MOST_THINGS, brought_as, check_count, clones_of, columns_of
 from .glb_out import write

@@ -12,14 +12,14 @@ import numpy as np
 
 from ..channels import CHANNELS
 from ..geometry.placing import moved
-from ..picture import lying, within
+from ..pictures.picture import lying, within
 from ..population import Attribute, Curves, Polygons, Population
 from ..population.attribute import WHOLE_FLOAT32
 from ..population.derive import standing
 from ..population.meshes import PART
 from ..population.naming import fits
 from ..population.strands import STRAND
-from ..task import UNWATCHED, Task
+from ..runtime.task import UNWATCHED, Task
 from .base import About, Piece
 from .columns import Results, check_results
 from .gltf import INSTANCING, LINES, POINTS, ROW, VERTEX, Y_UP, Writing

@@ -13,7 +13,7 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from ..errors import BadInput
-from ..task import UNWATCHED, Task
+from ..runtime.task import UNWATCHED, Task
 
 MAGIC = b"glTF"
 TYPES: dict[int, str] = {5120: "i1", 5121: "u1", 5122: "<i2", 5123: "<u2", 5125: "<u4", 5126: "<f4"}

@@ -9,7 +9,7 @@ import numpy as np
 
 from ..kernels import digits as kernels
 from ..kernels.parallel import over
-from ..task import UNWATCHED, Task
+from ..runtime.task import UNWATCHED, Task
 
 #: Rows worked out at a time.
 _ROWS = 65_536

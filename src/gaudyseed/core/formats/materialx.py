@@ -13,7 +13,7 @@ from xml.etree.ElementTree import Element, SubElement
 import numpy as np
 
 from ..population import Population
-from ..task import UNWATCHED, Task
+from ..runtime.task import UNWATCHED, Task
 from .base import FORMATS, About, Format
 from .columns import Results, check_results
 from .material import Part, Surface, surfaces

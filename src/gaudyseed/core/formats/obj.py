@@ -19,7 +19,7 @@ from ..population import Attribute, Curves, Field, Polygons, Population
 from ..population.meshes import PART
 from ..population.naming import fits
 from ..population.strands import of_strands
-from ..task import UNWATCHED, Task
+from ..runtime.task import UNWATCHED, Task
 from .base import FORMATS, About, Format, Thing, Wish
 from .cells import is_number
 from .columns import Results, check_count, check_results, clones_of

@@ -19,7 +19,7 @@ from PIL import Image
 from ..colour.mixing import oklch_to_oklab
 from ..colour.spaces import encode_srgb, oklab_to_linear, parse_hex, to_hex
 from ..colour.text import colours_in
-from ..document import parse_json
+from ..documents.document import parse_json
 from ..errors import BadInput
 from ..palette import MOST_SWATCHES, Swatch, read_picture
 

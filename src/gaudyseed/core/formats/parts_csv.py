@@ -8,7 +8,7 @@ from ..channels import CHANNELS
 from ..errors import BadInput
 from ..population import Attribute, Field, Population, of_points
 from ..population.owning import owning_of
-from ..task import UNWATCHED, Task
+from ..runtime.task import UNWATCHED, Task
 from .base import FORMATS, About, Format
 from .columns import Results, check_results
 from .csv_points import write as write_rows

@@ -10,7 +10,7 @@ import numpy as np
 
 from ..colour.spaces import decode_srgb
 from ..errors import BadInput
-from ..task import UNWATCHED, Task
+from ..runtime.task import UNWATCHED, Task
 from .apart import run_apart, temporary_folder
 
 LARGEST_PICTURE = 64 * 1024 * 1024

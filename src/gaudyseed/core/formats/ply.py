@@ -24,7 +24,7 @@ from ..population.attribute import WHOLE_FLOAT64
 from ..population.elements import KEY
 from ..population.meshes import PART
 from ..population.naming import LONGEST_NAME, fits, sayable
-from ..task import UNWATCHED, Task
+from ..runtime.task import UNWATCHED, Task
 from .base import FORMATS, About, Format, Thing, Wish
 from .cells import BATCH, Batch, is_number, runs_as_formula
 from .columns import (

@@ -7,7 +7,7 @@ import numpy as np
 from ..errors import BadInput
 from ..geometry.shapes import MOST_TRIANGLES, ShapeMesh, fitted
 from ..population import Polygons, Population
-from ..task import UNWATCHED, Task
+from ..runtime.task import UNWATCHED, Task
 
 #: Of a file; twenty thousand triangles in text take less.
 LARGEST_MESH = 32 * 1024 * 1024

@@ -28,7 +28,7 @@ from ..population.naming import LONGEST_NAME, fits
 from ..population.population import Models
 from ..population.strands import PART as STRAND_PART
 from ..population.strands import check_curves, of_strands, widths_of
-from ..task import UNWATCHED, Task
+from ..runtime.task import UNWATCHED, Task
 from .apart import run_apart, temporary_folder
 from .base import FORMATS, About, Format, Piece, Thing, Wish
 from .columns import Results, brought_as, check_count, check_results, clones_of, columns_of

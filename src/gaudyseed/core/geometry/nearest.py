@@ -9,7 +9,7 @@ import numpy as np
 
 from ..kernels import nearest as kernels
 from ..kernels.parallel import CHUNK, over
-from ..task import UNWATCHED, Task
+from ..runtime.task import UNWATCHED, Task
 
 #: Up to so many points it is quicker to try all than to search a tree.
 FEW = 256

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from ..kernels import scattering
-from ..task import UNWATCHED, Task
+from ..runtime.task import UNWATCHED, Task
 from .mesh import Mesh
 
 #: Candidates tried for each point wanted before the surface counts as full.

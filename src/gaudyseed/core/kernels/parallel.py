@@ -11,7 +11,7 @@ import os
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 
-from ..task import UNWATCHED, Task
+from ..runtime.task import UNWATCHED, Task
 
 #: Elements a chunk. Fits a chunk of colours in and out into the second-level cache.
 CHUNK = 32_768

@@ -11,8 +11,8 @@ import numpy as np
 from numba import int64, uint32, uint64, void
 from numba.types import Array, float32
 
-from ..buffers import empty
-from ..task import UNWATCHED, Task
+from ..runtime.buffers import empty
+from ..runtime.task import UNWATCHED, Task
 from . import compiled
 from .parallel import over
 

@@ -14,14 +14,14 @@ from typing import Any
 import numpy as np
 
 from ..channels import CHANNELS, Channel
+from ..documents.paths import pointer
 from ..errors import BadInput, Fix
 from ..geometry.placing import IDENTITY
 from ..kinds import NUMBER, Kind, described, vector
-from ..paths import pointer
 from ..population import Population
 from ..population.attribute import WHOLE_FLOAT32
+from ..scene.follow import Follow, Followed, resolved
 from ..stacking import check_blend
-from .follow import Follow, Followed, resolved
 from .material import PLAIN, ElementPicture, Finish, Shape
 from .model import Lane, Layer, Look, Signal
 from .scope import CHOOSERS, FINISH_LANE, SHAPE_LANE, Scope, Surroundings

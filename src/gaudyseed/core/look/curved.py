@@ -9,13 +9,13 @@ from typing import Annotated, Any, ClassVar, Literal
 import numpy as np
 from pydantic import Field, field_validator
 
-from ..buffers import empty
-from ..curves import bezier_polyline, coefficients, monotone_slopes
-from ..document import Document
+from ..documents.document import Document
 from ..kernels import curves as kernels
 from ..kernels import shaping
 from ..kernels.ramps import segment_table
-from .follow import Follow
+from ..ramps.curves import bezier_polyline, coefficients, monotone_slopes
+from ..runtime.buffers import empty
+from ..scene.follow import Follow
 from .steps.base import Context, Numbers, Share, Step, Value, drawn_places, mean_of
 
 #: Places at which a curve is drawn.

@@ -14,8 +14,6 @@ from typing import cast
 
 import numpy as np
 
-from ..buffers import empty
-from ..cache import ResultCache
 from ..channels import BASE_COLOUR, CHANNELS, FINISH, SHAPE, Channel
 from ..colour.vision import simulated
 from ..digest import digest_of
@@ -23,11 +21,13 @@ from ..geometry.placing import IDENTITY
 from ..kernels.parallel import over
 from ..kinds import Kind
 from ..population import Points, Population
+from ..runtime.buffers import empty
+from ..runtime.cache import ResultCache
+from ..runtime.task import UNWATCHED, Task
+from ..scene.follow import Follow
 from ..stacking import blending_of
-from ..task import UNWATCHED, Task
 from .choosing import between, chosen
 from .compile import CompiledLane, CompiledLayer, CompiledLook, CompiledSignal, CompiledStep, compile_look
-from .follow import Follow
 from .material import Finish
 from .model import Dial, Look, Signal
 from .scope import CHOOSERS, FINISH_LANE, SHAPE_LANE, Scope, Surroundings

@@ -7,11 +7,11 @@ from collections.abc import Mapping, Sequence
 import numpy as np
 
 from ..colour.harmony import apart
+from ..documents.upgrade import VERSION
 from ..errors import BadInput
 from ..population import Attribute, Curves, Population
 from ..population.makers import MakerModel
 from ..population.makers.base import FIRST_RAMP
-from ..upgrade import VERSION
 from .model import Look
 
 #: A column of so many different values is offered as one colour each.

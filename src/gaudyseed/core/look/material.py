@@ -10,9 +10,9 @@ from pydantic import Field, field_validator
 from ..channels import CHANNELS, Channel
 from ..colour.documents import HexColour
 from ..colour.spaces import parse_hex
-from ..document import Document
-from ..references import Names
-from .follow import Dialled, Follower
+from ..documents.document import Document
+from ..documents.references import Names
+from ..scene.follow import Dialled, Follower
 from .steps.base import Share
 
 #: Of a look.

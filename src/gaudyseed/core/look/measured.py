@@ -11,14 +11,14 @@ import numpy as np
 from pydantic import Field
 from pydantic.config import JsonDict
 
-from ..cache import ResultCache
 from ..digest import digest_of
+from ..documents.references import Names
 from ..errors import BadInput
 from ..geometry.nearest import spacing
 from ..geometry.placing import matrix, moved, undoing
 from ..kernels.parallel import over
-from ..references import Names
-from .follow import Placed, marked
+from ..runtime.cache import ResultCache
+from ..scene.follow import Placed, marked
 from .scope import Scope
 from .steps.base import Context, Outcome, Step, Value
 

@@ -11,14 +11,14 @@ from pydantic import AfterValidator, Field, StrictBool, ValidationInfo, field_va
 from ..channels import CHANNELS
 from ..colour.documents import HexColour
 from ..colour.spaces import Light, parse_hex
-from ..document import Document
+from ..documents.document import Document
+from ..documents.references import Names
+from ..documents.upgrade import READ, VERSION, is_old, upgraded
 from ..geometry.placing import matrix
 from ..names import nearest
 from ..population.makers import Maker, MakerModel
-from ..references import Names
-from ..timeline import MOST_KEYS, Key, Timeline, at_frame, check_keys
-from ..upgrade import READ, VERSION, is_old, upgraded
-from .follow import Dialled, Follow, Follower, Placed
+from ..scene.follow import Dialled, Follow, Follower, Placed
+from ..scene.timeline import MOST_KEYS, Key, Timeline, at_frame, check_keys
 from .material import MOST_FINISHES, MOST_OUTPUTS, MOST_SHAPES, DrawnAs, ElementPicture, Finish, Output, Shape
 from .steps import AnyStep
 from .steps.base import MOST_STEPS, Blend, Share, Wide

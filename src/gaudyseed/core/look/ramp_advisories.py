@@ -7,8 +7,8 @@ from typing import Any, Protocol
 
 import numpy as np
 
+from ..documents.paths import pointer
 from ..errors import Fix, PatchOperation
-from ..paths import pointer
 from .steps.base import Advisory, put, whole_step
 
 

@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 
 from ..errors import BadInput
-from ..ramp import edges_for_shares, evenly_spaced, flipped
+from ..ramps.ramp import edges_for_shares, evenly_spaced, flipped
 
 ACTIONS = ("flip", "space_evenly", "space_by_share", "snap", "set_shares")
 

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Collection, Mapping
 from typing import TypeVar
 
-from ..document import Document, parse
+from ..documents.document import Document, parse
+from ..documents.references import renamed
 from ..errors import BadInput, no_population
-from ..references import renamed
 from .model import Asset, Dial, Look, Marker, Painted, PopulationDocument, Scene, SharedLook, Signal
 
 Named = TypeVar("Named", Signal, Dial, SharedLook, Marker, Asset, Painted)

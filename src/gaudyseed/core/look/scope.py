@@ -9,15 +9,15 @@ from typing import TYPE_CHECKING, TypeVar
 import numpy as np
 
 from ..channels import CHANNELS
+from ..documents.paths import replacing
 from ..errors import BadInput, Fix, no_population
 from ..geometry.placing import IDENTITY
 from ..kinds import Kind
 from ..names import nearest
-from ..paths import replacing
-from ..picture import Picture, shipped
+from ..pictures.picture import Picture, shipped
 from ..population import Attribute, Elements, Population
-from ..timeline import Moment
-from .follow import AnyFollow, Follow, FollowColour, Given
+from ..scene.follow import AnyFollow, Follow, FollowColour, Given
+from ..scene.timeline import Moment
 
 if TYPE_CHECKING:
     from .evaluate import Evaluation

@@ -9,7 +9,7 @@ import numpy as np
 from pydantic import Field
 
 from ..geometry.things import thing
-from ..look.follow import Dialled
+from ..scene.follow import Dialled
 from .attribute import Attribute
 from .attribute import Field as Column
 from .elements import KEY, Elements, Owners

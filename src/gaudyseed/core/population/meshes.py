@@ -12,8 +12,8 @@ from pydantic import Field as Parameter
 from ..errors import BadInput
 from ..geometry import polygons
 from ..geometry.subdivision import Refined, refined
-from ..look.follow import Dialled
-from ..task import Task
+from ..runtime.task import Task
+from ..scene.follow import Dialled
 from .attribute import Attribute, Field
 from .elements import KEY, Elements, Owners
 from .naming import fits, free_name

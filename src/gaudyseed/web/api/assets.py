@@ -13,7 +13,7 @@ from pydantic import BaseModel, Field
 
 from ...core.colour.spaces import display_bytes
 from ...core.digest import digest_of
-from ...core.document import Document
+from ...core.documents.document import Document
 from ...core.errors import BadInput
 from ...core.formats import FORMATS
 from ...core.formats.pictures import read_picture
@@ -22,10 +22,10 @@ from ...core.geometry.packed_shapes import drawable
 from ...core.geometry.shapes import MOST_TRIANGLES, SHAPES, shape_mesh
 from ...core.look.material import ElementPicture
 from ...core.look.model import Asset
-from ...core.made_pictures import PICTURES, SIZE
 from ...core.painting import gone_picture
-from ...core.picture import Picture, shipped
-from ...core.shading import versions
+from ...core.pictures.made import PICTURES, SIZE
+from ...core.pictures.picture import Picture, shipped
+from ...core.shown.shading import versions
 from .. import binary
 from ..headers import ShapeHeader
 from ..jobs import unless_gone

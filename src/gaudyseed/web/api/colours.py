@@ -8,7 +8,7 @@ from pydantic import BaseModel, Field
 from ...core.colour.harmony import tints_and_shades
 from ...core.colour.spaces import HEX_PATTERN
 from ...core.colour.text import LONGEST, colours_in, no_colours
-from ...core.document import Document
+from ...core.documents.document import Document
 from ..openapi import operation
 
 blueprint = Blueprint("colours", __name__)

@@ -8,11 +8,11 @@ import time
 from flask import Blueprint
 from pydantic import BaseModel, Field
 
-from ...core.document import Document
+from ...core.documents.document import Document
 from ...core.errors import BadInput
 from ...core.look.evaluate import Evaluation, Evaluator
 from ...core.population.makers import MakerModel, Order
-from ...core.scene import SceneRun
+from ...core.scene.run import SceneRun
 from ..drafts import Draft
 from ..openapi import operation
 from ..workshop import workshop

@@ -8,9 +8,9 @@ import numpy as np
 from flask import Blueprint
 from pydantic import BaseModel, Field
 
-from ...core import rows
-from ...core.document import Document
+from ...core.documents.document import Document
 from ...core.look.model import Scene
+from ...core.reports import rows
 from ..openapi import operation
 from ..workshop import workshop
 

@@ -12,25 +12,25 @@ import numpy as np
 from flask import Blueprint, Response, current_app, stream_with_context
 from pydantic import Field
 
-from ...core.census import packed
 from ...core.channels import CHANNELS
 from ...core.colour.documents import written
 from ...core.colour.spaces import encode_srgb, parse_hex, to_hex
 from ...core.colour.vision import Vision, simulated
 from ...core.digest import digest_of
-from ...core.document import Document
+from ...core.documents.document import Document
 from ...core.errors import BadInput
 from ...core.formats.shapes import OWN, plain_shape
 from ...core.look.evaluate import Evaluation
 from ...core.look.material import ElementPicture, Finish
 from ...core.look.model import MOST_POPULATIONS, Painted
-from ...core.mapping import mapped
-from ...core.picture import within
-from ...core.preview import Of, Scale, Shown, preview
-from ...core.report import Groups
-from ...core.scene import SceneRun
+from ...core.pictures.picture import within
+from ...core.reports.census import packed
+from ...core.reports.report import Groups
+from ...core.runtime.task import UNWATCHED, Stopped, Task
+from ...core.scene.run import SceneRun
 from ...core.sending import moved_normals, picture_of, threshold_of, ways
-from ...core.task import UNWATCHED, Stopped, Task
+from ...core.shown.preview import Of, Scale, Shown, preview
+from ...core.shown.tables import mapped
 from .. import binary
 from ..drafts import Draft
 from ..errors import told_of

@@ -14,18 +14,18 @@ from pydantic import BaseModel, Field
 
 from ... import __version__
 from ...core.digest import digest_of
-from ...core.document import Document
+from ...core.documents.document import Document
 from ...core.errors import BadInput
 from ...core.formats import Thing, Wish, read_things
 from ...core.look.first import carried_colour, first_look, groups_of
 from ...core.look.material import DrawnAs
 from ...core.look.model import Look
+from ...core.pictures.thumbnail import picture_of
 from ...core.population import Population
 from ...core.population.makers.imported import ImportedMaker, store_columns
 from ...core.population.makers.sequence import MOST_FRAMES, SequenceFrame, SequenceMaker, sequence_of
-from ...core.task import Task
-from ...core.thumbnail import picture_of
-from ...core.timeline import Frame
+from ...core.runtime.task import Task
+from ...core.scene.timeline import Frame
 from ..jobs import unless_gone
 from ..openapi import operation
 from ..workshop import workshop

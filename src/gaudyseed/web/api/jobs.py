@@ -8,10 +8,10 @@ from typing import Any, Literal
 from flask import Blueprint, Flask, Response, current_app, jsonify, request
 from pydantic import BaseModel, Field
 
-from ...core.document import Document
+from ...core.documents.document import Document
 from ...core.errors import BadInput
 from ...core.population.makers.sequence import MOST_FRAMES
-from ...core.task import Task
+from ...core.runtime.task import Task
 from ..jobs import FileMade, Job
 from ..openapi import BINARY, operation
 from ..workshop import workshop

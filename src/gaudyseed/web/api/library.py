@@ -8,7 +8,7 @@ from typing import Any
 from flask import Blueprint, request
 from pydantic import BaseModel, Field, field_validator
 
-from ...core.document import Document
+from ...core.documents.document import Document
 from ...core.library import Kind, checked, current, picture_of, strip_of
 from ...store import LibraryItem
 from ..openapi import operation

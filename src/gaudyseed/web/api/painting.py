@@ -9,11 +9,11 @@ from flask import Blueprint
 from pydantic import BaseModel, Field
 
 from ...core.digest import digest_of
-from ...core.document import Document
+from ...core.documents.document import Document
 from ...core.errors import BadInput
 from ...core.look.model import MOST_PAINTED, NAME_PATTERN, Painted
 from ...core.painting import MOST_DABS, Brush, brushed, check_name, kept_from, values_of
-from ...core.scene import SceneRun
+from ...core.scene.run import SceneRun
 from ..drafts import Draft
 from ..jobs import unless_gone
 from ..openapi import operation

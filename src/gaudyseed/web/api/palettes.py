@@ -12,7 +12,7 @@ from pydantic import BaseModel, Field
 from ...core.colour.harmony import Relation, Space, filled, harmony, rerolled
 from ...core.colour.spaces import HEX_PATTERN
 from ...core.colour.vision import MATRICES, distances
-from ...core.document import Document
+from ...core.documents.document import Document
 from ...core.errors import BadInput
 from ...core.formats import palettes as files
 from ...core.palette import MOST_SWATCHES, Order, Swatch, from_picture, linear_of, ordered, read_picture

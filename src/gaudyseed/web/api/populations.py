@@ -9,7 +9,7 @@ import numpy as np
 from flask import Blueprint, Response, request
 from pydantic import Field
 
-from ...core.document import Document
+from ...core.documents.document import Document
 from ...core.errors import BadInput
 from ...core.geometry.surfaces import SURFACES, surface
 from ...core.geometry.things import thing
@@ -18,7 +18,7 @@ from ...core.population import Curves, Polygons, Population
 from ...core.population.derive import standing
 from ...core.population.kinds import KINDS
 from ...core.population.strands import drawn_places, widths_of
-from ...core.report import attribute_census
+from ...core.reports.report import attribute_census
 from .. import binary
 from ..drafts import Draft
 from ..headers import PopulationHeader, SurfaceHeader

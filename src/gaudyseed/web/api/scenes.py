@@ -10,7 +10,7 @@ from typing import Annotated
 from flask import Blueprint
 from pydantic import BaseModel, Field
 
-from ...core.document import Document, parse
+from ...core.documents.document import Document, parse
 from ...core.look.model import Scene
 from ...store import SceneState
 from ..openapi import operation

@@ -7,7 +7,7 @@ from typing import Literal
 from flask import Blueprint
 from pydantic import BaseModel, Field
 
-from ...core.document import Document
+from ...core.documents.document import Document
 from ...core.look.model import Look, Scene
 from ...core.look.rename import (
     rename_asset,

@@ -9,7 +9,7 @@ from flask import Blueprint, Response, request
 from pydantic import BaseModel, Field
 
 from ...core.channels import CHANNELS
-from ...core.document import Document
+from ...core.documents.document import Document
 from ...core.errors import BadInput
 from ...core.formats import FORMATS
 from ...core.formats.material import png_of
@@ -18,7 +18,7 @@ from ...core.look.first import look_of_maker
 from ...core.look.material import ElementPicture, Finish, Shape, Version
 from ...core.look.model import Look, Scene
 from ...core.look.steps import STEPS, AnyStep, Step
-from ...core.maker_pictures import maker_picture
+from ...core.pictures.makers import maker_picture
 from ...core.population.kinds import KINDS
 from ...core.population.makers import MAKERS
 from ..openapi import BINARY, operation

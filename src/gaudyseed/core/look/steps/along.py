@@ -7,12 +7,12 @@ from typing import Any, ClassVar, Literal
 import numpy as np
 from pydantic import Field
 
-from ... import census
 from ...errors import BadInput
 from ...kernels.parallel import over
 from ...kinds import Kind
 from ...population import Curves, Population
 from ...population.strands import along_of, numbered
+from ...reports import census
 from ..curved import Curved
 from ..scope import Scope
 from .base import Context, Outcome, Plan, Value

@@ -11,15 +11,15 @@ from pydantic import Field
 from ...colour.documents import HexColour
 from ...colour.spaces import parse_hex
 from ...digest import digest_of
+from ...documents.paths import pointer
+from ...documents.references import Names
 from ...errors import BadInput, Fix
 from ...geometry.placing import moved
 from ...kinds import AXES, COLOUR, NUMBER, Kind, vector
 from ...names import nearest
-from ...paths import pointer
 from ...population import Attribute as Column
-from ...references import Names
+from ...scene.follow import FollowDial
 from ...vectors import lengths
-from ..follow import FollowDial
 from ..scope import Scope
 from .base import Advisory, Context, Outcome, Plan, Step, Value, Wide, put
 

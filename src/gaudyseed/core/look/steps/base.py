@@ -11,20 +11,20 @@ import numpy as np
 from pydantic import BaseModel, Field
 from pydantic.fields import FieldInfo
 
-from ...buffers import empty
 from ...colour.spaces import parse_hex
 from ...digest import digest_of
+from ...documents.paths import replacing
+from ...documents.union import OneOf
 from ...errors import BadInput, Fix, PatchOperation
 from ...kernels.parallel import CHUNK, over
 from ...kinds import NUMBER, Kind, Word
 from ...palette import UNKNOWN
-from ...paths import replacing
 from ...population import Elements, Population
 from ...population.attribute import WHOLE_FLOAT64
 from ...registry import Registry
-from ...task import Task
-from ...union import OneOf
-from ..follow import Follow, FollowColour, FollowDial, Follower
+from ...runtime.buffers import empty
+from ...runtime.task import Task
+from ...scene.follow import Follow, FollowColour, FollowDial, Follower
 
 if TYPE_CHECKING:
     from ..scope import Scope

@@ -8,10 +8,10 @@ from typing import ClassVar, Literal
 import numpy as np
 from pydantic import Field
 
-from ...banding import bands_wanted
 from ...errors import BadInput
 from ...kernels import shaping
 from ...kinds import Kind, Word, described
+from ...ramps.banding import bands_wanted
 from .base import AnyStep, Context, Plan, Step, Value, precise
 
 MOST_CHAINS = 64

@@ -9,7 +9,7 @@ from pydantic import Field
 
 from ...kernels import grading as kernels
 from ...kinds import COLOUR, Kind, Word
-from ..follow import Follow
+from ...scene.follow import Follow
 from .base import Context, Plan, Share, Step, Value
 
 _Level = Annotated[float, Field(ge=0, le=64)]

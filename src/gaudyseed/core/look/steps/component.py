@@ -8,16 +8,16 @@ from typing import Any, ClassVar, Literal
 import numpy as np
 from pydantic import Field
 
-from ... import census
-from ...buffers import empty
 from ...colour.spaces import saturation
+from ...documents.paths import pointer
 from ...errors import BadInput, Fix
 from ...kernels import components as kernels
 from ...kernels.parallel import over
 from ...kinds import AXES, NUMBER, Kind, Word, require_axis
-from ...paths import pointer
 from ...plurals import having
-from ...task import UNWATCHED, Task
+from ...reports import census
+from ...runtime.buffers import empty
+from ...runtime.task import UNWATCHED, Task
 from ...vectors import lengths
 from ..scope import Scope
 from .base import Advisory, Context, Outcome, Plan, Step, Value, put

@@ -11,7 +11,7 @@ from ...colour.documents import Text
 from ...colour.spaces import parse_hex
 from ...kinds import COLOUR, NUMBER, Kind
 from ...population.attribute import loses_digits
-from ..follow import FollowDial
+from ...scene.follow import FollowDial
 from ..scope import Scope
 from .base import Context, Plan, Step, Value
 

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from typing import Any, ClassVar, Literal
 
-from ... import census
 from ...kinds import Word
+from ...reports import census
 from ..curved import Curved
 from .base import Context, Outcome, Plan, Value
 

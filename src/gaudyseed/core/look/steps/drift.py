@@ -9,16 +9,16 @@ import numpy as np
 from pydantic import Field
 from pydantic.config import JsonDict
 
-from ... import census
 from ...colour.spaces import display_bytes, hexes, linear_to_oklab
+from ...documents.paths import pointer
 from ...errors import BadInput, Fix, PatchOperation
 from ...kernels import drift as kernels
 from ...kinds import COLOUR, NUMBER, Kind, Word
-from ...paths import pointer
 from ...population import Curves
 from ...population.strands import STRAND
+from ...reports import census
 from ...sampling import grey_part, sample
-from ..follow import Follow
+from ...scene.follow import Follow
 from ..keyed import ELEMENT, Keyed
 from ..scope import Scope
 from .base import Advisory, Context, Numbers, Outcome, Plan, Seed, SeedNumber, Share, Value, mean_of, put

@@ -9,12 +9,12 @@ from typing import Any, ClassVar, Literal
 import numpy as np
 from pydantic import Field, field_validator
 
-from ... import census
-from ...curves import coefficients
-from ...document import parse
+from ...documents.document import parse
 from ...kernels import ranking, shaping
 from ...kernels.ramps import segment_table
 from ...kinds import Word
+from ...ramps.curves import coefficients
+from ...reports import census
 from .base import Context, Outcome, Plan, Step, Value, precise
 
 #: Places of a held distribution.

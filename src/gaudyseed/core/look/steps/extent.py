@@ -11,7 +11,7 @@ from ...errors import BadInput
 from ...kernels import shaping
 from ...kinds import AXES, Kind
 from ...population.owning import owning_of
-from ..follow import Placed
+from ...scene.follow import Placed
 from ..measured import Measured
 from ..scope import Scope
 from .base import Context, Outcome, Plan, Step, Value

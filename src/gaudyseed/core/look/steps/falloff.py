@@ -8,11 +8,11 @@ from typing import Annotated, Any, ClassVar, Literal
 import numpy as np
 from pydantic import Field, model_validator
 
+from ...documents.paths import pointer
 from ...errors import BadInput, Fix
 from ...kernels import falloffs as kernels
 from ...kinds import Kind
-from ...paths import pointer
-from ..follow import Placed
+from ...scene.follow import Placed
 from ..measured import TRIPLE, UNITS, Placing, Size, Three, Where
 from ..scope import Scope
 from .base import Advisory, Context, Outcome, Plan, Value, put

@@ -8,6 +8,7 @@ from typing import Any, ClassVar, Literal
 import numpy as np
 from pydantic import Field, field_validator
 
+from ...documents.paths import pointer, replacing
 from ...errors import BadInput, Fix
 from ...formula import FUNCTIONS, LOOKED_UP, Lookup, parse_formula, renamed_in_formula
 from ...formula import Formula as Parsed
@@ -15,7 +16,6 @@ from ...geometry.nearest import spacing
 from ...kernels import hashing
 from ...kinds import NUMBER, Kind, vector
 from ...names import nearest
-from ...paths import pointer, replacing
 from ...population.attribute import WHOLE_FLOAT32, WHOLE_FLOAT64, loses_digits
 from ..scope import Scope
 from .base import Advisory, Context, Outcome, Plan, Step, Value, put

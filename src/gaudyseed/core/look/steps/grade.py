@@ -8,12 +8,12 @@ from typing import Annotated, Any, ClassVar, Literal
 import numpy as np
 from pydantic import Field
 
+from ...documents.paths import pointer
 from ...errors import Fix
 from ...kernels import grading as kernels
 from ...kinds import COLOUR, NUMBER, Kind, Word
-from ...paths import pointer
 from ...sampling import grey_part
-from ..follow import Follow
+from ...scene.follow import Follow
 from ..scope import Scope
 from .base import Advisory, Context, Numbers, Outcome, Plan, Share, Step, Value, put
 

@@ -9,7 +9,7 @@ from pydantic import Field
 
 from ...kernels import shaping
 from ...kinds import Word
-from ..follow import Follow
+from ...scene.follow import Follow
 from .base import Context, Plan, Share, Step, Value, Wide, precise
 
 

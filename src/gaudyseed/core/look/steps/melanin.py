@@ -10,7 +10,7 @@ from pydantic.config import JsonDict
 
 from ...colour.spaces import to_hex
 from ...kinds import COLOUR, Kind
-from ..follow import Follow
+from ...scene.follow import Follow
 from .base import Context, Outcome, Plan, Share, Step, Value
 
 #: What a unit of eumelanin and of pheomelanin absorbs of red, green and blue: d'Eon, Francois, Hill, Letteri and Aubry,

@@ -9,8 +9,8 @@ from pydantic import Field
 
 from ...errors import BadInput
 from ...kinds import Kind, Word, described
+from ...scene.follow import Follow
 from ...stacking import blending_of, check_blend
-from ..follow import Follow
 from .base import MOST_STEPS, AnyStep, Blend, Context, Plan, Share, Step, Value
 
 

@@ -9,17 +9,17 @@ from typing import Annotated, Any, ClassVar, Literal
 import numpy as np
 from pydantic import Field
 
-from ...cache import ResultCache
 from ...digest import digest_of
+from ...documents.paths import pointer
+from ...documents.references import Names
 from ...errors import BadInput, Fix
 from ...geometry.nearest import Found, NearestOnTriangles, NearestPoint, along_curve
 from ...geometry.placing import moved
 from ...kinds import NUMBER, Kind
-from ...paths import pointer
 from ...population import Polygons
 from ...reading import Reading
-from ...references import Names
-from ..follow import marked
+from ...runtime.cache import ResultCache
+from ...scene.follow import marked
 from ..measured import Extent, Measured, Where
 from ..scope import Scope
 from .base import Advisory, Context, Outcome, Plan, Value, put

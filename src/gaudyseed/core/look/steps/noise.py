@@ -12,14 +12,14 @@ from pydantic.config import JsonDict
 
 from ... import noising
 from ...colour.spaces import decode_srgb
+from ...documents.paths import pointer
 from ...errors import Fix
 from ...geometry.placing import matrix, undoing
 from ...kernels.parallel import over
 from ...kinds import COLOUR, NUMBER, Kind
-from ...paths import pointer
 from ...population.owning import owning_of
-from ...timeline import LAST_FRAME
-from ..follow import Dialled
+from ...scene.follow import Dialled
+from ...scene.timeline import LAST_FRAME
 from ..keyed import ELEMENT, Keyed
 from ..measured import TRIPLE, TURNED, Extent, Measured, Size, Three, Turn, Where
 from ..scope import Scope

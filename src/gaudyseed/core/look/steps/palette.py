@@ -8,22 +8,22 @@ from typing import Annotated, Any, ClassVar, Literal
 import numpy as np
 from pydantic import Field
 
-from ... import census
-from ...buffers import empty
 from ...colour.spaces import to_hexes
-from ...document import parse
+from ...documents.document import parse
+from ...documents.paths import pointer
 from ...errors import BadInput, Fix, PatchOperation
 from ...kernels import palettes as kernels
 from ...kernels import ramps as ramp_kernels
 from ...kernels.parallel import over
 from ...kinds import COLOUR, Kind, Word
 from ...palette import MOST_SWATCHES, Swatch, linear_of
-from ...paths import pointer
-from ...picking import picker
 from ...population import Points
-from ...task import UNWATCHED, Task
+from ...ramps.picking import picker
+from ...reports import census
+from ...runtime.buffers import empty
+from ...runtime.task import UNWATCHED, Task
+from ...scene.follow import FollowColour, FollowDial
 from ..choosing import weights_of
-from ..follow import FollowColour, FollowDial
 from ..ramp_advisories import clipped
 from ..scope import Scope
 from .base import Advisory, Choices, Context, Outcome, Plan, Step, Value, mean_colour, put, whole_step

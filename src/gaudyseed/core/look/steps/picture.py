@@ -9,15 +9,15 @@ from typing import Annotated, Any, ClassVar, Literal
 import numpy as np
 from pydantic import Field
 
+from ...documents.paths import pointer
+from ...documents.references import Names
 from ...errors import Fix
 from ...geometry.placing import undoing
 from ...kinds import COLOUR, NUMBER, Kind
-from ...paths import pointer
-from ...picture import Picture as Texels
-from ...picture import within
+from ...pictures.picture import Picture as Texels
+from ...pictures.picture import within
 from ...population import Polygons
-from ...references import Names
-from ..follow import Placed
+from ...scene.follow import Placed
 from ..measured import TRIPLE, Affine, Extent, Placing, Where
 from ..scope import Scope
 from .base import Advisory, Context, Outcome, Plan, Value, put

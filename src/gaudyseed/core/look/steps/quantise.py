@@ -7,10 +7,10 @@ from typing import Annotated, ClassVar, Literal
 import numpy as np
 from pydantic import Field
 
-from ...banding import bands_wanted
 from ...kernels import shaping
 from ...kinds import Word
-from ..follow import Follow
+from ...ramps.banding import bands_wanted
+from ...scene.follow import Follow
 from .base import Context, Numbers, Plan, Step, Value, precise
 
 

@@ -11,17 +11,17 @@ from typing import Annotated, Any, ClassVar, Literal
 import numpy as np
 from pydantic import Field, field_validator
 
-from ... import census
 from ...colour.documents import HexColour
 from ...colour.spaces import parse_hex, to_hexes
-from ...document import Document, parse
+from ...documents.document import Document, parse
 from ...errors import BadInput
 from ...kernels.encoding import LARGEST
 from ...kinds import COLOUR, Kind, Word
-from ...own_ramp import OwnRamp
-from ...picking import Own
-from ...ramp import Ramp as Compiled
-from ..follow import Follow, FollowColour
+from ...ramps.own_ramp import OwnRamp
+from ...ramps.picking import Own
+from ...ramps.ramp import Ramp as Compiled
+from ...reports import census
+from ...scene.follow import Follow, FollowColour
 from ..ramp_advisories import of_ramp
 from ..ramp_edits import ACTIONS, edited_ramp
 from .base import (

@@ -9,7 +9,7 @@ from pydantic import Field
 
 from ...kernels import hashing
 from ...kinds import NUMBER, Kind, vector
-from ..follow import FollowDial
+from ...scene.follow import FollowDial
 from ..keyed import Keyed
 from ..scope import Scope
 from .base import Context, Draw, Plan, Seed, SeedNumber, Value

@@ -10,7 +10,7 @@ from pydantic.config import JsonDict
 
 from ...kernels import shaping
 from ...kinds import Word
-from ..follow import Follow
+from ...scene.follow import Follow
 from .base import Context, Numbers, Plan, Step, Value, Wide, precise
 
 _TYPED: JsonDict = {"when": {"own": False}}

@@ -6,8 +6,8 @@ from typing import Annotated, ClassVar, Literal
 
 from pydantic import Field
 
+from ...documents.references import Names
 from ...kinds import Kind
-from ...references import Names
 from ..scope import Scope
 from .base import Context, Plan, Step, Value
 

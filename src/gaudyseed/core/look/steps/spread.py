@@ -12,8 +12,8 @@ from ...errors import BadInput
 from ...kernels import spreading as kernels
 from ...kinds import Kind, Word
 from ...population.owning import owning_of
-from ...ramp import least_float32_not_below
-from ..follow import FollowDial
+from ...ramps.ramp import least_float32_not_below
+from ...scene.follow import FollowDial
 from ..keyed import ELEMENT, Keyed
 from ..scope import Scope
 from .base import Context, Plan, Seed, SeedNumber, Share, Step, Value, take_equal_bands

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Annotated
 
+from ...documents.union import OneOf
 from ...registry import import_all
-from ...union import OneOf
 from .base import MAKERS, ColumnSource, MakerModel, Makings, Order
 
 import_all(__name__, list(__path__))

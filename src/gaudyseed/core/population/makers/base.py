@@ -9,10 +9,10 @@ from typing import TYPE_CHECKING, Any, ClassVar, Protocol, Self, get_args
 
 from ...digest import digest_of
 from ...errors import no_population
-from ...look.follow import Follower
 from ...registry import Registry
-from ...task import UNWATCHED, Task
-from ...timeline import Moment
+from ...runtime.task import UNWATCHED, Task
+from ...scene.follow import Follower
+from ...scene.timeline import Moment
 from ..population import Population
 from ..thinning import thinned
 

@@ -15,8 +15,8 @@ from ...geometry.mesh import Mesh
 from ...geometry.scatter import Scattered, feet_on, scatter_on
 from ...geometry.surfaces import surface
 from ...kinds import NUMBER
-from ...look.follow import Dialled
 from ...reading import Reading
+from ...scene.follow import Dialled
 from ..attribute import Attribute
 from ..attribute import Field as Column
 from ..elements import Owners

@@ -8,7 +8,7 @@ import numpy as np
 from pydantic import Field
 
 from ...errors import BadInput
-from ...look.follow import Dialled
+from ...scene.follow import Dialled
 from ..attribute import Attribute
 from ..attribute import Field as Column
 from ..copies import EACH, WHAT, Each, What, as_copies

@@ -10,12 +10,12 @@ import numpy as np
 from pydantic import Field
 
 from ...digest import digest_of
-from ...document import Document
+from ...documents.document import Document
 from ...errors import BadInput
 from ...geometry.cubics import Basis, Wrap
 from ...geometry.packed_shapes import packed, unpacked
 from ...geometry.placing import Role
-from ...look.follow import Dialled
+from ...scene.follow import Dialled
 from ..attribute import Attribute, Light
 from ..attribute import Field as Column
 from ..derive import with_derived

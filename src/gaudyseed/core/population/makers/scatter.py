@@ -11,7 +11,7 @@ from pydantic import Field
 
 from ...geometry.frames import orientations
 from ...kernels import hashing
-from ...look.follow import Dialled
+from ...scene.follow import Dialled
 from ..attribute import Attribute
 from ..attribute import Field as Column
 from ..copies import EACH, WHAT, Each, What, as_copies

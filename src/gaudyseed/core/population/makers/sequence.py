@@ -12,10 +12,10 @@ from typing import Any, ClassVar, Literal
 from pydantic import Field, model_validator
 
 from ...digest import digest_of
-from ...document import Document, parse, parse_json
+from ...documents.document import Document, parse, parse_json
 from ...errors import BadInput
-from ...look.follow import Dialled
-from ...timeline import Frame, Moment
+from ...scene.follow import Dialled
+from ...scene.timeline import Frame, Moment
 from ..meshes import Subdivision
 from ..population import Population
 from .base import ALONE, ColumnSource, MakerModel, Makings

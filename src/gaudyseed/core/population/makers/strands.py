@@ -13,8 +13,8 @@ from ...errors import BadInput
 from ...geometry.nearest import NearestPoint
 from ...kernels import growing, hashing
 from ...kernels.parallel import over
-from ...look.follow import Dialled
 from ...reading import Reading
+from ...scene.follow import Dialled
 from ..attribute import Attribute
 from ..attribute import Field as Column
 from ..elements import Owners

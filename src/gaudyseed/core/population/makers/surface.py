@@ -8,7 +8,7 @@ import numpy as np
 from pydantic import Field
 
 from ...geometry.cages import cage
-from ...look.follow import Dialled
+from ...scene.follow import Dialled
 from ..attribute import Attribute
 from ..attribute import Field as Column
 from ..meshes import PART, Subdivision, column, of_polygons, subdivided, subdivided_count

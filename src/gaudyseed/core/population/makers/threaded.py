@@ -12,7 +12,7 @@ from ...digest import digest_of
 from ...errors import BadInput
 from ...geometry.frames import orientations
 from ...kernels import hashing
-from ...look.follow import Dialled
+from ...scene.follow import Dialled
 from ..attribute import Attribute
 from ..attribute import Field as Column
 from ..elements import Owners

@@ -8,9 +8,9 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import cast
 
-from .cache import ResultCache
-from .population import Population
-from .population.makers import ColumnSource, Order
+from ..population import Population
+from ..population.makers import ColumnSource, Order
+from ..runtime.cache import ResultCache
 
 #: Seconds after which one who waits for a population looks whether it is still wanted.
 _WAIT = 0.25

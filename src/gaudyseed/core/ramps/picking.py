@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping
 
 import numpy as np
 
-from .kernels import ramps as kernels
+from ..kernels import ramps as kernels
 
 #: Gives what a stop or swatch has for the elements start to stop: (m,) or (m, 3) float32.
 Own = Callable[[int, int], np.ndarray]

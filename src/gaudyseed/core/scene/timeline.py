@@ -14,8 +14,8 @@ from typing import Annotated, Literal, TypeVar
 
 from pydantic import Field, model_validator
 
-from .document import Document
-from .errors import BadInput
+from ..documents.document import Document
+from ..errors import BadInput
 
 Shape = Literal["hold", "straight", "ease"]
 #: A frame of a timeline.

@@ -9,23 +9,23 @@ from typing import Any
 
 import numpy as np
 
-from .document import Document
-from .errors import BadInput, no_population
-from .formats import About
-from .geometry.shapes import ShapeMesh
-from .look.evaluate import Evaluation, Evaluator
-from .look.follow import Follower, FollowMarker, Given, resolved
-from .look.model import Look, PopulationDocument, Presence, Scene
-from .look.scope import Surroundings
-from .look.steps import Step
-from .names import nearest
-from .painting import NOTHING_KEPT, Kept, Target, with_painted
-from .paths import resolve
-from .picture import Picture, shipped
-from .population import Population
-from .population.makers import MakerModel, Makings, Order
-from .sending import sent
-from .task import UNWATCHED, Task
+from ..documents.document import Document
+from ..documents.paths import resolve
+from ..errors import BadInput, no_population
+from ..formats import About
+from ..geometry.shapes import ShapeMesh
+from ..look.evaluate import Evaluation, Evaluator
+from ..look.model import Look, PopulationDocument, Presence, Scene
+from ..look.scope import Surroundings
+from ..look.steps import Step
+from ..names import nearest
+from ..painting import NOTHING_KEPT, Kept, Target, with_painted
+from ..pictures.picture import Picture, shipped
+from ..population import Population
+from ..population.makers import MakerModel, Makings, Order
+from ..runtime.task import UNWATCHED, Task
+from ..sending import sent
+from .follow import Follower, FollowMarker, Given, resolved
 from .timeline import Moment
 
 

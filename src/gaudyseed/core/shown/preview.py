@@ -8,12 +8,12 @@ from typing import Literal
 
 import numpy as np
 
-from .channels import CHANNELS
-from .colour.spaces import display_bytes
-from .errors import BadInput
-from .look.evaluate import Evaluation
-from .ramp import Ramp, compile_ramp
-from .vectors import lengths
+from ..channels import CHANNELS
+from ..colour.spaces import display_bytes
+from ..errors import BadInput
+from ..look.evaluate import Evaluation
+from ..ramps.ramp import Ramp, compile_ramp
+from ..vectors import lengths
 
 Of = Literal["attribute", "signal", "step", "channel"]
 Scale = Literal["greys", "false_colour"]

@@ -7,10 +7,10 @@ from __future__ import annotations
 
 import numpy as np
 
-from .colour.spaces import decode_srgb, encode_srgb
-from .look.material import ElementPicture, Version
-from .mapping import TEXELS
-from .picture import Picture, lying, within
+from ..colour.spaces import decode_srgb, encode_srgb
+from ..look.material import ElementPicture, Version
+from ..pictures.picture import Picture, lying, within
+from .tables import TEXELS
 
 #: Luma weights of Rec. 709 (ITU-R BT.709-6).
 LUMA = np.array([0.2126, 0.7152, 0.0722])

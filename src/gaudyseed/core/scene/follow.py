@@ -10,14 +10,14 @@ from typing import TYPE_CHECKING, Annotated, Any, Literal, Self, TypeVar, get_ar
 import numpy as np
 from pydantic import BaseModel, Field, model_validator
 
-from ..document import Document, parse
+from ..documents.document import Document, parse
+from ..documents.paths import parse_path, path_text, placed, resolve
+from ..documents.references import Names
 from ..errors import BadInput
 from ..names import nearest
-from ..paths import parse_path, path_text, placed, resolve
-from ..references import Names
 
 if TYPE_CHECKING:
-    from .model import Dial
+    from ..look.model import Dial
 
 Name = Field(None, min_length=1, max_length=100)
 Followed = TypeVar("Followed", bound="Follower")

@@ -7,13 +7,13 @@ from typing import Any
 
 import numpy as np
 
-from .document import parse
-from .errors import BadInput
-from .look.evaluate import Evaluator
-from .look.model import Look, Scene
-from .population import Population
-from .population.makers import MAKERS, Order
-from .scene import SceneRun
+from ..documents.document import parse
+from ..errors import BadInput
+from ..look.evaluate import Evaluator
+from ..look.model import Look, Scene
+from ..population import Population
+from ..population.makers import MAKERS, Order
+from ..scene.run import SceneRun
 from .thumbnail import picture_of
 
 _GREYS = [{"at": at, "colour": colour} for at, colour in ((0.0, "#4a4a4a"), (0.5, "#8a8a8a"), (1.0, "#dedede"))]

@@ -6,8 +6,8 @@ import math
 
 import numpy as np
 
-from .look.evaluate import Evaluation
-from .population.derive import standing
+from ..look.evaluate import Evaluation
+from ..population.derive import standing
 
 #: The part of its square that a round element fills.
 _ROUND = math.pi / 4

@@ -9,19 +9,19 @@ from typing import Any
 
 import numpy as np
 
+from ..advisories import Evidence, advise, document, read_by_all
+from ..channels import CHANNELS
+from ..colour.spaces import display_bytes, hexes, to_hex
+from ..digest import digest_of
+from ..look.evaluate import Evaluation, Evaluator, LayerResult, StepResult, covers_all
+from ..look.steps import Value
+from ..look.steps.base import Choices, Outcome
+from ..population import Attribute, Curves
+from ..population.derive import standing
+from ..population.strands import along_of
+from ..vectors import lengths
 from . import census
-from .advisories import Evidence, advise, document, read_by_all
-from .channels import CHANNELS
-from .colour.spaces import display_bytes, hexes, to_hex
 from .coverage import coverage
-from .digest import digest_of
-from .look.evaluate import Evaluation, Evaluator, LayerResult, StepResult, covers_all
-from .look.steps import Value
-from .look.steps.base import Choices, Outcome
-from .population import Attribute, Curves
-from .population.derive import standing
-from .population.strands import along_of
-from .vectors import lengths
 
 
 @dataclass(frozen=True)

@@ -16,7 +16,7 @@ from typing import Any
 
 import numpy as np
 
-from .mapped import MappedFiles
+from ..runtime.mapped import MappedFiles
 
 #: Bytes that states take on the disk where nothing else is said.
 LIMIT = 4 * 1024**3

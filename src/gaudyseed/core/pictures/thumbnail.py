@@ -7,13 +7,13 @@ from __future__ import annotations
 
 import numpy as np
 
-from .colour.spaces import display_bytes
-from .geometry.placing import matrix, rotations
-from .look.evaluate import Evaluator
-from .look.model import Look
-from .population import Curves, Models, Points, Polygons, Population
-from .population.derive import standing
-from .population.thinning import thinned
+from ..colour.spaces import display_bytes
+from ..geometry.placing import matrix, rotations
+from ..look.evaluate import Evaluator
+from ..look.model import Look
+from ..population import Curves, Models, Points, Polygons, Population
+from ..population.derive import standing
+from ..population.thinning import thinned
 
 #: Points that are drawn at most.
 _MOST = 60_000

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from .kernels import curves as kernels
+from ..kernels import curves as kernels
 
 #: Straight pieces that a Bezier curve is laid out in, between two points.
 PIECES = 256

@@ -7,8 +7,8 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from .colour.mixing import POLAR, to_space
-from .kernels import ramps as kernels
+from ..colour.mixing import POLAR, to_space
+from ..kernels import ramps as kernels
 from .picking import Fill, Own, picker
 from .ramp import TO_LINEAR, Ramp, least_float32_not_below
 

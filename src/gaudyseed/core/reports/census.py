@@ -10,11 +10,11 @@ from typing import Any
 
 import numpy as np
 
-from .colour.spaces import display_bytes, linear_to_oklab, to_hexes
-from .kernels import census as kernels
-from .kernels import ramps as ramp_kernels
-from .kernels.parallel import over
-from .ramp import Ramp
+from ..colour.spaces import display_bytes, linear_to_oklab, to_hexes
+from ..kernels import census as kernels
+from ..kernels import ramps as ramp_kernels
+from ..kernels.parallel import over
+from ..ramps.ramp import Ramp
 
 BINS = 64
 COLUMNS = 96

@@ -9,11 +9,11 @@ from functools import cached_property, lru_cache
 
 import numpy as np
 
-from . import made_pictures
-from .digest import digest_of
-from .errors import BadInput
-from .kernels import pictures as kernels
-from .names import nearest
+from ..digest import digest_of
+from ..errors import BadInput
+from ..kernels import pictures as kernels
+from ..names import nearest
+from . import made as made_pictures
 
 #: How a picture goes on beyond its edges.
 EDGES = ("repeat", "mirror", "hold")

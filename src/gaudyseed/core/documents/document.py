@@ -10,7 +10,7 @@ from typing import Any, ClassVar, TypeVar
 
 from pydantic import BaseModel, ConfigDict, ValidationError
 
-from .errors import BadInput
+from ..errors import BadInput
 from .paths import Path, path_of, path_text
 from .upgrade import is_old, upgraded
 

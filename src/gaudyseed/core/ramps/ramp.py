@@ -13,15 +13,15 @@ from typing import Literal
 
 import numpy as np
 
-from .buffers import empty
-from .colour.mixing import POLAR, MixIn, to_space, turned
-from .colour.spaces import linear_to_oklab, parse_hex
-from .errors import BadInput
-from .kernels import ramps as kernels
-from .kernels.encoding import decode_values
-from .kernels.parallel import over
+from ..colour.mixing import POLAR, MixIn, to_space, turned
+from ..colour.spaces import linear_to_oklab, parse_hex
+from ..errors import BadInput
+from ..kernels import ramps as kernels
+from ..kernels.encoding import decode_values
+from ..kernels.parallel import over
+from ..runtime.buffers import empty
+from ..runtime.task import UNWATCHED, Task
 from .picking import Fill, picker
-from .task import UNWATCHED, Task
 
 Interpolation = Literal["steps", "straight", "eased", "through", "soft"]
 

@@ -12,7 +12,7 @@ from typing import Any
 
 from pydantic import BaseModel
 
-from .errors import BadInput, PatchOperation
+from ..errors import BadInput, PatchOperation
 
 Path = tuple[str | int, ...]
 

@@ -9,8 +9,8 @@ from collections.abc import Callable, Sequence
 
 import numpy as np
 
-from .colour.spaces import parse_hex
-from .kernels import noise
+from ..colour.spaces import parse_hex
+from ..kernels import noise
 
 SIZE = 512
 

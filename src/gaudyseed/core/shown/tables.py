@@ -11,12 +11,12 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from .cache import ResultCache
-from .colour.spaces import encode_srgb
-from .digest import digest_of
-from .look.evaluate import Evaluation, LaneResult, StepResult, covers_all, run_step
-from .look.steps import Value
-from .population import Polygons, of_points
+from ..colour.spaces import encode_srgb
+from ..digest import digest_of
+from ..look.evaluate import Evaluation, LaneResult, StepResult, covers_all, run_step
+from ..look.steps import Value
+from ..population import Polygons, of_points
+from ..runtime.cache import ResultCache
 
 #: Texels of a row, and rows of one range of numbers where nothing jumps.
 TEXELS, ROWS = 64, 16

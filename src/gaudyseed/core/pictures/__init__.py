@@ -1,0 +1,1 @@
+"""Pictures: read, worked out, and drawn small."""

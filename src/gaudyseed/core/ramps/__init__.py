@@ -1,0 +1,1 @@
+"""Ramps: stops, curves, bands, and the look-up of colours in them."""

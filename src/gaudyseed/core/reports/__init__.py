@@ -1,0 +1,1 @@
+"""What is told about an evaluation: censuses, shares, rows, coverage."""
