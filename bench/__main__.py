@@ -31,9 +31,10 @@ from bench.send import bench_files, bench_lanes, bench_shapes, bench_view
 from gaudyseed.core.documents.document import parse
 from gaudyseed.core.kinds import NUMBER
 from gaudyseed.core.look.evaluate import Evaluator, run_step
-from gaudyseed.core.look.model import Look, Scene
+from gaudyseed.core.look.model import Look
 from gaudyseed.core.look.steps import STEPS, Value
 from gaudyseed.core.population import Attribute, Population, of_points
+from gaudyseed.core.scene.model import Scene
 
 Rows = list[tuple[str, str, str]]
 ROOT = Path(__file__).resolve().parent.parent

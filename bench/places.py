@@ -17,7 +17,7 @@ from gaudyseed.core import noising
 from gaudyseed.core.geometry.nearest import NearestPoint, along_curve
 from gaudyseed.core.kernels import brushing, falloffs, noise
 from gaudyseed.core.kernels.parallel import over
-from gaudyseed.core.painting import Filed
+from gaudyseed.core.painting.brush import Filed
 from gaudyseed.core.pictures.picture import Picture
 
 Post = Callable[[str, dict[str, Any]], bytes]

@@ -12,7 +12,7 @@ from collections.abc import Iterator
 from pathlib import Path
 from unittest import mock
 
-from gaudyseed.core.formats import usd
+from gaudyseed.core.formats.usd import reader as usd
 
 _FORKS = """
 import importlib.util, json, os, sys
@@ -39,7 +39,7 @@ class Forking:
         self._folder = tempfile.TemporaryDirectory()
         self._said = Path(self._folder.name) / "said"
         self._parent = subprocess.Popen(
-            [sys.executable, "-c", _FORKS, str(usd._WORKER)], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True,
+            [sys.executable, "-c", _FORKS, str(usd.WORKER)], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True,
             stderr=subprocess.DEVNULL, env={**os.environ, "PXR_WORK_THREAD_LIMIT": "1"},
         )  # fmt: skip
 

@@ -12,13 +12,16 @@ from typing import Annotated, Any, Union, get_args, get_origin
 from pydantic import BaseModel
 
 import gaudyseed.core.look.steps  # noqa: F401 - first, since what steps share imports them
-from gaudyseed.core.look.curved import CurvePoint
 from gaudyseed.core.look.material import ElementPicture, Finish, Output, Shape, Version
-from gaudyseed.core.look.model import Camera, Dial, DialKey, Lane, Layer, Marker, MarkerKey, Signal
+from gaudyseed.core.look.model import Lane, Layer, Signal
+from gaudyseed.core.look.step.curved import CurvePoint
 from gaudyseed.core.look.steps import STEPS
 from gaudyseed.core.look.steps.ramp import Stop
 from gaudyseed.core.palette import Swatch
+from gaudyseed.core.scene.cameras import Camera
+from gaudyseed.core.scene.dials import Dial, DialKey
 from gaudyseed.core.scene.follow import Follow, FollowColour, FollowDial, FollowMarker
+from gaudyseed.core.scene.markers import Marker, MarkerKey
 from gaudyseed.core.scene.timeline import Timeline
 from gaudyseed.web.api.steps import controls
 

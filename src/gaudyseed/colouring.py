@@ -23,16 +23,20 @@ from .core.formats.sequences import numbered
 from .core.formats.shape_files import LARGEST_MESH, read_shape
 from .core.formats.shapes import OWN
 from .core.geometry.shapes import SHAPES, ShapeMesh
-from .core.look.evaluate import Evaluation, Evaluator
-from .core.look.model import Asset, Dial, Look, Marker, PopulationDocument, Scene
+from .core.look.evaluate import Evaluator
+from .core.look.model import Look
+from .core.look.results import Evaluation
 from .core.names import nearest
-from .core.painting import NOTHING_KEPT, Kept
 from .core.pictures.picture import Picture
 from .core.population import Population
 from .core.population.makers.imported import ImportedMaker, store_columns
 from .core.reports.report import Reporter
 from .core.runtime.task import UNWATCHED, Task
+from .core.scene.assets import NOTHING_KEPT, Asset, Kept
+from .core.scene.dials import Dial
 from .core.scene.follow import followers_of
+from .core.scene.markers import Marker
+from .core.scene.model import PopulationDocument, Scene
 from .core.scene.provider import Provider
 from .core.scene.run import SceneRun
 from .core.scene.timeline import LAST_FRAME, checked_frame

@@ -12,7 +12,7 @@ import numpy as np
 
 from gaudyseed.core.documents.document import parse
 from gaudyseed.core.formats import read_points
-from gaudyseed.core.look.model import Scene
+from gaudyseed.core.scene.model import Scene
 from tests.browser.driver import drawn
 from tests.browser.test_places import PlaceCase
 from tests.browser.test_send import SendCase

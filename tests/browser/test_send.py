@@ -15,8 +15,8 @@ from playwright.sync_api import Locator
 from gaudyseed.core.documents.document import parse
 from gaudyseed.core.formats import read_points
 from gaudyseed.core.look.evaluate import Evaluator
-from gaudyseed.core.look.model import Scene
 from gaudyseed.core.pictures.picture import Picture
+from gaudyseed.core.scene.model import Scene
 from gaudyseed.core.scene.run import SceneRun
 from gaudyseed.core.shown import shading
 from tests.browser.driver import drawn

@@ -24,11 +24,12 @@ from gaudyseed.core.colour.spaces import display_bytes
 from gaudyseed.core.documents.document import parse
 from gaudyseed.core.errors import BadInput
 from gaudyseed.core.look.evaluate import Evaluator
-from gaudyseed.core.look.model import Dial, Look
+from gaudyseed.core.look.model import Look
 from gaudyseed.core.look.steps import STEPS
 from gaudyseed.core.population import Attribute, Field, Population, of_points
 from gaudyseed.core.population.derive import with_derived
 from gaudyseed.core.population.makers.scatter import ScatterMaker
+from gaudyseed.core.scene.dials import Dial
 from gaudyseed.web.api.steps import controls
 from tests.support import points
 

@@ -10,10 +10,11 @@ import numpy as np
 from gaudyseed.core.documents.document import parse
 from gaudyseed.core.errors import BadInput
 from gaudyseed.core.look.evaluate import Evaluator
-from gaudyseed.core.look.model import Look, Scene
+from gaudyseed.core.look.model import Look
 from gaudyseed.core.population import Attribute, Field
 from gaudyseed.core.population.makers.grid import GridMaker
 from gaudyseed.core.reports.report import Reporter
+from gaudyseed.core.scene.model import Scene
 from gaudyseed.core.scene.run import SceneRun, signals_asked
 from gaudyseed.demo import bench_scene, demo_scene, horse_scene, lesson_scene, route_scene
 from tests.core.test_looks import apply_patch

@@ -14,12 +14,14 @@ from gaudyseed.core.formats import FORMATS, read_points
 from gaudyseed.core.geometry.shapes import shape_mesh
 from gaudyseed.core.look.evaluate import Evaluator
 from gaudyseed.core.look.first import carried_colour, first_look, groups_of
-from gaudyseed.core.look.model import Look, Painted
-from gaudyseed.core.painting import NOTHING_KEPT, Target, fill_of, with_painted
+from gaudyseed.core.look.model import Look
+from gaudyseed.core.painting.columns import Target, with_painted
+from gaudyseed.core.painting.painted import Painted, fill_of
 from gaudyseed.core.pictures.thumbnail import picture_of
 from gaudyseed.core.population import Attribute, Models, Population, of_points
 from gaudyseed.core.population.derive import with_derived
 from gaudyseed.core.population.makers.surface import SurfaceMaker
+from gaudyseed.core.scene.assets import NOTHING_KEPT
 from gaudyseed.core.sending import sent
 from tests.support import ply_text, points
 

@@ -26,7 +26,8 @@ from gaudyseed.core.documents.document import parse
 from gaudyseed.core.errors import BadInput
 from gaudyseed.core.formats import read_points
 from gaudyseed.core.look.evaluate import Evaluator
-from gaudyseed.core.look.model import Look, Scene
+from gaudyseed.core.look.model import Look
+from gaudyseed.core.scene.model import Scene
 from gaudyseed.web.security import Guard
 from tests.support import FIVE, beetle_scene, look_document, ply_text, ramp
 

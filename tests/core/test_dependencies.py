@@ -8,8 +8,8 @@ from typing import Any
 
 from gaudyseed.core.documents.document import parse
 from gaudyseed.core.look.evaluate import Evaluator
-from gaudyseed.core.look.model import Scene
 from gaudyseed.core.look.scope import ALL
+from gaudyseed.core.scene.model import Scene
 from gaudyseed.core.scene.run import SceneRun
 from tests.support import look_document, ramp
 

@@ -15,15 +15,16 @@ from gaudyseed.core.documents.document import parse
 from gaudyseed.core.errors import BadInput
 from gaudyseed.core.kernels import parallel
 from gaudyseed.core.kinds import NUMBER
-from gaudyseed.core.look.curved import CurvePoint
 from gaudyseed.core.look.evaluate import Evaluator
-from gaudyseed.core.look.model import Dial, Layer, Look
+from gaudyseed.core.look.model import Layer, Look
+from gaudyseed.core.look.step.curved import CurvePoint
+from gaudyseed.core.look.step.parameters import limits
 from gaudyseed.core.look.steps import STEPS, Value
-from gaudyseed.core.look.steps.base import limits
 from gaudyseed.core.look.steps.ramp import Stop
 from gaudyseed.core.palette import Swatch
 from gaudyseed.core.population import of_points
 from gaudyseed.core.reports.report import Reporter
+from gaudyseed.core.scene.dials import Dial
 from gaudyseed.core.scene.follow import Follow, FollowColour, FollowDial
 from tests.support import FIVE, context, look_document, points, ramp
 

@@ -13,11 +13,13 @@ from gaudyseed.core.colour.spaces import decode_srgb
 from gaudyseed.core.documents.document import parse
 from gaudyseed.core.errors import BadInput
 from gaudyseed.core.look.evaluate import Evaluator
-from gaudyseed.core.look.model import Dial, Look, Scene
+from gaudyseed.core.look.model import Look
 from gaudyseed.core.look.steps import formula
 from gaudyseed.core.population import Attribute, Population, of_points
 from gaudyseed.core.ramps.ramp import compile_ramp, edges_for_shares
 from gaudyseed.core.reports.report import attribute_census
+from gaudyseed.core.scene.dials import Dial
+from gaudyseed.core.scene.model import Scene
 from gaudyseed.core.scene.run import SceneRun
 from gaudyseed.core.shown.preview import preview
 from tests.support import FIVE, look, look_document, points, ramp

@@ -14,8 +14,9 @@ import numpy as np
 
 from gaudyseed.core.documents.document import parse
 from gaudyseed.core.look.evaluate import Evaluator
-from gaudyseed.core.look.model import Dial, Look
+from gaudyseed.core.look.model import Look
 from gaudyseed.core.look.steps import STEPS
+from gaudyseed.core.scene.dials import Dial
 from tests.core.golden import DIALS, LOOKS, POPULATIONS, RECORD, entry, machine
 
 RECORDED = json.loads(gzip.decompress(RECORD.read_bytes()))

@@ -10,8 +10,8 @@ from gaudyseed.core.digest import digest_of
 from gaudyseed.core.documents.document import parse
 from gaudyseed.core.formats import FORMATS, read_points
 from gaudyseed.core.look.evaluate import Evaluator
-from gaudyseed.core.look.model import Scene
-from gaudyseed.core.painting import Values
+from gaudyseed.core.painting.painted import Values
+from gaudyseed.core.scene.model import Scene
 from gaudyseed.core.scene.run import SceneRun
 from gaudyseed.store import Store
 from tests.core.test_cli import CommandLine

@@ -12,7 +12,8 @@ from gaudyseed.core.documents.document import parse
 from gaudyseed.core.documents.paths import parse_path, path_of, path_text, placed, pointer, resolve
 from gaudyseed.core.documents.references import named
 from gaudyseed.core.errors import BadInput
-from gaudyseed.core.look.model import Look, Scene
+from gaudyseed.core.look.model import Look
+from gaudyseed.core.scene.model import Scene
 from tests.support import beetle_scene, look_document
 
 CASES = json.loads((Path(__file__).parent / "data/paths.json").read_text())

@@ -19,12 +19,15 @@ from gaudyseed.core.documents.document import parse
 from gaudyseed.core.errors import BadInput
 from gaudyseed.core.formats import FORMATS
 from gaudyseed.core.formats.pictures import read_picture
-from gaudyseed.core.look.evaluate import Evaluation, Evaluator
-from gaudyseed.core.look.model import Painted, Scene
-from gaudyseed.core.painting import Brush, Target, Values, brushed, kept_from, onto, unpacked
+from gaudyseed.core.look.evaluate import Evaluator
+from gaudyseed.core.look.results import Evaluation
+from gaudyseed.core.painting.brush import Brush, brushed
+from gaudyseed.core.painting.columns import Target, kept_from, onto
+from gaudyseed.core.painting.painted import Painted, Values, unpacked
 from gaudyseed.core.population.makers.imported import store_columns
 from gaudyseed.core.population.makers.sequence import SequenceFrame, sequence_of
 from gaudyseed.core.reports.report import Reporter
+from gaudyseed.core.scene.model import Scene
 from gaudyseed.core.scene.run import SceneRun
 from tests.support import points, ramp
 

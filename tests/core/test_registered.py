@@ -23,10 +23,11 @@ from gaudyseed.core.formats import FORMATS, About, Format, Thing, read_points
 from gaudyseed.core.kernels import parallel
 from gaudyseed.core.kinds import NUMBER, Kind, Word
 from gaudyseed.core.look.evaluate import Evaluator
-from gaudyseed.core.look.model import Look, Scene
+from gaudyseed.core.look.model import Look
 from gaudyseed.core.look.scope import Scope
+from gaudyseed.core.look.step.reported import Advisory, Outcome, put
+from gaudyseed.core.look.step.values import Plan
 from gaudyseed.core.look.steps import STEPS, Context, Step, Value
-from gaudyseed.core.look.steps.base import Advisory, Outcome, Plan, put
 from gaudyseed.core.population import Attribute, Elements, Points, Population
 from gaudyseed.core.population.kinds import KINDS, PopulationKind
 from gaudyseed.core.population.makers import MAKERS, ColumnSource, MakerModel, Makings
@@ -34,6 +35,7 @@ from gaudyseed.core.population.makers.base import ALONE
 from gaudyseed.core.registry import Registry
 from gaudyseed.core.reports.report import Reporter
 from gaudyseed.core.scene.follow import Dialled, Follow
+from gaudyseed.core.scene.model import Scene
 from gaudyseed.core.scene.run import SceneRun
 from gaudyseed.store import Store
 from gaudyseed.web import create_app

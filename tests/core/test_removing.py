@@ -9,8 +9,8 @@ import numpy as np
 from gaudyseed.core.documents.document import parse
 from gaudyseed.core.errors import BadInput
 from gaudyseed.core.look.evaluate import Evaluator
-from gaudyseed.core.look.model import Scene
 from gaudyseed.core.removing import remove_population, remove_signal
+from gaudyseed.core.scene.model import Scene
 from gaudyseed.core.scene.run import SceneRun
 from gaudyseed.demo import demo_scene, horse_scene
 from tests.support import look_document

@@ -11,9 +11,10 @@ from gaudyseed.core.errors import BadInput
 from gaudyseed.core.formats import FORMATS, read_points
 from gaudyseed.core.formats.columns import outgoing
 from gaudyseed.core.formats.lines import joined, number_cells
-from gaudyseed.core.look.model import Look, Scene
+from gaudyseed.core.look.model import Look
 from gaudyseed.core.look.steps import STEPS
 from gaudyseed.core.population.makers.imported import pack_labels, store_columns, unpack_labels
+from gaudyseed.core.scene.model import Scene
 from gaudyseed.demo import demo_scene
 from gaudyseed.web.binary import pack
 from tests.support import points, unpack

@@ -13,11 +13,13 @@ from gaudyseed.core.documents.document import parse
 from gaudyseed.core.errors import BadInput
 from gaudyseed.core.formats import FORMATS, read_points
 from gaudyseed.core.look.evaluate import Evaluator
-from gaudyseed.core.look.model import Dial, Look, Scene
+from gaudyseed.core.look.model import Look
 from gaudyseed.core.look.rename import rename_dial, rename_look, rename_shared_signal
 from gaudyseed.core.population import Attribute, Elements, Owners, of_points
 from gaudyseed.core.population.makers.imported import store_columns
 from gaudyseed.core.reports.report import Reporter
+from gaudyseed.core.scene.dials import Dial
+from gaudyseed.core.scene.model import Scene
 from gaudyseed.core.scene.run import SceneRun
 from tests.core.test_roundtrip import Memory
 from tests.support import FIVE, look_document, points, ramp

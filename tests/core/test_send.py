@@ -11,12 +11,14 @@ from gaudyseed.core.documents.document import parse
 from gaudyseed.core.errors import BadInput
 from gaudyseed.core.geometry.shapes import SHAPES, shape_mesh
 from gaudyseed.core.look.choosing import chosen, weights_of
-from gaudyseed.core.look.evaluate import Evaluation, Evaluator
-from gaudyseed.core.look.model import Look, Scene
+from gaudyseed.core.look.evaluate import Evaluator
+from gaudyseed.core.look.model import Look
+from gaudyseed.core.look.results import Evaluation
 from gaudyseed.core.look.scope import Surroundings
 from gaudyseed.core.population import Attribute, Population
 from gaudyseed.core.reports.coverage import coverage, hidden
 from gaudyseed.core.reports.report import Reporter
+from gaudyseed.core.scene.model import Scene
 from gaudyseed.core.scene.run import SceneRun
 from gaudyseed.core.sending import moved_elements, sent, spun
 from gaudyseed.core.shown.shading import looked_up

@@ -15,12 +15,14 @@ from gaudyseed.core.formats.palettes import write_text
 from gaudyseed.core.formula import renamed_in_formula
 from gaudyseed.core.kinds import COLOUR
 from gaudyseed.core.look.evaluate import Evaluator
-from gaudyseed.core.look.model import Dial, Look, Scene
+from gaudyseed.core.look.model import Look
 from gaudyseed.core.look.rename import rename_dial, rename_signal
 from gaudyseed.core.look.steps.curve import Curve as CurveStep
 from gaudyseed.core.look.steps.ramp import Ramp as RampStep
 from gaudyseed.core.palette import Swatch
 from gaudyseed.core.reports.report import Reporter
+from gaudyseed.core.scene.dials import Dial
+from gaudyseed.core.scene.model import Scene
 from tests.support import FIVE, look, look_document, points, ramp
 
 WEAR = {"step": "attribute", "name": "wear"}

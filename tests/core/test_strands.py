@@ -444,7 +444,7 @@ class Rooted(unittest.TestCase):
 
     def run_it(self, **maker):
         document = {"populations": [skin(), {**fur(), "maker": {**self.maker, "on": "skin", **maker}}]}
-        from gaudyseed.core.look.model import Scene
+        from gaudyseed.core.scene.model import Scene
         from gaudyseed.core.scene.run import SceneRun
 
         return SceneRun(parse(Scene, document), Evaluator(), lambda order: order.make(Memory(self.blobs)))

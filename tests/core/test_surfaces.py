@@ -10,13 +10,14 @@ from gaudyseed.core.errors import BadInput
 from gaudyseed.core.formats import FORMATS, read_points, read_things
 from gaudyseed.core.geometry.things import thing
 from gaudyseed.core.look.evaluate import Evaluator
-from gaudyseed.core.look.model import Look, Scene
+from gaudyseed.core.look.model import Look
 from gaudyseed.core.look.scope import Surroundings
 from gaudyseed.core.pictures.picture import Picture
 from gaudyseed.core.population.makers.surface import SurfaceMaker
 from gaudyseed.core.population.placed import placed
 from gaudyseed.core.population.thinning import thinned
 from gaudyseed.core.reports.report import Reporter
+from gaudyseed.core.scene.model import Scene
 from gaudyseed.core.scene.run import SceneRun
 from tests.support import FIVE, look_document, points, ramp
 

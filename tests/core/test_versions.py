@@ -13,8 +13,9 @@ from gaudyseed.core.documents.document import parse
 from gaudyseed.core.documents.upgrade import upgraded
 from gaudyseed.core.errors import BadInput
 from gaudyseed.core.look.evaluate import Evaluator
-from gaudyseed.core.look.model import Look, Scene
+from gaudyseed.core.look.model import Look
 from gaudyseed.core.population import Attribute
+from gaudyseed.core.scene.model import Scene
 from tests.support import points
 
 RANDOM = {"step": "random", "seed": 3}

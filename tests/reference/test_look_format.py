@@ -22,12 +22,13 @@ from gaudyseed.core.colour.spaces import display_bytes
 from gaudyseed.core.documents.document import parse
 from gaudyseed.core.documents.upgrade import upgraded
 from gaudyseed.core.look.evaluate import Evaluator
-from gaudyseed.core.look.model import Dial, Look
+from gaudyseed.core.look.model import Look
 from gaudyseed.core.look.scope import Surroundings
 from gaudyseed.core.look.steps import STEPS
 from gaudyseed.core.pictures.picture import Picture
 from gaudyseed.core.population import Attribute, Field, of_points
 from gaudyseed.core.population.derive import with_derived
+from gaudyseed.core.scene.dials import Dial
 from tests.core.golden import DIALS, POPULATIONS, RECORD
 from tests.support import FIVE, ROOT
 

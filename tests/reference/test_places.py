@@ -18,12 +18,12 @@ from gaudyseed.core.kernels import falloffs, nearest, pictures
 from gaudyseed.core.kernels import noise as kernels
 from gaudyseed.core.kinds import NUMBER, vector
 from gaudyseed.core.look.evaluate import run_step
-from gaudyseed.core.look.model import Scene
 from gaudyseed.core.look.scope import Scope, Surroundings
 from gaudyseed.core.look.steps import STEPS, Context, Value, carried_out
 from gaudyseed.core.pictures.picture import Picture
 from gaudyseed.core.population import Attribute, Population, of_points
 from gaudyseed.core.runtime.task import UNWATCHED
+from gaudyseed.core.scene.model import Scene
 from gaudyseed.core.scene.timeline import Key, at_frame, eased
 
 #: The permutation of K. Perlin's reference implementation of "Improving Noise", SIGGRAPH 2002.

@@ -15,7 +15,8 @@ from gaudyseed.core.colour.spaces import display_bytes
 from gaudyseed.core.formats import FORMATS, read_things
 from gaudyseed.core.geometry.cubics import at_controls, on_cubics
 from gaudyseed.core.kinds import COLOUR, NUMBER
-from gaudyseed.core.look.evaluate import Evaluation, Evaluator, run_step
+from gaudyseed.core.look.evaluate import Evaluator, run_step
+from gaudyseed.core.look.results import Evaluation
 from gaudyseed.core.look.steps import STEPS, Value
 from gaudyseed.core.look.steps.melanin import hair_colour
 from gaudyseed.core.population import Attribute, Curves, Field, Population

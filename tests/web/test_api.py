@@ -10,8 +10,8 @@ import numpy as np
 from gaudyseed.core.colour.spaces import display_bytes
 from gaudyseed.core.formats import read_points
 from gaudyseed.core.look.evaluate import Evaluator
-from gaudyseed.core.look.model import Scene
 from gaudyseed.core.runtime.task import Stopped
+from gaudyseed.core.scene.model import Scene
 from gaudyseed.store import Store
 from gaudyseed.web import create_app
 from gaudyseed.web.jobs import Latest

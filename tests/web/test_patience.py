@@ -23,8 +23,9 @@ from gaudyseed.core.digest import digest_of
 from gaudyseed.core.errors import BadInput
 from gaudyseed.core.formats import read_things
 from gaudyseed.core.formats.pictures import read_picture
-from gaudyseed.core.look.model import Painted
-from gaudyseed.core.painting import Brush, Target, Values, brushed
+from gaudyseed.core.painting.brush import Brush, brushed
+from gaudyseed.core.painting.columns import Target
+from gaudyseed.core.painting.painted import Painted, Values
 from gaudyseed.core.population import Attribute, of_points
 from gaudyseed.core.population.makers import Order
 from gaudyseed.core.population.makers.base import Makings

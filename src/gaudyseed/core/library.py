@@ -14,8 +14,8 @@ from .documents.document import Document, parse, parse_json
 from .documents.upgrade import upgraded
 from .look.material import Finish
 from .look.model import Layer, Look
+from .look.step.parameters import MOST_STEPS
 from .look.steps import STEPS, AnyStep, Step
-from .look.steps.base import MOST_STEPS
 
 Kind = Literal["ramp", "palette", "chain", "layer", "look", "finish"]
 STRIP = 160

@@ -14,7 +14,7 @@ from .kinds import COLOUR, NUMBER, Kind, vector
 from .names import nearest
 
 if TYPE_CHECKING:
-    from .look.evaluate import Evaluation
+    from .look.results import Evaluation
     from .population import Population
 
 

@@ -10,7 +10,8 @@ from .channels import CHANNELS
 from .documents.document import parse
 from .documents.references import named, renamed
 from .errors import BadInput, no_population
-from .look.model import Look, PopulationDocument, Scene
+from .look.model import Look
+from .scene.model import PopulationDocument, Scene
 
 
 @dataclass(frozen=True)

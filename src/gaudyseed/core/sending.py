@@ -13,8 +13,8 @@ from .formats.shapes import drawn_as
 from .geometry.placing import IDENTITY, undoing
 from .geometry.polygons import normals_of
 from .geometry.shapes import ShapeMesh, shape_mesh
-from .look.evaluate import Evaluation
 from .look.material import ElementPicture
+from .look.results import Evaluation
 from .pictures.picture import Picture
 from .population import Attribute, Field, Points, Polygons, Population
 from .population.derive import standing

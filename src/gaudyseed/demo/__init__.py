@@ -5,7 +5,7 @@ from __future__ import annotations
 from importlib import resources
 
 from ..core.documents.document import parse, parse_json
-from ..core.look.model import Scene
+from ..core.scene.model import Scene
 from ..store import Missing, Store
 
 SCENE_ID, ROUTE_ID, BENCH_ID, HORSE_ID = "midnight-menagerie", "parade-route", "workshop-bench", "hobby-horse"

@@ -12,10 +12,10 @@ from ..core.formats.pictures import read_picture
 from ..core.formats.shape_files import read_shape
 from ..core.geometry.packed_shapes import MAGIC, unpacked
 from ..core.geometry.shapes import ShapeMesh
-from ..core.look.model import Asset, Scene
-from ..core.painting import gone_column, gone_picture
 from ..core.pictures.picture import Picture
 from ..core.runtime.cache import ResultCache
+from ..core.scene.assets import Asset, gone_column, gone_picture
+from ..core.scene.model import Scene
 from .store import Store
 
 #: Columns that were painted and not kept yet: strokes under way.

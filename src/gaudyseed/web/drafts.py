@@ -10,8 +10,8 @@ from typing import Annotated, Any
 from pydantic import BeforeValidator
 
 from ..core.documents.document import parse, parse_json
-from ..core.look.model import PopulationDocument, Scene
 from ..core.runtime.cache import ResultCache
+from ..core.scene.model import PopulationDocument, Scene
 
 #: Populations by their text: of a scene that is edited, most come again and again.
 _read = ResultCache(64 * 1024 * 1024)

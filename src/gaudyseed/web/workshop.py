@@ -9,10 +9,10 @@ from typing import cast
 from flask import current_app
 
 from ..core.look.evaluate import Evaluator
-from ..core.look.model import Scene
 from ..core.population.makers import Order
 from ..core.reports.report import Reporter
 from ..core.runtime.task import UNWATCHED, Task
+from ..core.scene.model import Scene
 from ..core.scene.provider import Provider
 from ..core.scene.run import SceneRun
 from ..core.scene.timecache import LIMIT, TimeCache

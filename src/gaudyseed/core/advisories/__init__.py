@@ -9,7 +9,7 @@ from __future__ import annotations
 from dataclasses import asdict
 from typing import Any
 
-from ..look.steps.base import Advisory
+from ..look.step.reported import Advisory
 from ..registry import import_all
 from .registered import ADVISERS, Adviser, Evidence, advise, read_by_all
 

@@ -14,10 +14,10 @@ import numpy as np
 
 from ..colour.spaces import linear_to_oklab
 from ..errors import Fix
-from ..look.measured import Measured
 from ..look.scope import Scope
+from ..look.step.measured import Measured
+from ..look.step.reported import Advisory, Outcome
 from ..look.steps import Context, Value, carried_out
-from ..look.steps.base import Advisory, Outcome
 from ..population import Elements, Polygons, Population
 from ..runtime.task import UNWATCHED
 from .registered import ADVISERS, Adviser

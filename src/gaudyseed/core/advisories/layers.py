@@ -13,8 +13,9 @@ from ..colour.spaces import linear_to_oklab, oklab_to_linear, parse_hex, to_hex
 from ..colour.vision import MATRICES, distances
 from ..documents.paths import pointer
 from ..errors import Fix
-from ..look.evaluate import Evaluation, LaneResult, LayerResult, SignalResult, covers_all
-from ..look.steps.base import Advisory, Choices, put, whole_step
+from ..look.results import Evaluation, LaneResult, LayerResult, SignalResult, covers_all
+from ..look.step.base import whole_step
+from ..look.step.reported import Advisory, Choices, put
 from ..plurals import having, verb
 from ..reports import census
 from .registered import ADVISERS, Adviser, Evidence

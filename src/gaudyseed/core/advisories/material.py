@@ -10,10 +10,11 @@ import numpy as np
 from ..colour.spaces import saturation
 from ..documents.paths import pointer
 from ..errors import BadInput, Fix
-from ..look.evaluate import Evaluation, LaneResult
 from ..look.material import ElementPicture
-from ..look.measured import spacing
-from ..look.steps.base import Advisory, put, whole_step
+from ..look.results import Evaluation, LaneResult
+from ..look.step.base import whole_step
+from ..look.step.measured import spacing
+from ..look.step.reported import Advisory, put
 from ..plurals import having
 from ..reports.coverage import coverage, hidden
 from ..sampling import grey_part, sample

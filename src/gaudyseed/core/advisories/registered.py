@@ -6,8 +6,8 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from ..look.evaluate import Evaluation
-from ..look.steps.base import Advisory, Outcome
+from ..look.results import Evaluation
+from ..look.step.reported import Advisory, Outcome
 from ..registry import Registry
 
 

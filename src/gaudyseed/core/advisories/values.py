@@ -10,8 +10,8 @@ import numpy as np
 from ..documents.paths import pointer
 from ..errors import Fix
 from ..look.compile import signals_read
-from ..look.evaluate import Evaluation
-from ..look.steps.base import Advisory, Outcome, put
+from ..look.results import Evaluation
+from ..look.step.reported import Advisory, Outcome, put
 from ..plurals import having, verb
 from .registered import ADVISERS, Adviser, Evidence
 

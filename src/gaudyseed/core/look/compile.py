@@ -25,8 +25,9 @@ from ..stacking import check_blend
 from .material import PLAIN, ElementPicture, Finish, Shape
 from .model import Lane, Layer, Look, Signal
 from .scope import CHOOSERS, FINISH_LANE, SHAPE_LANE, Scope, Surroundings
+from .step.base import whole_step
+from .step.reported import put
 from .steps import STEPS, Step
-from .steps.base import put, whole_step
 
 #: Which step turns one kind into another, for sentences.
 _CONVERTS = {

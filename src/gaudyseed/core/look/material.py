@@ -13,7 +13,7 @@ from ..colour.spaces import parse_hex
 from ..documents.document import Document
 from ..documents.references import Names
 from ..scene.follow import Dialled, Follower
-from .steps.base import Share
+from .step.parameters import Share
 
 #: Of a look.
 MOST_FINISHES = 8

@@ -9,7 +9,8 @@ import numpy as np
 
 from ..documents.paths import pointer
 from ..errors import Fix, PatchOperation
-from .steps.base import Advisory, put, whole_step
+from .step.base import whole_step
+from .step.reported import Advisory, put
 
 
 class Ramp(Protocol):

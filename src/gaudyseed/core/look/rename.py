@@ -8,7 +8,12 @@ from typing import TypeVar
 from ..documents.document import Document, parse
 from ..documents.references import renamed
 from ..errors import BadInput, no_population
-from .model import Asset, Dial, Look, Marker, Painted, PopulationDocument, Scene, SharedLook, Signal
+from ..painting.painted import Painted
+from ..scene.assets import Asset
+from ..scene.dials import Dial
+from ..scene.markers import Marker
+from ..scene.model import PopulationDocument, Scene, SharedLook
+from .model import Look, Signal
 
 Named = TypeVar("Named", Signal, Dial, SharedLook, Marker, Asset, Painted)
 

@@ -20,8 +20,8 @@ from ..scene.follow import AnyFollow, Follow, FollowColour, Given
 from ..scene.timeline import Moment
 
 if TYPE_CHECKING:
-    from .evaluate import Evaluation
-    from .model import Dial
+    from ..scene.dials import Dial
+    from .results import Evaluation
 
 
 Plain = TypeVar("Plain")

@@ -10,9 +10,10 @@ import numpy as np
 from ..documents.document import parse
 from ..errors import BadInput
 from ..look.evaluate import Evaluator
-from ..look.model import Look, Scene
+from ..look.model import Look
 from ..population import Population
 from ..population.makers import MAKERS, Order
+from ..scene.model import Scene
 from ..scene.run import SceneRun
 from .thumbnail import picture_of
 

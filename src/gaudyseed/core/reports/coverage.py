@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 
-from ..look.evaluate import Evaluation
+from ..look.results import Evaluation
 from ..population.derive import standing
 
 #: The part of its square that a round element fills.

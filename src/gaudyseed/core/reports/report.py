@@ -13,9 +13,10 @@ from ..advisories import Evidence, advise, document, read_by_all
 from ..channels import CHANNELS
 from ..colour.spaces import display_bytes, hexes, to_hex
 from ..digest import digest_of
-from ..look.evaluate import Evaluation, Evaluator, LayerResult, StepResult, covers_all
+from ..look.evaluate import Evaluator
+from ..look.results import Evaluation, LayerResult, StepResult, covers_all
+from ..look.step.reported import Choices, Outcome
 from ..look.steps import Value
-from ..look.steps.base import Choices, Outcome
 from ..population import Attribute, Curves
 from ..population.derive import standing
 from ..population.strands import along_of

@@ -12,7 +12,7 @@ from ..colour.spaces import display_bytes, linear_to_oklab
 from ..digest import digest_of
 from ..errors import BadInput
 from ..kinds import NUMBER
-from ..look.evaluate import Evaluation
+from ..look.results import Evaluation
 from ..look.steps import STEPS, Context, carried_out
 from ..population import Attribute, Owners
 from ..population.owning import owning_of

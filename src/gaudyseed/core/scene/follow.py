@@ -17,7 +17,7 @@ from ..errors import BadInput
 from ..names import nearest
 
 if TYPE_CHECKING:
-    from ..look.model import Dial
+    from .dials import Dial
 
 Name = Field(None, min_length=1, max_length=100)
 Followed = TypeVar("Followed", bound="Follower")

@@ -14,18 +14,21 @@ from ..documents.paths import resolve
 from ..errors import BadInput, no_population
 from ..formats import About
 from ..geometry.shapes import ShapeMesh
-from ..look.evaluate import Evaluation, Evaluator
-from ..look.model import Look, PopulationDocument, Presence, Scene
+from ..look.evaluate import Evaluator
+from ..look.model import Look
+from ..look.results import Evaluation
 from ..look.scope import Surroundings
 from ..look.steps import Step
 from ..names import nearest
-from ..painting import NOTHING_KEPT, Kept, Target, with_painted
+from ..painting.columns import Target, with_painted
 from ..pictures.picture import Picture, shipped
 from ..population import Population
 from ..population.makers import MakerModel, Makings, Order
 from ..runtime.task import UNWATCHED, Task
 from ..sending import sent
+from .assets import NOTHING_KEPT, Kept
 from .follow import Follower, FollowMarker, Given, resolved
+from .model import PopulationDocument, Presence, Scene
 from .timeline import Moment
 
 

@@ -11,7 +11,7 @@ import numpy as np
 from ..channels import CHANNELS
 from ..colour.spaces import display_bytes
 from ..errors import BadInput
-from ..look.evaluate import Evaluation
+from ..look.results import Evaluation
 from ..ramps.ramp import Ramp, compile_ramp
 from ..vectors import lengths
 

@@ -13,7 +13,8 @@ import numpy as np
 
 from ..colour.spaces import encode_srgb
 from ..digest import digest_of
-from ..look.evaluate import Evaluation, LaneResult, StepResult, covers_all, run_step
+from ..look.evaluate import run_step
+from ..look.results import Evaluation, LaneResult, StepResult, covers_all
 from ..look.steps import Value
 from ..population import Polygons, of_points
 from ..runtime.cache import ResultCache

@@ -21,10 +21,9 @@ from ...core.formats.shape_files import read_shape
 from ...core.geometry.packed_shapes import drawable
 from ...core.geometry.shapes import MOST_TRIANGLES, SHAPES, shape_mesh
 from ...core.look.material import ElementPicture
-from ...core.look.model import Asset
-from ...core.painting import gone_picture
 from ...core.pictures.made import PICTURES, SIZE
 from ...core.pictures.picture import Picture, shipped
+from ...core.scene.assets import Asset, gone_picture
 from ...core.shown.shading import versions
 from .. import binary
 from ..headers import ShapeHeader

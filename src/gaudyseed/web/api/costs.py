@@ -10,7 +10,8 @@ from pydantic import BaseModel, Field
 
 from ...core.documents.document import Document
 from ...core.errors import BadInput
-from ...core.look.evaluate import Evaluation, Evaluator
+from ...core.look.evaluate import Evaluator
+from ...core.look.results import Evaluation
 from ...core.population.makers import MakerModel, Order
 from ...core.scene.run import SceneRun
 from ..drafts import Draft

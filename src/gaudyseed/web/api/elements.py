@@ -9,8 +9,8 @@ from flask import Blueprint
 from pydantic import BaseModel, Field
 
 from ...core.documents.document import Document
-from ...core.look.model import Scene
 from ...core.reports import rows
+from ...core.scene.model import Scene
 from ..openapi import operation
 from ..workshop import workshop
 

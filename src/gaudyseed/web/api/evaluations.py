@@ -20,13 +20,14 @@ from ...core.digest import digest_of
 from ...core.documents.document import Document
 from ...core.errors import BadInput
 from ...core.formats.shapes import OWN, plain_shape
-from ...core.look.evaluate import Evaluation
 from ...core.look.material import ElementPicture, Finish
-from ...core.look.model import MOST_POPULATIONS, Painted
+from ...core.look.results import Evaluation
+from ...core.painting.painted import Painted
 from ...core.pictures.picture import within
 from ...core.reports.census import packed
 from ...core.reports.report import Groups
 from ...core.runtime.task import UNWATCHED, Stopped, Task
+from ...core.scene.model import MOST_POPULATIONS
 from ...core.scene.run import SceneRun
 from ...core.sending import moved_normals, picture_of, threshold_of, ways
 from ...core.shown.preview import Of, Scale, Shown, preview

@@ -12,8 +12,8 @@ from ...core.documents.document import Document
 from ...core.errors import BadInput
 from ...core.formats import FORMATS
 from ...core.formats.losses import losses
-from ...core.look.model import Scene
 from ...core.runtime.task import Task
+from ...core.scene.model import Scene
 from ..drafts import Draft
 from ..jobs import FileMade, unless_gone
 from ..openapi import BINARY, operation

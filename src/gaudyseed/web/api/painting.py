@@ -10,9 +10,12 @@ from pydantic import BaseModel, Field
 
 from ...core.digest import digest_of
 from ...core.documents.document import Document
+from ...core.documents.named import NAME_PATTERN
 from ...core.errors import BadInput
-from ...core.look.model import MOST_PAINTED, NAME_PATTERN, Painted
-from ...core.painting import MOST_DABS, Brush, brushed, check_name, kept_from, values_of
+from ...core.painting.brush import MOST_DABS, Brush, brushed
+from ...core.painting.columns import kept_from
+from ...core.painting.painted import Painted, check_name, values_of
+from ...core.scene.model import MOST_PAINTED
 from ...core.scene.run import SceneRun
 from ..drafts import Draft
 from ..jobs import unless_gone

@@ -11,7 +11,7 @@ from flask import Blueprint
 from pydantic import BaseModel, Field
 
 from ...core.documents.document import Document, parse
-from ...core.look.model import Scene
+from ...core.scene.model import Scene
 from ...store import SceneState
 from ..openapi import operation
 from ..workshop import workshop

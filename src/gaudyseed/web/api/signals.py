@@ -8,7 +8,7 @@ from flask import Blueprint
 from pydantic import BaseModel, Field
 
 from ...core.documents.document import Document
-from ...core.look.model import Look, Scene
+from ...core.look.model import Look
 from ...core.look.rename import (
     rename_asset,
     rename_dial,
@@ -19,6 +19,7 @@ from ...core.look.rename import (
     rename_signal,
 )
 from ...core.removing import remove_population, remove_signal
+from ...core.scene.model import Scene
 from ..openapi import operation
 from ..workshop import workshop
 

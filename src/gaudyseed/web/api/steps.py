@@ -16,11 +16,12 @@ from ...core.formats.material import png_of
 from ...core.look.choosing import weights_of
 from ...core.look.first import look_of_maker
 from ...core.look.material import ElementPicture, Finish, Shape, Version
-from ...core.look.model import Look, Scene
+from ...core.look.model import Look
 from ...core.look.steps import STEPS, AnyStep, Step
 from ...core.pictures.makers import maker_picture
 from ...core.population.kinds import KINDS
 from ...core.population.makers import MAKERS
+from ...core.scene.model import Scene
 from ..openapi import BINARY, operation
 from ..workshop import workshop
 

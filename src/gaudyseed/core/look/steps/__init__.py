@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from ...registry import import_all
-from .base import STEPS, AnyStep, Context, Step, Value, carried_out
+from ..step.base import STEPS, AnyStep, Step, carried_out
+from ..step.values import Context, Value
 
 import_all(__name__, list(__path__))
 

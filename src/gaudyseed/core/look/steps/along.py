@@ -13,9 +13,10 @@ from ...kinds import Kind
 from ...population import Curves, Population
 from ...population.strands import along_of, numbered
 from ...reports import census
-from ..curved import Curved
 from ..scope import Scope
-from .base import Context, Outcome, Plan, Value
+from ..step.curved import Curved
+from ..step.reported import Outcome
+from ..step.values import Context, Plan, Value
 
 
 class Along(Curved):

@@ -10,7 +10,8 @@ from pydantic import Field
 from ...colour.spaces import decode_srgb
 from ...kinds import AXES, COLOUR, Kind, Word, require_axis
 from ..scope import Scope
-from .base import Context, Plan, Step, Value
+from ..step.base import Step
+from ..step.values import Context, Plan, Value
 
 Axis = Literal["x", "y", "z", "w"]
 From = Literal["signed", "unit"]

@@ -21,7 +21,10 @@ from ...population import Attribute as Column
 from ...scene.follow import FollowDial
 from ...vectors import lengths
 from ..scope import Scope
-from .base import Advisory, Context, Outcome, Plan, Step, Value, Wide, put
+from ..step.base import Step
+from ..step.parameters import Wide
+from ..step.reported import Advisory, Outcome, put
+from ..step.values import Context, Plan, Value
 
 
 class Attribute(Step):

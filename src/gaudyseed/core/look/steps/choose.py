@@ -12,7 +12,8 @@ from ...errors import BadInput
 from ...kernels import shaping
 from ...kinds import Kind, Word, described
 from ...ramps.banding import bands_wanted
-from .base import AnyStep, Context, Plan, Step, Value, precise
+from ..step.base import AnyStep, Step, precise
+from ..step.values import Context, Plan, Value
 
 MOST_CHAINS = 64
 

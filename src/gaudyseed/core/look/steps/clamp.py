@@ -10,7 +10,9 @@ from pydantic import Field
 from ...kernels import grading as kernels
 from ...kinds import COLOUR, Kind, Word
 from ...scene.follow import Follow
-from .base import Context, Plan, Share, Step, Value
+from ..step.base import Step
+from ..step.parameters import Share
+from ..step.values import Context, Plan, Value
 
 _Level = Annotated[float, Field(ge=0, le=64)]
 

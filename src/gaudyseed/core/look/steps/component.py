@@ -20,7 +20,9 @@ from ...runtime.buffers import empty
 from ...runtime.task import UNWATCHED, Task
 from ...vectors import lengths
 from ..scope import Scope
-from .base import Advisory, Context, Outcome, Plan, Step, Value, put
+from ..step.base import Step
+from ..step.reported import Advisory, Outcome, put
+from ..step.values import Context, Plan, Value
 
 _NUMBERS = {**AXES, "red": 0, "green": 1, "blue": 2}
 _DISPLAY = {"hue": kernels.HUE, "saturation": kernels.SATURATION, "value": kernels.VALUE, "luma": kernels.LUMA}

@@ -13,7 +13,8 @@ from ...kinds import COLOUR, NUMBER, Kind
 from ...population.attribute import loses_digits
 from ...scene.follow import FollowDial
 from ..scope import Scope
-from .base import Context, Plan, Step, Value
+from ..step.base import Step
+from ..step.values import Context, Plan, Value
 
 
 class Constant(Step):

@@ -6,8 +6,9 @@ from typing import Any, ClassVar, Literal
 
 from ...kinds import Word
 from ...reports import census
-from ..curved import Curved
-from .base import Context, Outcome, Plan, Value
+from ..step.curved import Curved
+from ..step.reported import Outcome
+from ..step.values import Context, Plan, Value
 
 
 class Curve(Curved):

@@ -19,9 +19,11 @@ from ...population.strands import STRAND
 from ...reports import census
 from ...sampling import grey_part, sample
 from ...scene.follow import Follow
-from ..keyed import ELEMENT, Keyed
 from ..scope import Scope
-from .base import Advisory, Context, Numbers, Outcome, Plan, Seed, SeedNumber, Share, Value, mean_of, put
+from ..step.keyed import ELEMENT, Keyed
+from ..step.parameters import Numbers, Seed, SeedNumber, Share, mean_of
+from ..step.reported import Advisory, Outcome, put
+from ..step.values import Context, Plan, Value
 
 #: Colours along the axis of a component.
 AXIS = 64

@@ -15,7 +15,9 @@ from ...kernels.ramps import segment_table
 from ...kinds import Word
 from ...ramps.curves import coefficients
 from ...reports import census
-from .base import Context, Outcome, Plan, Step, Value, precise
+from ..step.base import Step, precise
+from ..step.reported import Outcome
+from ..step.values import Context, Plan, Value
 
 #: Places of a held distribution.
 HELD = 513

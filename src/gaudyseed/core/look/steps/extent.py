@@ -12,9 +12,11 @@ from ...kernels import shaping
 from ...kinds import AXES, Kind
 from ...population.owning import owning_of
 from ...scene.follow import Placed
-from ..measured import Measured
 from ..scope import Scope
-from .base import Context, Outcome, Plan, Step, Value
+from ..step.base import Step
+from ..step.measured import Measured
+from ..step.reported import Outcome
+from ..step.values import Context, Plan, Value
 
 _End = Placed[Annotated[float, Field(ge=-1e9, le=1e9)]] | None
 

@@ -13,9 +13,10 @@ from ...errors import BadInput, Fix
 from ...kernels import falloffs as kernels
 from ...kinds import Kind
 from ...scene.follow import Placed
-from ..measured import TRIPLE, UNITS, Placing, Size, Three, Where
 from ..scope import Scope
-from .base import Advisory, Context, Outcome, Plan, Value, put
+from ..step.measured import TRIPLE, UNITS, Placing, Size, Three, Where
+from ..step.reported import Advisory, Outcome, put
+from ..step.values import Context, Plan, Value
 
 Edge = Placed[Annotated[float, Field(ge=0, le=100)]]
 _SHAPES = ("line", "ball", "box", "angle", "plane")

@@ -18,7 +18,9 @@ from ...kinds import NUMBER, Kind, vector
 from ...names import nearest
 from ...population.attribute import WHOLE_FLOAT32, WHOLE_FLOAT64, loses_digits
 from ..scope import Scope
-from .base import Advisory, Context, Outcome, Plan, Step, Value, put
+from ..step.base import Step
+from ..step.reported import Advisory, Outcome, put
+from ..step.values import Context, Plan, Value
 
 #: Larger than usual: each part of a formula costs a call for each chunk.
 CHUNK = 1 << 17

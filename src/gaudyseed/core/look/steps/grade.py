@@ -15,7 +15,10 @@ from ...kinds import COLOUR, NUMBER, Kind, Word
 from ...sampling import grey_part
 from ...scene.follow import Follow
 from ..scope import Scope
-from .base import Advisory, Context, Numbers, Outcome, Plan, Share, Step, Value, put
+from ..step.base import Step
+from ..step.parameters import Numbers, Share
+from ..step.reported import Advisory, Outcome, put
+from ..step.values import Context, Plan, Value
 
 _Factor = Annotated[float, Field(ge=0, le=16)]
 _Power = Annotated[float, Field(ge=0.01, le=16)]

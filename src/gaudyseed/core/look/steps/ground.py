@@ -12,7 +12,8 @@ from ...kinds import Kind
 from ...population import Population, Standing
 from ...reading import Reading
 from ..scope import Scope
-from .base import Context, Plan, Step, Value
+from ..step.base import Step
+from ..step.values import Context, Plan, Value
 
 
 class Ground(Step):

@@ -10,7 +10,9 @@ from pydantic import Field
 from ...kernels import shaping
 from ...kinds import Word
 from ...scene.follow import Follow
-from .base import Context, Plan, Share, Step, Value, Wide, precise
+from ..step.base import Step, precise
+from ..step.parameters import Share, Wide
+from ..step.values import Context, Plan, Value
 
 
 class Levels(Step):

@@ -11,7 +11,10 @@ from pydantic.config import JsonDict
 from ...colour.spaces import to_hex
 from ...kinds import COLOUR, Kind
 from ...scene.follow import Follow
-from .base import Context, Outcome, Plan, Share, Step, Value
+from ..step.base import Step
+from ..step.parameters import Share
+from ..step.reported import Outcome
+from ..step.values import Context, Plan, Value
 
 #: What a unit of eumelanin and of pheomelanin absorbs of red, green and blue: d'Eon, Francois, Hill, Letteri and Aubry,
 #: "An Energy-Conserving Hair Reflectance Model", EGSR 2011, table of the supplemental material.

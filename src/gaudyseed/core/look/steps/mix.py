@@ -11,7 +11,9 @@ from ...errors import BadInput
 from ...kinds import Kind, Word, described
 from ...scene.follow import Follow
 from ...stacking import blending_of, check_blend
-from .base import MOST_STEPS, AnyStep, Blend, Context, Plan, Share, Step, Value
+from ..step.base import AnyStep, Step
+from ..step.parameters import MOST_STEPS, Blend, Share
+from ..step.values import Context, Plan, Value
 
 
 class Mix(Step):

@@ -20,9 +20,10 @@ from ...population import Polygons
 from ...reading import Reading
 from ...runtime.cache import ResultCache
 from ...scene.follow import marked
-from ..measured import Extent, Measured, Where
 from ..scope import Scope
-from .base import Advisory, Context, Outcome, Plan, Value, put
+from ..step.measured import Extent, Measured, Where
+from ..step.reported import Advisory, Outcome, put
+from ..step.values import Context, Plan, Value
 
 #: Trees by what they are of, and orders of places: they stay while colours are edited.
 _trees = ResultCache(256 * 1024 * 1024, grows=3)

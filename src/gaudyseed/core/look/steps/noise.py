@@ -20,10 +20,13 @@ from ...kinds import COLOUR, NUMBER, Kind
 from ...population.owning import owning_of
 from ...scene.follow import Dialled
 from ...scene.timeline import LAST_FRAME
-from ..keyed import ELEMENT, Keyed
-from ..measured import TRIPLE, TURNED, Extent, Measured, Size, Three, Turn, Where
 from ..scope import Scope
-from .base import Advisory, Context, Draw, Outcome, Plan, SeedNumber, Share, Step, Value, put, whole_step
+from ..step.base import Step, whole_step
+from ..step.keyed import ELEMENT, Keyed
+from ..step.measured import TRIPLE, TURNED, Extent, Measured, Size, Three, Turn, Where
+from ..step.parameters import SeedNumber, Share
+from ..step.reported import Advisory, Draw, Outcome, put
+from ..step.values import Context, Plan, Value
 
 Count = Dialled[Annotated[int, Field(ge=1, le=16)]]
 _CELLS: JsonDict = {"when": {"pattern": "cells"}}

@@ -26,7 +26,10 @@ from ...scene.follow import FollowColour, FollowDial
 from ..choosing import weights_of
 from ..ramp_advisories import clipped
 from ..scope import Scope
-from .base import Advisory, Choices, Context, Outcome, Plan, Step, Value, mean_colour, put, whole_step
+from ..step.base import Step, whole_step
+from ..step.parameters import mean_colour
+from ..step.reported import Advisory, Choices, Outcome, put
+from ..step.values import Context, Plan, Value
 
 #: Elements of a population that are seen one by one, and the part of them beside an equal one that is told.
 _SEEN_SINGLY, _ALIKE = 600, 0.15

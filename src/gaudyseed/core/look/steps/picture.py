@@ -18,9 +18,10 @@ from ...pictures.picture import Picture as Texels
 from ...pictures.picture import within
 from ...population import Polygons
 from ...scene.follow import Placed
-from ..measured import TRIPLE, Affine, Extent, Placing, Where
 from ..scope import Scope
-from .base import Advisory, Context, Outcome, Plan, Value, put
+from ..step.measured import TRIPLE, Affine, Extent, Placing, Where
+from ..step.reported import Advisory, Outcome, put
+from ..step.values import Context, Plan, Value
 
 #: Luma weights of linear light (ITU-R BT.709-6).
 _LUMA = np.array([0.2126, 0.7152, 0.0722], np.float32)

@@ -11,7 +11,9 @@ from ...kernels import shaping
 from ...kinds import Word
 from ...ramps.banding import bands_wanted
 from ...scene.follow import Follow
-from .base import Context, Numbers, Plan, Step, Value, precise
+from ..step.base import Step, precise
+from ..step.parameters import Numbers
+from ..step.values import Context, Plan, Value
 
 
 class Quantise(Step):

@@ -24,21 +24,10 @@ from ...reports import census
 from ...scene.follow import Follow, FollowColour
 from ..ramp_advisories import of_ramp
 from ..ramp_edits import ACTIONS, edited_ramp
-from .base import (
-    Advisory,
-    Choices,
-    Context,
-    Outcome,
-    Plan,
-    Share,
-    Step,
-    Value,
-    drawn_places,
-    limits,
-    mean_colour,
-    mean_of,
-    take_equal_bands,
-)
+from ..step.base import Step, drawn_places, take_equal_bands
+from ..step.parameters import Share, limits, mean_colour, mean_of
+from ..step.reported import Advisory, Choices, Outcome
+from ..step.values import Context, Plan, Value
 
 MOST_STOPS = 256
 

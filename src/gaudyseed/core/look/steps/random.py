@@ -10,9 +10,11 @@ from pydantic import Field
 from ...kernels import hashing
 from ...kinds import NUMBER, Kind, vector
 from ...scene.follow import FollowDial
-from ..keyed import Keyed
 from ..scope import Scope
-from .base import Context, Draw, Plan, Seed, SeedNumber, Value
+from ..step.keyed import Keyed
+from ..step.parameters import Seed, SeedNumber
+from ..step.reported import Draw
+from ..step.values import Context, Plan, Value
 
 _STREAM = np.uint32(0x52414E44)
 

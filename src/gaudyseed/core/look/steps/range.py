@@ -11,7 +11,9 @@ from pydantic.config import JsonDict
 from ...kernels import shaping
 from ...kinds import Word
 from ...scene.follow import Follow
-from .base import Context, Numbers, Plan, Step, Value, Wide, precise
+from ..step.base import Step, precise
+from ..step.parameters import Numbers, Wide
+from ..step.values import Context, Plan, Value
 
 _TYPED: JsonDict = {"when": {"own": False}}
 

@@ -9,7 +9,8 @@ from pydantic import Field
 
 from ...kinds import Kind
 from ..scope import SHAPE_LANE, Scope
-from .base import Context, Plan, Step, Value
+from ..step.base import Step
+from ..step.values import Context, Plan, Value
 
 
 class ShapeRead(Step):

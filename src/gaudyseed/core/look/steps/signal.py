@@ -9,7 +9,8 @@ from pydantic import Field
 from ...documents.references import Names
 from ...kinds import Kind
 from ..scope import Scope
-from .base import Context, Plan, Step, Value
+from ..step.base import Step
+from ..step.values import Context, Plan, Value
 
 
 class Signal(Step):

@@ -14,9 +14,11 @@ from ...kinds import Kind, Word
 from ...population.owning import owning_of
 from ...ramps.ramp import least_float32_not_below
 from ...scene.follow import FollowDial
-from ..keyed import ELEMENT, Keyed
 from ..scope import Scope
-from .base import Context, Plan, Seed, SeedNumber, Share, Step, Value, take_equal_bands
+from ..step.base import Step, take_equal_bands
+from ..step.keyed import ELEMENT, Keyed
+from ..step.parameters import Seed, SeedNumber, Share
+from ..step.values import Context, Plan, Value
 
 _PASSES, _TRIES, _RANK, _SAMPLE = 12, 32, 6, 256
 

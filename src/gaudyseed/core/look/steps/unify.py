@@ -11,7 +11,8 @@ from ...kinds import Kind, Word
 from ...population import Population
 from ...population.owning import Way, owning_of
 from ..scope import Scope
-from .base import Context, Plan, Step, Value
+from ..step.base import Step
+from ..step.values import Context, Plan, Value
 
 
 class Unify(Step):

@@ -17,7 +17,7 @@ from ..population import Population
 from ..thinning import thinned
 
 if TYPE_CHECKING:
-    from ...look.evaluate import Evaluation
+    from ...look.results import Evaluation
 
 
 class ColumnSource(Protocol):

@@ -23,7 +23,7 @@ from .base import ALONE, ColumnSource, MakerModel, Makings
 from .footing import LARGEST_COUNT
 
 if TYPE_CHECKING:
-    from ...look.evaluate import LaneResult
+    from ...look.results import LaneResult
 
 _Share = Annotated[float, Field(ge=0, le=1)]
 _THINNING, _SIZES, _CHOOSING = np.uint32(0x7417), np.uint32(0x512E), np.uint32(0xC405)

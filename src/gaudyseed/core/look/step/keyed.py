@@ -8,10 +8,10 @@ from typing import Any
 import numpy as np
 from pydantic import Field
 
-from ..errors import BadInput
-from ..population import Elements
-from .scope import Scope
-from .steps.base import Step
+from ...errors import BadInput
+from ...population import Elements
+from ..scope import Scope
+from .base import Step
 
 ELEMENT = "element"
 #: Gives the keys of the elements start to stop.

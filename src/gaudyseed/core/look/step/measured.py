@@ -11,16 +11,18 @@ import numpy as np
 from pydantic import Field
 from pydantic.config import JsonDict
 
-from ..digest import digest_of
-from ..documents.references import Names
-from ..errors import BadInput
-from ..geometry.nearest import spacing
-from ..geometry.placing import matrix, moved, undoing
-from ..kernels.parallel import over
-from ..runtime.cache import ResultCache
-from ..scene.follow import Placed, marked
-from .scope import Scope
-from .steps.base import Context, Outcome, Step, Value
+from ...digest import digest_of
+from ...documents.references import Names
+from ...errors import BadInput
+from ...geometry.nearest import spacing
+from ...geometry.placing import matrix, moved, undoing
+from ...kernels.parallel import over
+from ...runtime.cache import ResultCache
+from ...scene.follow import Placed, marked
+from ..scope import Scope
+from .base import Step
+from .reported import Outcome
+from .values import Context, Value
 
 Coordinate = Placed[Annotated[float, Field(ge=-1e6, le=1e6)]]
 Degrees = Placed[Annotated[float, Field(ge=-36_000, le=36_000)]]

@@ -2,194 +2,29 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
-from functools import cache, cached_property, lru_cache
+from collections.abc import Iterator, Mapping, Sequence
+from functools import cached_property
 from typing import TYPE_CHECKING, Annotated, Any, ClassVar, Literal, get_args
 
 import numpy as np
-from pydantic import BaseModel, Field
-from pydantic.fields import FieldInfo
+from pydantic import Field
 
-from ...colour.spaces import parse_hex
 from ...digest import digest_of
 from ...documents.paths import replacing
 from ...documents.union import OneOf
-from ...errors import BadInput, Fix, PatchOperation
-from ...kernels.parallel import CHUNK, over
+from ...errors import BadInput, Fix
+from ...kernels.parallel import over
 from ...kinds import NUMBER, Kind, Word
-from ...palette import UNKNOWN
-from ...population import Elements, Population
+from ...population import Population
 from ...population.attribute import WHOLE_FLOAT64
 from ...registry import Registry
 from ...runtime.buffers import empty
-from ...runtime.task import Task
-from ...scene.follow import Follow, FollowColour, FollowDial, Follower
+from ...scene.follow import Follow, FollowColour, Follower
+from .reported import Advisory, Choices, Draw, Outcome
+from .values import Context, Plan, Value
 
 if TYPE_CHECKING:
     from ..scope import Scope
-
-#: How a layer meets what lies below it: W3C Compositing and Blending Level 1, and plain arithmetic.
-Blend = Literal[
-    "normal", "multiply", "screen", "overlay", "darken", "lighten", "colour_dodge", "colour_burn", "hard_light",
-    "soft_light", "difference", "exclusion", "hue", "saturation", "colour", "luminosity", "add", "subtract", "minimum",
-    "maximum", "average",
-]  # fmt: skip
-
-#: Steps of one chain: twice what version 1 took, one of whose steps may become two.
-MOST_STEPS = 128
-#: Common limits of numbers.
-Share = Annotated[float, Field(ge=0, le=1)]
-Wide = Annotated[float, Field(ge=-1e9, le=1e9)]
-SeedNumber = Annotated[int, Field(ge=0, le=2**32 - 1)] | FollowDial
-Seed = Field(title="Seed", json_schema_extra={"control": "seed"})
-
-#: Gives the numbers of a parameter for the elements start to stop, (m,) float32; its colours, (m, 3).
-Numbers = Callable[[int, int], np.ndarray]
-
-
-@dataclass(frozen=True)
-class Value:
-    """What a step gives: (n,) float32 numbers, or (n, k) float32 vectors or linear colours (k = 3).
-
-    ``exact`` (n,) int64 or float64 are the numbers with digits that float32 loses, whole ones beyond
-    2^24; ``array`` holds them rounded. By-products: ``bands`` (n,) uint8, which of several colours each
-    element took; ``facts``, figures worth telling.
-    """
-
-    kind: Kind
-    array: np.ndarray
-    bands: np.ndarray | None = None
-    facts: dict[str, float] | None = None
-    exact: np.ndarray | None = None
-
-    @property
-    def nbytes(self) -> int:
-        """Bytes that the arrays hold."""
-        return sum(a.nbytes for a in (self.array, self.bands, self.exact) if a is not None)
-
-
-@dataclass(frozen=True)
-class Plan:
-    """How a step's result comes about: a function that fills a slice of it, or the whole result.
-
-    Attributes
-    ----------
-    fill
-        ``fill(start, stop, out)`` writes the results of the elements start to stop into ``out``, which is
-        that slice of the result; with ``banded`` it is ``fill(start, stop, out, bands)``. It may be called for
-        the slices in any order, from several threads at once.
-    whole
-        The result where it is there already, (n,) or (n, k) float32; nothing is filled then.
-    banded
-        Whether the step also tells which of several colours each element takes, (n,) uint8.
-    chunk
-        Elements filled at a time.
-    """
-
-    fill: Callable[..., object] | None = None
-    whole: np.ndarray | None = None
-    banded: bool = False
-    facts: dict[str, float] | None = None
-    exact: np.ndarray | None = None
-    chunk: int | None = None
-
-
-@dataclass(frozen=True)
-class Context:
-    """What a step may look at besides its input.
-
-    Attributes
-    ----------
-    place
-        The step's path in the document, for sentences.
-    task
-        Raises when a newer request has overtaken this one.
-    kind
-        What the step gives, as it was found when the look was compiled.
-    signals
-        The results of all signals by name.
-    inner
-        The results of the chains that the step holds, in their order.
-    """
-
-    scope: Scope
-    place: str
-    task: Task
-    kind: Kind
-    signals: Mapping[str, Value] = field(default_factory=dict)
-    inner: tuple[Value, ...] = ()
-
-    @property
-    def elements(self) -> Elements:
-        """What the elements carry."""
-        return self.scope.elements
-
-    def numbers(self, step: Step, name: str) -> Numbers:
-        """The numbers of a parameter, the same for all elements or following a signal."""
-        return self.numbers_of(getattr(step, name), limits(type(step), name))
-
-    def numbers_of(self, parameter: float | Follow, within: tuple[float, float]) -> Numbers:
-        """The same for a parameter's value and limits."""
-        return numbers_of(parameter, within, self.signals)
-
-    def wide_numbers(self, step: Step, name: str) -> Numbers:
-        """The numbers of a parameter in float64, with all their digits where it is fixed."""
-        parameter = getattr(step, name)
-        if isinstance(parameter, Follow):
-            followed = self.numbers(step, name)
-            return lambda a, b: followed(a, b).astype(np.float64)
-        return lambda a, b: np.full(b - a, parameter, np.float64)
-
-    def colours_of(self, parameter: FollowColour) -> Numbers:
-        """The linear colours, (m, 3), of a parameter that follows a signal."""
-        assert parameter.signal is not None
-        colours = self.signals[parameter.signal].array
-        return lambda a, b: colours[a:b]
-
-
-def numbers_of(parameter: float | Follow, within: tuple[float, float], signals: Mapping[str, Value]) -> Numbers:
-    """The numbers of a parameter, the same for all elements or following a signal; held within its limits."""
-    if isinstance(parameter, Follow):
-        assert parameter.signal is not None  # dials are resolved when a look is compiled
-        values = signals[parameter.signal].array
-
-        def scaled(a: int, b: int) -> np.ndarray:
-            with np.errstate(over="ignore"):  # what overflows lies beyond the limits, and so becomes one of them
-                return np.clip(parameter.scaled(values[a:b]), *within).astype(np.float32)
-
-        return scaled
-    same = _constant(parameter)
-    return lambda a, b: same[: b - a] if b - a <= CHUNK else np.full(b - a, parameter, np.float32)
-
-
-def mean_of(parameter: float | Follow, within: tuple[float, float], signals: Mapping[str, Value] | None) -> float:
-    """The one number that stands for a parameter where only one can be drawn: that of all elements, or their mean.
-
-    Without signals, the middle of the ends of a parameter that follows one.
-    """
-    if not isinstance(parameter, Follow):
-        return parameter
-    values = signals[parameter.signal].array if signals and parameter.signal else np.full(1, 0.5, np.float32)
-    if len(values) == 0:
-        values = np.full(1, 0.5, np.float32)
-    return float(np.clip(parameter.scaled(values), *within).mean(dtype=np.float64))
-
-
-def mean_colour(parameter: str | FollowColour, signals: Mapping[str, Value] | None) -> np.ndarray:
-    """(3,) linear float64: the one colour that stands for a parameter; without signals a grey where it follows one."""
-    if isinstance(parameter, str):
-        return parse_hex(parameter)
-    colours = signals[parameter.signal].array if signals and parameter.signal else np.empty((0, 3))
-    return colours.mean(axis=0, dtype=np.float64) if len(colours) else parse_hex(UNKNOWN)
-
-
-@lru_cache(maxsize=128)
-def _constant(number: float) -> np.ndarray:
-    """One chunk of the same number, kept: a step has up to a score of them."""
-    same = np.full(CHUNK, number, np.float32)
-    same.flags.writeable = False
-    return same
 
 
 def drawn_places(
@@ -212,86 +47,6 @@ def drawn_places(
             rows[k] = (place.low + place.high) / 2
     steps = apart * np.arange(len(parameters))
     return (np.maximum.accumulate(rows - steps[:, None]) + steps[:, None]).mean(axis=1)
-
-
-@cache
-def limits(model: type[BaseModel], name: str) -> tuple[float, float]:
-    """The least and greatest value of a number parameter."""
-    low, high = -np.inf, np.inf
-    for part in (model.model_fields[name].annotation, *get_args(model.model_fields[name].annotation)):
-        for info in get_args(part):
-            for rule in info.metadata if isinstance(info, FieldInfo) else ():
-                low, high = getattr(rule, "ge", low), getattr(rule, "le", high)
-    return float(low), float(high)
-
-
-@dataclass(frozen=True)
-class Outcome:
-    """A step's result with what led to it, for the census, the advisories and the bands of the step.
-
-    Attributes
-    ----------
-    incoming
-        What came into the step; None where it began a chain.
-    before
-        The outcome of the step above it in its chain.
-    following
-        The step below it in its chain.
-    cached
-        ``cached(word, make, size)`` gives what ``make()`` gave for this very result before; ``size`` in bytes.
-    """
-
-    step: Step
-    place: str
-    value: Value
-    incoming: Value | None
-    signals: Mapping[str, Value]
-    scope: Scope
-    before: Outcome | None
-    cached: Callable[[str, Callable[[], Any], int], Any]
-    following: Step | None = None
-
-    def above(self) -> Iterator[Outcome]:
-        """The outcomes of the steps above this one, the nearest first."""
-        earlier = self.before
-        while earlier is not None:
-            yield earlier
-            earlier = earlier.before
-
-
-@dataclass(frozen=True)
-class Advisory:
-    """One thing noticed: a code, a place in the look, the reason as a sentence, and what one click can do."""
-
-    code: str
-    place: str
-    sentence: str
-    fixes: tuple[Fix, ...] = ()
-
-
-@dataclass(frozen=True)
-class Draw:
-    """What a step draws at random: steps of one ``key`` and one seed get the same; ``linked`` says on purpose."""
-
-    key: str
-    seed: int | FollowDial
-    linked: bool
-
-
-@dataclass(frozen=True)
-class Choices:
-    """The several colours that a step gives, as they are written.
-
-    ``path`` is the field of the step that holds them, ``colours`` what is written there: ``#rrggbb``, or what follows.
-    ``apart`` says whether each is seen by itself, and not on the way to the next.
-    """
-
-    path: str
-    colours: tuple[str | FollowColour, ...]
-    apart: bool = True
-
-    def __len__(self) -> int:
-        return len(self.colours)
 
 
 #: Every step class by the word it has in documents.
@@ -460,11 +215,6 @@ def carried_out(step: Step, context: Context, incoming: Value | None) -> Value:
 def whole_step(word: str, **parameters: Any) -> dict[str, Any]:
     """A step's document, all parameters written out, for fixes that put one in."""
     return STEPS[word](step=word, **parameters).model_dump(mode="json")
-
-
-def put(pointer: str, value: Any) -> PatchOperation:
-    """A JSON Patch operation that adds or replaces."""
-    return {"op": "add", "path": pointer, "value": value}
 
 
 def take_equal_bands(place: str) -> Fix:

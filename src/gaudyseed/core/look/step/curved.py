@@ -9,14 +9,16 @@ from typing import Annotated, Any, ClassVar, Literal
 import numpy as np
 from pydantic import Field, field_validator
 
-from ..documents.document import Document
-from ..kernels import curves as kernels
-from ..kernels import shaping
-from ..kernels.ramps import segment_table
-from ..ramps.curves import bezier_polyline, coefficients, monotone_slopes
-from ..runtime.buffers import empty
-from ..scene.follow import Follow
-from .steps.base import Context, Numbers, Share, Step, Value, drawn_places, mean_of
+from ...documents.document import Document
+from ...kernels import curves as kernels
+from ...kernels import shaping
+from ...kernels.ramps import segment_table
+from ...ramps.curves import bezier_polyline, coefficients, monotone_slopes
+from ...runtime.buffers import empty
+from ...scene.follow import Follow
+from .base import Step, drawn_places
+from .parameters import Numbers, Share, mean_of
+from .values import Context, Value
 
 #: Places at which a curve is drawn.
 SAMPLES = 129

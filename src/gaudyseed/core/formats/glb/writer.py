@@ -10,25 +10,25 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from ..channels import CHANNELS
-from ..geometry.placing import moved
-from ..pictures.picture import lying, within
-from ..population import Attribute, Curves, Polygons, Population
-from ..population.attribute import WHOLE_FLOAT32
-from ..population.derive import standing
-from ..population.meshes import PART
-from ..population.naming import fits
-from ..population.strands import STRAND
-from ..runtime.task import UNWATCHED, Task
-from .base import About, Piece
-from .columns import Results, check_results
-from .gltf import INSTANCING, LINES, POINTS, ROW, VERTEX, Y_UP, Writing
-from .material import Part, Surface, cut_out, png_of, surface_of
-from .meshing import linear_colours, split_at_seams, with_alpha
-from .shapes import pieces_of, places_of
+from ...channels import CHANNELS
+from ...geometry.placing import moved
+from ...pictures.picture import lying, within
+from ...population import Attribute, Curves, Polygons, Population
+from ...population.attribute import WHOLE_FLOAT32
+from ...population.derive import standing
+from ...population.meshes import PART
+from ...population.naming import fits
+from ...population.strands import STRAND
+from ...runtime.task import UNWATCHED, Task
+from ..base import About, Piece
+from ..columns import Results, check_results
+from ..gltf import INSTANCING, LINES, POINTS, ROW, VERTEX, Y_UP, Writing
+from ..material import Part, Surface, cut_out, png_of, surface_of
+from ..meshing import linear_colours, split_at_seams, with_alpha
+from ..shapes import pieces_of, places_of
 
 if TYPE_CHECKING:
-    from ..look.material import ElementPicture
+    from ...look.material import ElementPicture
 
 
 def write(

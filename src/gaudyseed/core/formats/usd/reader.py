@@ -1,4 +1,4 @@
-"""USD: usda, usdc and usdz in, by a process of its own; readable usda out, by our own writer."""
+"""USD in: usda, usdc and usdz, unpacked by a process of its own."""
 
 from __future__ import annotations
 
@@ -6,40 +6,33 @@ import io
 import json
 import re
 import zipfile
-from collections.abc import Iterator, Sequence
-from contextvars import ContextVar
 from dataclasses import dataclass, replace
 from pathlib import Path, PurePath
 from typing import Any, get_args
 
 import numpy as np
 
-from ..channels import CHANNELS
-from ..errors import BadInput
-from ..geometry.cubics import Basis, Wrap, at_controls, check_cubics
-from ..geometry.placing import moved
-from ..geometry.shapes import ShapeMesh, of_faces
-from ..plurals import counted, of_mesh
-from ..population import Attribute, Curves, Field, Polygons, Population
-from ..population.attribute import LARGEST, Kind, Light
-from ..population.derive import standing
-from ..population.meshes import PART
-from ..population.naming import LONGEST_NAME, fits
-from ..population.population import Models
-from ..population.strands import PART as STRAND_PART
-from ..population.strands import check_curves, of_strands, widths_of
-from ..runtime.task import UNWATCHED, Task
-from .apart import run_apart, temporary_folder
-from .base import FORMATS, About, Format, Piece, Thing, Wish
-from .columns import Results, brought_as, check_count, check_results, clones_of, columns_of
-from .lines import number_lines
-from .material import Part, Surface, cut_out, surface_of
-from .meshing import (
+from ...errors import BadInput
+from ...geometry.cubics import Basis, Wrap, at_controls, check_cubics
+from ...geometry.placing import moved
+from ...geometry.shapes import ShapeMesh, of_faces
+from ...plurals import counted, of_mesh
+from ...population import Attribute, Field
+from ...population.attribute import LARGEST, Kind, Light
+from ...population.meshes import PART
+from ...population.naming import LONGEST_NAME
+from ...population.population import Models
+from ...population.strands import PART as STRAND_PART
+from ...population.strands import check_curves
+from ...runtime.task import UNWATCHED, Task
+from ..apart import run_apart, temporary_folder
+from ..base import Thing, Wish
+from ..columns import brought_as, check_count, clones_of, columns_of
+from ..meshing import (
     MOST_MODELS,
     few_clones,
     in_parts,
     joined,
-    linear_colours,
     mesh_of,
     named_apart,
     numbered_parts,
@@ -48,11 +41,10 @@ from .meshing import (
     text_attribute,
     uneven,
 )
-from .shapes import pieces_of, places_of
-from .stranding import strands_of
+from ..stranding import strands_of
 
-_WORKER = Path(__file__).with_name("usd_worker.py")
-_SECONDS = 150
+WORKER = Path(__file__).parents[1] / "usd_worker.py"
+SECONDS = 150
 #: Of a usdz archive, all files together.
 _LARGEST_ARCHIVE = 1 << 30
 _NAMES = {"normals": "normal", "st": "uv", "displayColor": "colour", "widths": "width", "ids": "id",
@@ -100,7 +92,7 @@ def _apart(data: bytes, name: str, task: Task, wish: Wish) -> tuple[dict[str, An
         given, wanted, out = folder / f"in{ending}", folder / "wish", folder / "out"
         given.write_bytes(data)
         wanted.write_text(json.dumps({"repeated": wish.repeated, "frame": wish.frame}))
-        run_apart(_WORKER, [str(given), str(wanted), str(out)], name, task, _SECONDS, "bad_usd")
+        run_apart(WORKER, [str(given), str(wanted), str(out)], name, task, SECONDS, "bad_usd")
         held = out.read_bytes()
     end = held.index(b"\n")
     return json.loads(held[:end]), memoryview(held)[end + 1 :]
@@ -456,400 +448,10 @@ def _moved(a: Attribute, matrix: np.ndarray) -> Attribute:
 
 # Writing
 
-_TYPES = {"f4": "float", "f8": "double", "i1": "int", "u1": "int", "i2": "int", "u2": "int", "i4": "int", "u4": "uint",
-          "i8": "int64"}  # fmt: skip
-_BACK = {"uv": "st", "colour": "original_color", "original_colour": "original_color", "normal": "normals"}
 
-
-def write(
-    population: Population, results: Results | None, about: About = About(), task: Task = UNWATCHED
-) -> bytes:  # fmt: skip
-    """Readable USD: a mesh with displayColor and primvars, its parts as subsets; clones as an instancer; strands."""
-    return _text(population, results, about, task)
-
-
-#: Pieces of text that an array comes in.
-_PIECES = 3
-
-
-def _text(population: Population, results: Results | None, about: About, task: Task) -> bytes:
-    check_results(results)
-    body = {Polygons: _mesh, Curves: _curves}.get(type(population.form), _instancer)
-    head = f'#usda 1.0\n(\n    defaultPrim = "{_word(about.name)}"\n    metersPerUnit = 1\n    upAxis = "Z"\n)\n\n'
-    arrays = len(population.elements.own) + len(results or {}) + 2
-    return "".join([head, *task.along(body(population, results, about), _PIECES * arrays)]).encode()
-
-
-#: While a binary file is written: its arrays, which go to the other process as bytes. In the text stands the number of
-#: each as an array of one element.
-_apart_arrays: ContextVar[list[np.ndarray] | None] = ContextVar("arrays of a binary file", default=None)
-
-
-def _word(name: str) -> str:
-    """A name as USD allows it."""
-    plain = re.sub(r"[^A-Za-z0-9_]+", "_", name).strip("_") or "population"
-    return plain if not plain[0].isdigit() else f"_{plain}"
-
-
-def _listed(values: np.ndarray) -> str:
-    """An array in brackets, vectors in parentheses; numbers with digits that read back exactly."""
-    columns = [values] if values.ndim == 1 else [values[:, k] for k in range(values.shape[1])]
-    before, after = (b"", b", ") if values.ndim == 1 else (b"(", b"), ")
-    rows = number_lines(columns, before, b", ", after).text
-    return f"[{str(rows[: -len(b', ')], 'ascii')}]"
-
-
-def _array(declared: str, values: np.ndarray, more: str = "") -> Iterator[str]:
-    yield f"    {declared} = "
-    apart = _apart_arrays.get()
-    if apart is None:
-        yield _listed(values)
-    else:
-        yield _listed(np.full((1, *values.shape[1:]), len(apart), np.int32))
-        apart.append(values)
-    yield f"{more}\n"
-
-
-def _primvar(name: str, kind: str, values: np.ndarray, interpolation: str, shown: str = "") -> Iterator[str]:
-    yield from _array(f"{kind}[] primvars:{name}", values, _told(interpolation, shown))
-
-
-def _told(interpolation: str, shown: str = "") -> str:
-    """What is told of a primvar: where it lives, and its own name where USD does not allow that."""
-    named = f"        displayName = {json.dumps(shown, ensure_ascii=False)}\n" if shown else ""
-    return f' (\n{named}        interpolation = "{interpolation}"\n    )'
-
-
-def _kind_of(a: Attribute) -> str | None:
-    """The USD type of an attribute; None for what has none."""
-    width = a.width
-    scalar = _TYPES[a.values.dtype.str[1:]]
-    if a.kind == "colour":
-        return f"color{min(width, 4)}f"
-    if width == 1:
-        return scalar
-    if width > 4:
-        return None
-    role = {"point": "point3f", "direction": "vector3f", "normal": "normal3f"}.get(a.role)
-    short = {"float": "f", "double": "d", "int": "i"}.get(scalar)
-    return role or (f"{'texCoord2f' if a.name == 'uv' else ('float' if short != 'i' else 'int') + str(width)}")
-
-
-class _Words:
-    """The names of the primvars of one prim: as the attributes are called, as USD allows it, no two alike."""
-
-    def __init__(self, results: Results | None) -> None:
-        self.given = {CHANNELS[word].name for word in results or {}} | {"displayColor"}
-        self.given |= {"emission"} if "emission_strength" in (results or {}) else set()
-        self._taken = set(self.given)
-
-    def replaced(self, a: Attribute) -> bool:
-        """Whether it came in as what a result is written as now: results of an earlier run are replaced."""
-        return (_BACK.get(a.name) or _word(a.name)) in self.given
-
-    def of(self, a: Attribute) -> tuple[str, str]:
-        """The name of an attribute, and its own where that is another one."""
-        word = base = _BACK.get(a.name) or _word(a.name)
-        number = 2
-        while word in self._taken:
-            word, number = f"{base}_{number}", number + 1
-        self._taken.add(word)
-        return word, "" if word in (a.name, _BACK.get(a.name)) else a.name
-
-
-def _of_attribute(a: Attribute, interpolation: str, words: _Words) -> Iterator[str]:
-    word, shown = words.of(a)
-    if a.kind == "text":
-        texts = np.array([json.dumps(t, ensure_ascii=False) for t in a.labels], object)
-        listed = ", ".join(texts[a.values].tolist())
-        yield f"    string[] primvars:{word} = [{listed}]{_told(interpolation, shown)}\n"
-        return
-    kind = _kind_of(a)
-    if kind is None:
-        return
-    values = a.readable if a.kind == "colour" else a.present(a.values)
-    if values.dtype.kind == "f":
-        values = np.where(np.isfinite(values), values, 0).astype(values.dtype)
-    if kind.startswith("color"):
-        kind, values = "color3f", values[:, :3]
-    yield from _primvar(word, kind, values, interpolation, shown)
-
-
-def _results(population: Population, results: Results | None, interpolation: str) -> Iterator[str]:
-    colours = linear_colours(population, results)
-    if colours is not None:
-        yield from _primvar("displayColor", "color3f", np.clip(colours, 0, None).astype(np.float32), interpolation)
-    for word, values in (results or {}).items():
-        if word != "base_colour":
-            kind = "color3f" if values.ndim == 2 else "float"
-            yield from _primvar(CHANNELS[word].name, kind, values.astype(np.float32), interpolation)
-    strength = (results or {}).get("emission_strength")
-    if results and strength is not None:
-        # What the preview surface takes in one: colour times strength.
-        colour = results.get("emission_colour", np.ones((len(strength), 3), np.float32))
-        yield from _primvar("emission", "float3", (colour * strength[:, None]).astype(np.float32), interpolation)
-
-
-def _carried(population: Population, words: _Words, left: tuple[str, ...]) -> Iterator[Attribute]:
-    """What came in and goes out again; results of an earlier run are replaced."""
-    names = population.elements.brought
-    # What came as colours before an earlier run goes before what that run left.
-    again = ("colour",) if "original_colour" in names else ()
-    for name in names:
-        a = population.elements.attribute(name)
-        if name not in (*left, *again) and a.fields and not words.replaced(a):
-            yield a
-
-
-def _mesh(population: Population, results: Results | None, about: About) -> Iterator[str]:
-    form = population.form
-    assert isinstance(form, Polygons)
-    name = _word(about.name)
-    yield f'def Mesh "{name}" (\n    prepend apiSchemas = ["MaterialBindingAPI"]\n)\n{{\n'
-    yield f'    rel material:binding = </{name}/Materials/{name}>\n    uniform token subdivisionScheme = "none"\n'
-    yield from _array("int[] faceVertexCounts", np.diff(form.starts))
-    yield from _array("int[] faceVertexIndices", form.corners)
-    position = population.elements.attribute("position")
-    yield from _array("point3f[] points", position.readable)
-    low, high = position.readable.min(axis=0), position.readable.max(axis=0)
-    yield from _array("float3[] extent", np.stack([low, high]))
-    yield from _results(population, results, "vertex")
-    words = _Words(results)
-    for a in _carried(population, words, ("position",)):
-        yield from _of_attribute(a, "vertex", words)
-    for a in form.of_corners.values():
-        yield from _of_attribute(a, "faceVarying", words)
-    for a in form.of_faces.values():
-        if a.name != PART:
-            yield from _of_attribute(a, "uniform", words)
-    yield from _subsets(form)
-    yield from _materials(name, [(name, None, surface_of(results, None, about))], about)
-    yield "}\n"
-
-
-def _curves(population: Population, results: Results | None, about: About) -> Iterator[str]:
-    form = population.form
-    assert isinstance(form, Curves)
-    name = _word(about.name)
-    yield f'def BasisCurves "{name}" (\n    prepend apiSchemas = ["MaterialBindingAPI"]\n)\n{{\n'
-    yield f"    rel material:binding = </{name}/Materials/{name}>\n"
-    cubic = form.basis != "linear"
-    yield f'    uniform token type = "{"cubic" if cubic else "linear"}"\n    uniform token wrap = "{form.wrap}"\n'
-    if cubic:
-        yield f'    uniform token basis = "{form.basis}"\n'
-    yield from _array("int[] curveVertexCounts", form.sizes)
-    position = population.elements.attribute("position")
-    yield from _array("point3f[] points", position.readable)
-    wide = widths_of(population)
-    # As OpenUSD works extents out: the control points, with half the greatest width around them.
-    half = np.float32(wide.max(initial=0) / 2)
-    low, high = position.readable.min(axis=0) - half, position.readable.max(axis=0) + half
-    yield from _array("float3[] extent", np.stack([low, high]))
-    yield from _array("float[] widths", wide, ' (\n        interpolation = "vertex"\n    )')
-    yield from _results(population, results, "vertex")
-    above, words = {n for table in population.elements.owners for n in table.attributes}, _Words(results)
-    for a in _carried(population, words, ("position", "width", "id")):
-        if a.name == "normal" and fits(a):
-            yield from _array("normal3f[] normals", a.readable, ' (\n        interpolation = "vertex"\n    )')
-        elif a.name not in above or a.name in population.elements.own:
-            yield from _of_attribute(a, "vertex", words)
-    for a in of_strands(population).values():
-        if a.fields and a.name not in population.elements.own:
-            yield from _of_attribute(a, "uniform", words)
-    yield from _materials(name, [(name, None, surface_of(results, None, about))], about)
-    yield "}\n"
-
-
-#: Parts that go out as subsets; more are told by the primvar.
-_MOST_SUBSETS = 4096
-
-
-def _subsets(form: Polygons) -> Iterator[str]:
-    part = form.of_faces.get(PART)
-    if part is None:
-        return
-    if len(part.labels) > _MOST_SUBSETS:
-        yield from _primvar("part", "int", part.values, "uniform")
-        return
-    names = _differing([_word(label or f"part_{k}") for k, label in enumerate(part.labels)])
-    order = np.argsort(part.values, kind="stable")
-    ends = np.searchsorted(part.values[order], np.arange(len(part.labels) + 1))
-    for k in range(len(names)):
-        if ends[k + 1] > ends[k]:
-            yield f'\n    def GeomSubset "{names[k]}"\n    {{\n'
-            yield '        uniform token elementType = "face"\n        uniform token familyName = "part"\n'
-            yield from _array("    int[] indices", order[ends[k] : ends[k + 1]])
-            yield "    }\n"
-
-
-def _differing(names: list[str]) -> list[str]:
-    """Names that differ: those that come again carry their number."""
-    seen: set[str] = set()
-    found = []
-    for k, name in enumerate(names):
-        found.append(name if name not in seen else f"{name}_{k}")
-        seen.add(name)
-    return found
-
-
-def _instancer(population: Population, results: Results | None, about: About) -> Iterator[str]:
-    turns, sizes = standing(population)
-    name, shapes = _word(about.name), pieces_of(population, about)
-    words = _differing([_word(piece.name) for piece in shapes])
-    kinds = np.zeros(population.count, np.int32)
-    for k, piece in enumerate(shapes):
-        kinds[piece.rows] = k
-    yield f'def PointInstancer "{name}"\n{{\n'
-    yield from _array("point3f[] positions", places_of(population))
-    # Real part first. In half floats for readers that know nothing newer, whole for those that do.
-    yield from _array("quath[] orientations", turns[:, [3, 0, 1, 2]])
-    yield from _array("quatf[] orientationsf", turns[:, [3, 0, 1, 2]].astype(np.float32))
-    yield from _array("float3[] scales", np.repeat(sizes[:, None], 3, axis=1).astype(np.float32))
-    yield from _array("int[] protoIndices", kinds)
-    yield f"    rel prototypes = [{', '.join(f'</{name}/{word}>' for word in words)}]\n"
-    identity = population.elements.own.get("id")
-    if identity is not None and identity.kind == "integer":
-        yield from _array("int64[] ids", identity.values)
-    yield from _results(population, results, "vertex")
-    prims = _Words(results)
-    for a in _carried(population, prims, ("position", "orientation", "size", "id")):
-        yield from _of_attribute(a, "vertex", prims)
-    for word, piece in zip(words, shapes, strict=True):
-        mesh = piece.mesh
-        yield f'\n    def Mesh "{word}" (\n        prepend apiSchemas = ["MaterialBindingAPI"]\n    )\n    {{\n'
-        yield f"        rel material:binding = </{name}/Materials/{word}>\n"
-        yield '        uniform token subdivisionScheme = "none"\n        uniform bool doubleSided = 1\n'
-        yield from _array("    int[] faceVertexCounts", np.full(len(mesh.faces), 3))
-        yield from _array("    int[] faceVertexIndices", mesh.faces.reshape(-1))
-        yield from _array("    point3f[] points", mesh.vertices)
-        yield from _primvar("st", "texCoord2f", mesh.uv, "vertex")
-        yield from _array("    normal3f[] normals", mesh.normals, _told("vertex"))
-        yield from _material_subsets(mesh, f"/{name}/Materials/{word}")
-        yield "    }\n"
-    listed = [(word, piece, surface_of(results, piece, about)) for word, piece in zip(words, shapes, strict=True)]
-    yield from _materials(name, listed, about)
-    yield "}\n"
-
-
-def _material_subsets(mesh: ShapeMesh, path: str) -> Iterator[str]:
-    """The faces of each material that a shape came with, under its name; all look as the population does."""
-    first = 0
-    names = _differing([_word(material) for material, _ in mesh.materials])
-    for word, (material, count) in zip(names, mesh.materials, strict=True):
-        yield f'\n        def GeomSubset "{word}" (\n'
-        yield '            prepend apiSchemas = ["MaterialBindingAPI"]\n'
-        yield f"            displayName = {json.dumps(material, ensure_ascii=False)}\n        )\n        {{\n"
-        yield f"            rel material:binding = <{path}>\n"
-        yield '            uniform token elementType = "face"\n            uniform token familyName = "materialBind"\n'
-        yield from _array("        int[] indices", np.arange(first, first + count, dtype=np.int32))
-        yield "        }\n"
-        first += count
-
-
-#: Inputs of UsdPreviewSurface with their types, by the channel that feeds them.
-_INPUTS = {
-    "base_colour": ("diffuseColor", "color3f"), "metalness": ("metallic", "float"), "roughness": ("roughness", "float"),
-    "opacity": ("opacity", "float"), "emission": ("emissiveColor", "color3f"),
-}  # fmt: skip
-
-
-def _materials(name: str, pieces: Sequence[tuple[str, Piece | None, Surface]], about: About) -> Iterator[str]:
-    """UsdPreviewSurface for each piece, which reads by primvars what differs from element to element."""
-    yield '\n    def Scope "Materials"\n    {\n'
-    for word, piece, surface in pieces:
-        path = f"/{name}/Materials/{word}"
-        yield f'        def Material "{word}"\n        {{\n'
-        yield f"            token outputs:surface.connect = <{path}/Surface.outputs:surface>\n\n"
-        yield '            def Shader "Surface"\n            {\n'
-        yield '                uniform token info:id = "UsdPreviewSurface"\n'
-        yield "                token outputs:surface\n"
-        readers = []
-        for channel, (target, kind) in _INPUTS.items():
-            part = _glow(surface) if channel == "emission" else surface[channel]
-            if part.varies:
-                yield f"                {kind} inputs:{target}.connect = <{path}/{channel}.outputs:result>\n"
-                readers.append((channel, part))
-            else:
-                yield f"                {kind} inputs:{target} = {_plain(part.value)}\n"
-        threshold = cut_out(about, piece)
-        if threshold is not None:
-            yield f"                float inputs:opacityThreshold = {threshold:.9g}\n"
-        yield "            }\n"
-        for channel, part in readers:
-            kind = "float3" if len(part.value) == 3 else "float"
-            yield f'\n            def Shader "{channel}"\n            {{\n'
-            yield f'                uniform token info:id = "UsdPrimvarReader_{kind}"\n'
-            yield f'                string inputs:varname = "{_READ.get(channel, channel)}"\n'
-            yield f"                {kind} inputs:fallback = {_plain(part.value)}\n"
-            yield f"                {kind} outputs:result\n"
-            yield "            }\n"
-        yield "        }\n"
-    yield "    }\n"
-
-
-#: Primvars that are named otherwise than their channel.
-_READ = {"base_colour": "displayColor", "emission": "emission"}
-
-
-def _glow(surface: Surface) -> Part:
-    """Colour times strength of an element's own light."""
-    colour, strength = surface["emission_colour"], surface["emission_strength"]
-    return Part(colour.value * strength.number, (colour.varies or strength.varies) and not strength.grey)
-
-
-def _plain(value: np.ndarray) -> str:
-    texts = [f"{float(part):.9g}" for part in value]
-    return texts[0] if len(texts) == 1 else f"({', '.join(texts)})"
-
-
-def write_crate(
-    population: Population, results: Results | None, about: About = About(), task: Task = UNWATCHED
-) -> bytes:  # fmt: skip
-    """The same as binary USD, which the library's process makes of the readable form and of its arrays as bytes."""
-    arrays: list[np.ndarray] = []
-    token = _apart_arrays.set(arrays)
-    try:
-        text = _text(population, results, about, task.part(0, 0.3))
-    finally:
-        _apart_arrays.reset(token)
-    with temporary_folder() as folder:
-        given, held, out = (folder / name for name in ("out.usda", "arrays", "out.usdc"))
-        given.write_bytes(text)
-        with held.open("wb") as file:
-            for values in task.along(arrays):
-                np.save(file, np.ascontiguousarray(values), allow_pickle=False)
-        run_apart(_WORKER, ["--crate", str(given), str(held), str(out)], about.name,
-                  task.part(0.3, 1), _SECONDS, "bad_usd")  # fmt: skip
-        return out.read_bytes()
-
-
-def _is_usd(data: bytes) -> bool:
+def is_usd(data: bytes) -> bool:
+    """Whether these bytes are USD: readable, binary, or an archive that begins with either."""
     if data.startswith((b"PXR-USDC", b"#usda")):
         return True
     # An archive whose first file is USD; its name stands at a fixed place.
     return data.startswith(b"PK\x03\x04") and re.match(rb".{0,200}?\.usd[ac]?", data[30:260], re.S) is not None
-
-
-_KINDS = ("clones", "mesh", "strands")
-FORMATS.add(
-    "usd",
-    Format(
-        "usd",
-        "USD, text",
-        ".usda",
-        "model/vnd.usda",
-        write,
-        read,
-        _is_usd,
-        also=(".usd",),
-        brought=(".usdc", ".usdz"),
-        kinds=_KINDS,
-        lacks=("gaps", "wide"),
-    ),
-)
-FORMATS.add(
-    "usdc",
-    Format(
-        "usdc", "USD, binary", ".usdc", "application/octet-stream", write_crate, kinds=_KINDS, lacks=("gaps", "wide")
-    ),
-)

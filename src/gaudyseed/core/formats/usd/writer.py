@@ -1,0 +1,229 @@
+"""USD out: readable usda by our own writer, usdc by the library's process."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator
+
+import numpy as np
+
+from ...channels import CHANNELS
+from ...population import Attribute, Curves, Polygons, Population
+from ...population.derive import standing
+from ...population.meshes import PART
+from ...population.naming import fits
+from ...population.strands import of_strands, widths_of
+from ...runtime.task import UNWATCHED, Task
+from ..apart import run_apart, temporary_folder
+from ..base import About
+from ..columns import Results, check_results
+from ..material import surface_of
+from ..meshing import linear_colours
+from ..shapes import pieces_of, places_of
+from .materials import material_subsets, materials_text
+from .reader import SECONDS, WORKER
+from .text import PrimvarNames, array_text, binary_arrays, differing, primvar, primvar_metadata, type_of, usd_name
+
+
+def write(
+    population: Population, results: Results | None, about: About = About(), task: Task = UNWATCHED
+) -> bytes:  # fmt: skip
+    """Readable USD: a mesh with displayColor and primvars, its parts as subsets; clones as an instancer; strands."""
+    return _text(population, results, about, task)
+
+
+#: Pieces of text that an array comes in.
+_PIECES = 3
+
+
+def _text(population: Population, results: Results | None, about: About, task: Task) -> bytes:
+    check_results(results)
+    body = {Polygons: _mesh, Curves: _curves}.get(type(population.form), _instancer)
+    head = f'#usda 1.0\n(\n    defaultPrim = "{usd_name(about.name)}"\n    metersPerUnit = 1\n    upAxis = "Z"\n)\n\n'
+    arrays = len(population.elements.own) + len(results or {}) + 2
+    return "".join([head, *task.along(body(population, results, about), _PIECES * arrays)]).encode()
+
+
+def _of_attribute(a: Attribute, interpolation: str, words: PrimvarNames) -> Iterator[str]:
+    word, shown = words.of(a)
+    if a.kind == "text":
+        texts = np.array([json.dumps(t, ensure_ascii=False) for t in a.labels], object)
+        listed = ", ".join(texts[a.values].tolist())
+        yield f"    string[] primvars:{word} = [{listed}]{primvar_metadata(interpolation, shown)}\n"
+        return
+    kind = type_of(a)
+    if kind is None:
+        return
+    values = a.readable if a.kind == "colour" else a.present(a.values)
+    if values.dtype.kind == "f":
+        values = np.where(np.isfinite(values), values, 0).astype(values.dtype)
+    if kind.startswith("color"):
+        kind, values = "color3f", values[:, :3]
+    yield from primvar(word, kind, values, interpolation, shown)
+
+
+def _results(population: Population, results: Results | None, interpolation: str) -> Iterator[str]:
+    colours = linear_colours(population, results)
+    if colours is not None:
+        yield from primvar("displayColor", "color3f", np.clip(colours, 0, None).astype(np.float32), interpolation)
+    for word, values in (results or {}).items():
+        if word != "base_colour":
+            kind = "color3f" if values.ndim == 2 else "float"
+            yield from primvar(CHANNELS[word].name, kind, values.astype(np.float32), interpolation)
+    strength = (results or {}).get("emission_strength")
+    if results and strength is not None:
+        # What the preview surface takes in one: colour times strength.
+        colour = results.get("emission_colour", np.ones((len(strength), 3), np.float32))
+        yield from primvar("emission", "float3", (colour * strength[:, None]).astype(np.float32), interpolation)
+
+
+def _carried(population: Population, words: PrimvarNames, left: tuple[str, ...]) -> Iterator[Attribute]:
+    """What came in and goes out again; results of an earlier run are replaced."""
+    names = population.elements.brought
+    # What came as colours before an earlier run goes before what that run left.
+    again = ("colour",) if "original_colour" in names else ()
+    for name in names:
+        a = population.elements.attribute(name)
+        if name not in (*left, *again) and a.fields and not words.replaced(a):
+            yield a
+
+
+def _mesh(population: Population, results: Results | None, about: About) -> Iterator[str]:
+    form = population.form
+    assert isinstance(form, Polygons)
+    name = usd_name(about.name)
+    yield f'def Mesh "{name}" (\n    prepend apiSchemas = ["MaterialBindingAPI"]\n)\n{{\n'
+    yield f'    rel material:binding = </{name}/Materials/{name}>\n    uniform token subdivisionScheme = "none"\n'
+    yield from array_text("int[] faceVertexCounts", np.diff(form.starts))
+    yield from array_text("int[] faceVertexIndices", form.corners)
+    position = population.elements.attribute("position")
+    yield from array_text("point3f[] points", position.readable)
+    low, high = position.readable.min(axis=0), position.readable.max(axis=0)
+    yield from array_text("float3[] extent", np.stack([low, high]))
+    yield from _results(population, results, "vertex")
+    words = PrimvarNames(results)
+    for a in _carried(population, words, ("position",)):
+        yield from _of_attribute(a, "vertex", words)
+    for a in form.of_corners.values():
+        yield from _of_attribute(a, "faceVarying", words)
+    for a in form.of_faces.values():
+        if a.name != PART:
+            yield from _of_attribute(a, "uniform", words)
+    yield from _subsets(form)
+    yield from materials_text(name, [(name, None, surface_of(results, None, about))], about)
+    yield "}\n"
+
+
+def _curves(population: Population, results: Results | None, about: About) -> Iterator[str]:
+    form = population.form
+    assert isinstance(form, Curves)
+    name = usd_name(about.name)
+    yield f'def BasisCurves "{name}" (\n    prepend apiSchemas = ["MaterialBindingAPI"]\n)\n{{\n'
+    yield f"    rel material:binding = </{name}/Materials/{name}>\n"
+    cubic = form.basis != "linear"
+    yield f'    uniform token type = "{"cubic" if cubic else "linear"}"\n    uniform token wrap = "{form.wrap}"\n'
+    if cubic:
+        yield f'    uniform token basis = "{form.basis}"\n'
+    yield from array_text("int[] curveVertexCounts", form.sizes)
+    position = population.elements.attribute("position")
+    yield from array_text("point3f[] points", position.readable)
+    wide = widths_of(population)
+    # As OpenUSD works extents out: the control points, with half the greatest width around them.
+    half = np.float32(wide.max(initial=0) / 2)
+    low, high = position.readable.min(axis=0) - half, position.readable.max(axis=0) + half
+    yield from array_text("float3[] extent", np.stack([low, high]))
+    yield from array_text("float[] widths", wide, ' (\n        interpolation = "vertex"\n    )')
+    yield from _results(population, results, "vertex")
+    above, words = {n for table in population.elements.owners for n in table.attributes}, PrimvarNames(results)
+    for a in _carried(population, words, ("position", "width", "id")):
+        if a.name == "normal" and fits(a):
+            yield from array_text("normal3f[] normals", a.readable, ' (\n        interpolation = "vertex"\n    )')
+        elif a.name not in above or a.name in population.elements.own:
+            yield from _of_attribute(a, "vertex", words)
+    for a in of_strands(population).values():
+        if a.fields and a.name not in population.elements.own:
+            yield from _of_attribute(a, "uniform", words)
+    yield from materials_text(name, [(name, None, surface_of(results, None, about))], about)
+    yield "}\n"
+
+
+#: Parts that go out as subsets; more are told by the primvar.
+_MOST_SUBSETS = 4096
+
+
+def _subsets(form: Polygons) -> Iterator[str]:
+    part = form.of_faces.get(PART)
+    if part is None:
+        return
+    if len(part.labels) > _MOST_SUBSETS:
+        yield from primvar("part", "int", part.values, "uniform")
+        return
+    names = differing([usd_name(label or f"part_{k}") for k, label in enumerate(part.labels)])
+    order = np.argsort(part.values, kind="stable")
+    ends = np.searchsorted(part.values[order], np.arange(len(part.labels) + 1))
+    for k in range(len(names)):
+        if ends[k + 1] > ends[k]:
+            yield f'\n    def GeomSubset "{names[k]}"\n    {{\n'
+            yield '        uniform token elementType = "face"\n        uniform token familyName = "part"\n'
+            yield from array_text("    int[] indices", order[ends[k] : ends[k + 1]])
+            yield "    }\n"
+
+
+def _instancer(population: Population, results: Results | None, about: About) -> Iterator[str]:
+    turns, sizes = standing(population)
+    name, shapes = usd_name(about.name), pieces_of(population, about)
+    words = differing([usd_name(piece.name) for piece in shapes])
+    kinds = np.zeros(population.count, np.int32)
+    for k, piece in enumerate(shapes):
+        kinds[piece.rows] = k
+    yield f'def PointInstancer "{name}"\n{{\n'
+    yield from array_text("point3f[] positions", places_of(population))
+    # Real part first. In half floats for readers that know nothing newer, whole for those that do.
+    yield from array_text("quath[] orientations", turns[:, [3, 0, 1, 2]])
+    yield from array_text("quatf[] orientationsf", turns[:, [3, 0, 1, 2]].astype(np.float32))
+    yield from array_text("float3[] scales", np.repeat(sizes[:, None], 3, axis=1).astype(np.float32))
+    yield from array_text("int[] protoIndices", kinds)
+    yield f"    rel prototypes = [{', '.join(f'</{name}/{word}>' for word in words)}]\n"
+    identity = population.elements.own.get("id")
+    if identity is not None and identity.kind == "integer":
+        yield from array_text("int64[] ids", identity.values)
+    yield from _results(population, results, "vertex")
+    prims = PrimvarNames(results)
+    for a in _carried(population, prims, ("position", "orientation", "size", "id")):
+        yield from _of_attribute(a, "vertex", prims)
+    for word, piece in zip(words, shapes, strict=True):
+        mesh = piece.mesh
+        yield f'\n    def Mesh "{word}" (\n        prepend apiSchemas = ["MaterialBindingAPI"]\n    )\n    {{\n'
+        yield f"        rel material:binding = </{name}/Materials/{word}>\n"
+        yield '        uniform token subdivisionScheme = "none"\n        uniform bool doubleSided = 1\n'
+        yield from array_text("    int[] faceVertexCounts", np.full(len(mesh.faces), 3))
+        yield from array_text("    int[] faceVertexIndices", mesh.faces.reshape(-1))
+        yield from array_text("    point3f[] points", mesh.vertices)
+        yield from primvar("st", "texCoord2f", mesh.uv, "vertex")
+        yield from array_text("    normal3f[] normals", mesh.normals, primvar_metadata("vertex"))
+        yield from material_subsets(mesh, f"/{name}/Materials/{word}")
+        yield "    }\n"
+    listed = [(word, piece, surface_of(results, piece, about)) for word, piece in zip(words, shapes, strict=True)]
+    yield from materials_text(name, listed, about)
+    yield "}\n"
+
+
+def write_crate(
+    population: Population, results: Results | None, about: About = About(), task: Task = UNWATCHED
+) -> bytes:  # fmt: skip
+    """The same as binary USD, which the library's process makes of the readable form and of its arrays as bytes."""
+    arrays: list[np.ndarray] = []
+    token = binary_arrays.set(arrays)
+    try:
+        text = _text(population, results, about, task.part(0, 0.3))
+    finally:
+        binary_arrays.reset(token)
+    with temporary_folder() as folder:
+        given, held, out = (folder / name for name in ("out.usda", "arrays", "out.usdc"))
+        given.write_bytes(text)
+        with held.open("wb") as file:
+            for values in task.along(arrays):
+                np.save(file, np.ascontiguousarray(values), allow_pickle=False)
+        run_apart(WORKER, ["--crate", str(given), str(held), str(out)], about.name,
+                  task.part(0.3, 1), SECONDS, "bad_usd")  # fmt: skip
+        return out.read_bytes()

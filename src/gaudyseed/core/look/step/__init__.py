@@ -1,0 +1,1 @@
+"""What every step has in common: its base class, values, parameters, and what it tells about itself."""
