@@ -14,7 +14,7 @@ from typing import Any
 
 import numpy as np
 
-from gaudyseed.core.formats import FORMATS, About
+from gaudyseed.core.formats import FORMATS, WriterContext
 from gaudyseed.core.geometry import polygons
 from gaudyseed.core.geometry.scatter import feet_on
 from gaudyseed.core.geometry.subdivision import refined
@@ -154,16 +154,16 @@ def _edited(rows: list[Row]) -> None:
 
 _READ = """
 import sys, time, tracemalloc
-from gaudyseed.core.formats import read_things
+from gaudyseed.core.formats import read_items
 from gaudyseed.core.kernels import warm
 warm()
 data = open(sys.argv[1], "rb").read()
 began = time.perf_counter()
-things = read_things(data, sys.argv[1])
+things = read_items(data, sys.argv[1])
 took = time.perf_counter() - began
 del things
 tracemalloc.start()
-things = read_things(data, sys.argv[1])
+things = read_items(data, sys.argv[1])
 print(took, 1 + tracemalloc.get_traced_memory()[1] / len(data), len(data))
 """
 
@@ -176,7 +176,7 @@ def _files(rows: list[Row]) -> None:
         for form, wanted in (("glb", 1), ("ply", 1), ("obj", 4), ("usdc", 2)):
             path = Path(folder) / f"m{FORMATS[form].ending}"
             began = time.perf_counter()
-            data = FORMATS[form].write(made, results, About("M"))
+            data = FORMATS[form].write(made, results, WriterContext("M"))
             wrote = time.perf_counter() - began
             path.write_bytes(_obj_of_110_mb(made) if form == "obj" else data)
             found = [_read(path) for _ in range(3)]

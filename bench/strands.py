@@ -15,7 +15,7 @@ from typing import Any
 
 import numpy as np
 
-from gaudyseed.core.formats import FORMATS, read_things
+from gaudyseed.core.formats import FORMATS, read_items
 from gaudyseed.core.look.evaluate import Evaluator
 from gaudyseed.core.look.model import Look
 from gaudyseed.core.population import Population, of_points
@@ -122,7 +122,7 @@ def bench_files(rows: list[Row], strands: Population, timed: Timed) -> None:
     for ending, told in (("usdc", "binary"), ("usda", "text")):
         name = f"fur.{ending}"
         data = _curves(strands, name)
-        times = timed(partial(read_things, data, name), 3)
+        times = timed(partial(read_items, data, name), 3)
         rows.append((f"reading {STRANDS:,} USD curves of {POINTS} points, {told}", f"{median(times) / 1000:.2f} s",
                      "(wanted: 2 s)"))  # fmt: skip
     evaluation = Evaluator().evaluate(strands, _look({"step": "along"}, "strand"))

@@ -951,10 +951,10 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
-         * AdvisoryTold
+         * AdvisoryEntry
          * @description One thing noticed, and what one click can do.
          */
-        AdvisoryTold: {
+        AdvisoryEntry: {
             /** Code */
             code: string;
             /** Place */
@@ -2013,10 +2013,10 @@ export interface components {
             };
         };
         /**
-         * ErrorTold
+         * ErrorEntry
          * @description What is wrong with one population, and what the steps of its look give that come before.
          */
-        ErrorTold: {
+        ErrorEntry: {
             /** Code */
             code: string;
             /** Sentence */
@@ -2434,10 +2434,10 @@ export interface components {
             opacity: number | components["schemas"]["FollowDial"];
         };
         /**
-         * FinishTold
+         * FinishEntry
          * @description A finish as numbers; colours as levels of the display, null where they follow the base colour.
          */
-        FinishTold: {
+        FinishEntry: {
             /** Name */
             name: string;
             /** Metalness */
@@ -2815,10 +2815,10 @@ export interface components {
             name: string;
         };
         /**
-         * GroupsTold
+         * GroupsEntry
          * @description Counts and mean colours of the groups, the step that decides, and weights where these are asked for.
          */
-        GroupsTold: {
+        GroupsEntry: {
             /** Digest */
             digest: string;
             /** Counts */
@@ -2918,7 +2918,7 @@ export interface components {
             /** File */
             file: string;
             /** Things */
-            things: components["schemas"]["ThingPreview"][];
+            things: components["schemas"]["ItemPreview"][];
         };
         /**
          * Imported
@@ -3181,6 +3181,56 @@ export interface components {
             items: components["schemas"]["Item"][];
         };
         /**
+         * ItemPreview
+         * @description One thing in a file, and what it becomes.
+         */
+        ItemPreview: {
+            /** Name */
+            name: string;
+            /** Becomes */
+            becomes: string;
+            /** Kind */
+            kind: string;
+            /** Count */
+            count: number;
+            /** Notes */
+            notes: string[];
+            /** Frames */
+            frames: [
+                number,
+                number
+            ] | null;
+            /** Levels */
+            levels: {
+                [key: string]: unknown;
+            }[];
+            /** Attributes */
+            attributes: {
+                [key: string]: unknown;
+            }[];
+            /**
+             * Colours
+             * @description The colours that it brings, by name; empty for none.
+             * @default
+             */
+            colours: string;
+            /**
+             * Groups
+             * @description Columns of few values, which can have one colour each.
+             * @default []
+             */
+            groups: [
+                string,
+                number
+            ][];
+            /**
+             * Picture
+             * @description A small PNG of it as it would arrive, as a data address.
+             * @default
+             */
+            picture: string;
+        };
+        /**
          * JobAnswer
          * @description A job as it is now.
          */
@@ -3338,6 +3388,21 @@ export interface components {
              * @default normal
              */
             along: string;
+        };
+        /**
+         * LanesAnswer
+         * @description The first message of an evaluation; its arrays are named "population/channel" and "population/preview".
+         */
+        LanesAnswer: {
+            /** Sequence */
+            sequence: number;
+            /** Populations */
+            populations: {
+                [key: string]: components["schemas"]["Seen"] | components["schemas"]["Wrong"];
+            };
+            /** Milliseconds */
+            milliseconds: number;
+            moment: components["schemas"]["Moment"];
         };
         /**
          * Layer
@@ -3591,9 +3656,9 @@ export interface components {
          */
         Material: {
             /** Finishes */
-            finishes: components["schemas"]["FinishTold"][];
+            finishes: components["schemas"]["FinishEntry"][];
             /** Shapes */
-            shapes: components["schemas"]["ShapeTold"][];
+            shapes: components["schemas"]["ShapeEntry"][];
             /** Threshold */
             threshold: number | null;
             /**
@@ -4116,10 +4181,10 @@ export interface components {
             enabled: boolean;
         };
         /**
-         * OwnerTold
+         * OwnerEntry
          * @description Which owner of a level an element belongs to.
          */
-        OwnerTold: {
+        OwnerEntry: {
             /** Level */
             level: string;
             /** Number */
@@ -4418,20 +4483,10 @@ export interface components {
             averaged: boolean;
         };
         /**
-         * PictureSize
-         * @description In texels.
-         */
-        PictureSize: {
-            /** Width */
-            width: number;
-            /** Height */
-            height: number;
-        };
-        /**
-         * PictureTold
+         * PictureEntry
          * @description Under what a picture on elements is asked for, and how it lies on their uv: two rows of three.
          */
-        PictureTold: {
+        PictureEntry: {
             /** Key */
             key: string;
             /** Source */
@@ -4448,6 +4503,16 @@ export interface components {
             threshold: number;
             /** Through */
             through: number;
+        };
+        /**
+         * PictureSize
+         * @description In texels.
+         */
+        PictureSize: {
+            /** Width */
+            width: number;
+            /** Height */
+            height: number;
         };
         /**
          * Placement
@@ -4487,10 +4552,10 @@ export interface components {
             size: number | components["schemas"]["FollowDial"] | components["schemas"]["FollowMarker"];
         };
         /**
-         * PlacementTold
+         * PlacementEntry
          * @description Where a placement stands, also where it was fitted, and in whose space these numbers are.
          */
-        PlacementTold: {
+        PlacementEntry: {
             /** Centre */
             centre: [
                 number,
@@ -4964,7 +5029,7 @@ export interface components {
          * @description What is told of a population after it was seen; ``signals`` are the places of their last steps.
          */
         Report: {
-            groups: components["schemas"]["GroupsTold"];
+            groups: components["schemas"]["GroupsEntry"];
             /** Signals */
             signals: {
                 [key: string]: string;
@@ -4974,9 +5039,27 @@ export interface components {
                 [key: string]: components["schemas"]["StepCensus"];
             };
             /** Advisories */
-            advisories: components["schemas"]["AdvisoryTold"][];
+            advisories: components["schemas"]["AdvisoryEntry"][];
             shares: components["schemas"]["MaterialShares"];
             trace: components["schemas"]["Trace"] | null;
+        };
+        /**
+         * ReportAnswer
+         * @description The second message; without populations where a newer request has overtaken this one.
+         */
+        ReportAnswer: {
+            /** Sequence */
+            sequence: number;
+            /** Populations */
+            populations: {
+                [key: string]: components["schemas"]["Report"];
+            };
+            /** Milliseconds */
+            milliseconds: number;
+            /** Errors */
+            errors: {
+                [key: string]: components["schemas"]["ErrorEntry"];
+            };
         };
         /**
          * RerollRequest
@@ -5265,21 +5348,6 @@ export interface components {
             preview: components["schemas"]["PreviewLegend"] | null;
         };
         /**
-         * SeenAnswer
-         * @description The first message of an evaluation; its arrays are named "population/channel" and "population/preview".
-         */
-        SeenAnswer: {
-            /** Sequence */
-            sequence: number;
-            /** Populations */
-            populations: {
-                [key: string]: components["schemas"]["Seen"] | components["schemas"]["Wrong"];
-            };
-            /** Milliseconds */
-            milliseconds: number;
-            moment: components["schemas"]["Moment"];
-        };
-        /**
          * SequenceAnswer
          * @description The maker to put into a scene.
          */
@@ -5440,6 +5508,17 @@ export interface components {
             picture: components["schemas"]["ElementPicture"] | null;
         };
         /**
+         * ShapeEntry
+         * @description Under what key a shape is asked for.
+         */
+        ShapeEntry: {
+            /** Key */
+            key: string;
+            /** Size */
+            size: number;
+            picture: components["schemas"]["PictureEntry"] | null;
+        };
+        /**
          * ShapeHeader
          * @description A shape.
          */
@@ -5472,17 +5551,6 @@ export interface components {
              * @enum {string}
              */
             given: "band" | "number";
-        };
-        /**
-         * ShapeTold
-         * @description Under what key a shape is asked for.
-         */
-        ShapeTold: {
-            /** Key */
-            key: string;
-            /** Size */
-            size: number;
-            picture: components["schemas"]["PictureTold"] | null;
         };
         /**
          * SharedLook
@@ -5666,7 +5734,7 @@ export interface components {
             /** Reached */
             reached?: number;
             palette?: components["schemas"]["PaletteCensus"];
-            placement?: components["schemas"]["PlacementTold"];
+            placement?: components["schemas"]["PlacementEntry"];
             patches?: components["schemas"]["PatchCensus"];
             picture?: components["schemas"]["PictureSize"];
         };
@@ -5779,10 +5847,10 @@ export interface components {
             locked: boolean;
         };
         /**
-         * StrandTold
+         * StrandEntry
          * @description Which point of its strand an element is, how far along that lies, and the strand's tones from root to tip.
          */
-        StrandTold: {
+        StrandEntry: {
             /** Points */
             points: number;
             /** Point */
@@ -6089,56 +6157,6 @@ export interface components {
             columns: number;
         };
         /**
-         * ThingPreview
-         * @description One thing in a file, and what it becomes.
-         */
-        ThingPreview: {
-            /** Name */
-            name: string;
-            /** Becomes */
-            becomes: string;
-            /** Kind */
-            kind: string;
-            /** Count */
-            count: number;
-            /** Notes */
-            notes: string[];
-            /** Frames */
-            frames: [
-                number,
-                number
-            ] | null;
-            /** Levels */
-            levels: {
-                [key: string]: unknown;
-            }[];
-            /** Attributes */
-            attributes: {
-                [key: string]: unknown;
-            }[];
-            /**
-             * Colours
-             * @description The colours that it brings, by name; empty for none.
-             * @default
-             */
-            colours: string;
-            /**
-             * Groups
-             * @description Columns of few values, which can have one colour each.
-             * @default []
-             */
-            groups: [
-                string,
-                number
-            ][];
-            /**
-             * Picture
-             * @description A small PNG of it as it would arrive, as a data address.
-             * @default
-             */
-            picture: string;
-        };
-        /**
          * ThreadedMaker
          * @description Clones along the strands of another population, which carry all that the strands have there.
          *
@@ -6241,24 +6259,6 @@ export interface components {
             colours: string[];
         };
         /**
-         * ToldAnswer
-         * @description The second message; without populations where a newer request has overtaken this one.
-         */
-        ToldAnswer: {
-            /** Sequence */
-            sequence: number;
-            /** Populations */
-            populations: {
-                [key: string]: components["schemas"]["Report"];
-            };
-            /** Milliseconds */
-            milliseconds: number;
-            /** Errors */
-            errors: {
-                [key: string]: components["schemas"]["ErrorTold"];
-            };
-        };
-        /**
          * Trace
          * @description One element, step by step.
          */
@@ -6268,7 +6268,7 @@ export interface components {
             /** Id */
             id: number;
             /** Owners */
-            owners: components["schemas"]["OwnerTold"][];
+            owners: components["schemas"]["OwnerEntry"][];
             /** Steps */
             steps: components["schemas"]["TraceStep"][];
             /** Result */
@@ -6277,7 +6277,7 @@ export interface components {
             lanes: {
                 [key: string]: number[];
             };
-            strand: components["schemas"]["StrandTold"] | null;
+            strand: components["schemas"]["StrandEntry"] | null;
         };
         /**
          * TraceStep
@@ -6539,7 +6539,7 @@ export interface components {
          * @description What comes instead where a population is wrong.
          */
         Wrong: {
-            error: components["schemas"]["ErrorTold"];
+            error: components["schemas"]["ErrorEntry"];
             /** Made */
             made: string;
             /** Reads */

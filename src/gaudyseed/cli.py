@@ -200,7 +200,7 @@ def _serve(
         pass
     finally:
         ending.set()
-        app.extensions["workshop"].jobs.close()
+        app.extensions["services"].jobs.close()
         server.close()
         store.close()
 

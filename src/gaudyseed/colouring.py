@@ -16,7 +16,7 @@ import numpy as np
 from .core.digest import digest_of
 from .core.documents.document import LARGEST_DOCUMENT, parse, parse_json
 from .core.errors import BadInput
-from .core.formats import LARGEST_FILE, Format, Wish, read_points
+from .core.formats import LARGEST_FILE, Format, ReadOptions, read_points
 from .core.formats.losses import losses
 from .core.formats.pictures import LARGEST_PICTURE, read_picture
 from .core.formats.sequences import numbered
@@ -32,7 +32,7 @@ from .core.population import Population
 from .core.population.makers.imported import ImportedMaker, store_columns
 from .core.reports.report import Reporter
 from .core.runtime.task import UNWATCHED, Task
-from .core.scene.assets import NOTHING_KEPT, Asset, Kept
+from .core.scene.assets import NO_ASSETS, Asset, AssetSource
 from .core.scene.dials import Dial
 from .core.scene.follow import followers_of
 from .core.scene.markers import Marker
@@ -41,7 +41,7 @@ from .core.scene.provider import Provider
 from .core.scene.run import SceneRun
 from .core.scene.timeline import LAST_FRAME, checked_frame
 from .files import read_file
-from .store import Keeper, Store
+from .store import AssetStore, Store
 
 #: Frames of one run.
 MOST_FRAMES = 10_000
@@ -84,7 +84,7 @@ class Colouring:
             raise BadInput(f"{shape[:40]!r} is no shape. There are: {', '.join(SHAPES)}.", place="--shape")
         self._shape = shape
         self._store = _opened(data) if data else None
-        self._kept = _Given(Keeper(self._store) if self._store else NOTHING_KEPT, data is not None)
+        self._kept = _Given(AssetStore(self._store) if self._store else NO_ASSETS, data is not None)
         self._columns = _Columns(self._store)
         self._populations = Provider(self._columns)
         self._evaluator = Evaluator()
@@ -240,9 +240,9 @@ class Colouring:
         """What a file holds at a frame; of one that is a frame's own the only moment counts."""
         if self._read is None or self._read[:2] != (path, frame):
             data = read_file(path, LARGEST_FILE)
-            wish = Wish(frame=None if of_frame else frame)
+            options = ReadOptions(frame=None if of_frame else frame)
             named = self._population if self._look_file is not None else ""
-            self._read = path, frame, read_points(data, path.name, task, wish, named)
+            self._read = path, frame, read_points(data, path.name, task, options, named)
         return self._read[2]
 
 
@@ -276,7 +276,7 @@ class _Columns:
 class _Given:
     """Pictures and meshes that the command gives, beside what the data file keeps."""
 
-    def __init__(self, kept: Kept, stored: bool) -> None:
+    def __init__(self, kept: AssetSource, stored: bool) -> None:
         self._kept, self._stored = kept, stored
         self._held: dict[str, Picture | ShapeMesh] = {}
 

@@ -159,11 +159,13 @@ class Pictured(SendCase):
         linear = np.concatenate([decode_srgb(self.texels()[..., :3] / 255), self.texels()[..., 3:] / 255], axis=2)
         picture = Picture("blocks", linear.astype(np.float32))
 
-        class Kept:
+        class AssetSource:
             def picture(self, asset, place):
                 return picture
 
-        run = SceneRun(parse(Scene, self.document()), Evaluator(), lambda order: order.make(None), kept=Kept())
+        run = SceneRun(
+            parse(Scene, self.document()), Evaluator(), lambda request: request.make(None), kept=AssetSource()
+        )
         evaluation = run.evaluation("cards")
         both = shading.versions(picture, evaluation.look.picture)
         corners = both[:, [40, 40, 470, 470], [40, 470, 40, 470], :3]
@@ -251,7 +253,7 @@ class Glass(SendCase):
         page.keyboard.type("finish")
         page.keyboard.press("Enter")
         self.button("Add from the library…").press("Enter")
-        kept = page.get_by_role("list", name="Kept finishes")
+        kept = page.get_by_role("list", name="AssetSource finishes")
         kept.get_by_role("button", name="Use Clear glass").wait_for()
         self.assertEqual(kept.get_by_role("button", name=re.compile("^Use ")).count(), 12)
         pictures = kept.locator("img").evaluate_all("all => all.filter(i => i.naturalWidth > 0).length")

@@ -191,7 +191,7 @@ class Demo(unittest.TestCase):
     def said(self, scene: Scene) -> list[str]:
         """The codes of all remarks on a scene."""
         evaluator = Evaluator()
-        run = SceneRun(scene, evaluator, lambda order: order.make(None))
+        run = SceneRun(scene, evaluator, lambda request: request.make(None))
         told = [Reporter(evaluator).advisories(run.evaluation(p.id)) for p in scene.populations]
         return [a["code"] for advisories in told for a in advisories]
 

@@ -21,7 +21,7 @@ from gaudyseed.core.pictures.thumbnail import picture_of
 from gaudyseed.core.population import Attribute, Models, Population, of_points
 from gaudyseed.core.population.derive import with_derived
 from gaudyseed.core.population.makers.surface import SurfaceMaker
-from gaudyseed.core.scene.assets import NOTHING_KEPT
+from gaudyseed.core.scene.assets import NO_ASSETS
 from gaudyseed.core.sending import sent
 from tests.support import ply_text, points
 
@@ -131,7 +131,7 @@ class OwnColumns(unittest.TestCase):
 
     def onto(self, population: Population, **painted) -> Population:
         column = parse(Painted, {"name": "heat", **painted})
-        return with_painted(Target(population, population.digest), (column,), NOTHING_KEPT)
+        return with_painted(Target(population, population.digest), (column,), NO_ASSETS)
 
     def test_what_is_lacking_gets_the_fill(self):
         table = read_points(self.MERGED.encode(), "a.csv")

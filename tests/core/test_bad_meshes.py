@@ -13,7 +13,7 @@ import numpy as np
 
 from gaudyseed.core.documents.document import parse
 from gaudyseed.core.errors import BadInput
-from gaudyseed.core.formats import FORMATS, read_points, read_things
+from gaudyseed.core.formats import FORMATS, read_items, read_points
 from gaudyseed.core.geometry.packed_shapes import packed, unpacked
 from gaudyseed.core.geometry.shapes import shape_mesh
 from gaudyseed.core.population import Attribute, Field
@@ -68,7 +68,7 @@ def triangle_glb(**changes) -> bytes:
 class Refusing(unittest.TestCase):
     def refused(self, data: bytes, name: str, *words: str) -> None:
         with self.assertRaises(BadInput) as caught:
-            read_things(data, name)
+            read_items(data, name)
         self.assertTrue(caught.exception.sentence.endswith("."), caught.exception.sentence)
         for word in words:
             self.assertIn(word, str(caught.exception))
@@ -206,7 +206,7 @@ class Glb(Refusing):
             for at in rng.integers(0, len(broken), rng.integers(1, 6)):
                 broken[at] = rng.integers(0, 256)
             try:
-                read_things(bytes(broken), "a.glb")
+                read_items(bytes(broken), "a.glb")
             except BadInput as error:
                 self.assertTrue(error.sentence.endswith("."))
 
@@ -265,14 +265,14 @@ class Usd(Refusing):
         self.addCleanup(reader.end)
         with mock.patch("gaudyseed.core.formats.apart.subprocess.Popen", reader.process):
             told += sum(self.told(data) for data in broken[4:])
-            self.assertEqual(read_things(whole, "a.usdc")[0].population.count, cube.count)
+            self.assertEqual(read_items(whole, "a.usdc")[0].population.count, cube.count)
         self.assertEqual(reader.asked, 57)
         self.assertGreater(told, 6)
 
     def told(self, data: bytearray) -> bool:
         """Whether a sentence came; else something was read."""
         try:
-            read_things(bytes(data), "a.usdc")
+            read_items(bytes(data), "a.usdc")
         except BadInput as error:
             self.assertTrue(error.sentence.endswith("."), error.sentence)
             return True

@@ -30,7 +30,7 @@ def dots(name: str, *chain: dict[str, Any], surface: str = "ball", **maker: Any)
 
 class Depends(unittest.TestCase):
     def run_of(self, scene: dict[str, Any]) -> SceneRun:
-        return SceneRun(parse(Scene, scene), Evaluator(), lambda order: order.make(None))
+        return SceneRun(parse(Scene, scene), Evaluator(), lambda request: request.make(None))
 
     def held(self, scene: dict[str, Any], wanted: tuple[str, ...]) -> None:
         """``a`` depends on these, and on nothing else: an edit of their looks alters it."""

@@ -57,7 +57,7 @@ class Moving(unittest.TestCase):
         ends = [decode_srgb(np.array(levels) / 255) for levels in ([5, 3, 2], [10, 12, 4])]
         for frame in (1, 7, 11, 17):
             moment = scene.timeline.moment(float(frame))
-            run = SceneRun(scene, Evaluator(), lambda order: order.make(None), moment=moment)
+            run = SceneRun(scene, Evaluator(), lambda request: request.make(None), moment=moment)
             t = frame / 24
             wanted = 16 * (ends[0] * (1 - t) + ends[1] * t)
             np.testing.assert_allclose(run.evaluation("p").colours[0], wanted, rtol=1e-5)

@@ -11,7 +11,7 @@ import gaudyseed.core
 
 #: Where a newcomer enters: these must have an example.
 ENTRIES = (
-    "registry", "kinds", "paths", "scene", "colour.spaces", "look.evaluate", "population.attribute",
+    "registry", "kinds", "documents.paths", "scene.run", "colour.spaces", "look.evaluate", "population.attribute",
     "population.elements", "population.population",
 )  # fmt: skip
 

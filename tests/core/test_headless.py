@@ -43,7 +43,7 @@ class Scenes(CommandLine):
         return path
 
     def test_populations_are_chosen_and_stand_on_one_another(self):
-        run = SceneRun(parse(Scene, self.scene), Evaluator(), lambda order: order.make(None))
+        run = SceneRun(parse(Scene, self.scene), Evaluator(), lambda request: request.make(None))
         for name, identity, count in (("Dots", "dots", 400), ("ring", "ring", None)):
             done = self.run_it("--scene", self.file, "--population", name, "--out", "a.ply", "--census")
             self.assertEqual(done.returncode, 0, done.stderr)

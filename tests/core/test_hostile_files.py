@@ -13,7 +13,7 @@ import numpy as np
 
 from gaudyseed.core.documents.document import parse
 from gaudyseed.core.errors import BadInput
-from gaudyseed.core.formats import FORMATS, read_points, read_things
+from gaudyseed.core.formats import FORMATS, read_items, read_points
 from gaudyseed.core.formats.columns import LARGEST_COLUMNS
 from gaudyseed.core.population import Population
 from gaudyseed.core.population.makers.imported import ImportedMaker, store_columns
@@ -107,7 +107,7 @@ class Sound(unittest.TestCase):
     def whole(self, data: bytes, name: str) -> list[Population]:
         """What a file holds, stored, made again, and written to every format that takes it."""
         found = []
-        for thing in read_things(data, name):
+        for thing in read_items(data, name):
             maker, blobs = store_columns(thing.population, name)
             made = parse(ImportedMaker, json.loads(maker.model_dump_json())).make(Memory(blobs))
             for form in FORMATS.values():
@@ -115,13 +115,13 @@ class Sound(unittest.TestCase):
                     written = form.write(made, None)
                     # Another process for each would take minutes.
                     if form.word != "usd" or name.endswith("usda"):
-                        read_things(written, f"a{form.ending}")
+                        read_items(written, f"a{form.ending}")
             found.append(made)
         return found
 
     def refused(self, data: bytes, name: str, *words: str) -> str:
         with self.assertRaises(BadInput) as caught:
-            read_things(data, name)
+            read_items(data, name)
         sentence = caught.exception.sentence
         self.assertTrue(sentence.endswith("."), sentence)
         for word in words:
@@ -375,7 +375,7 @@ class Told(Sound):
     def test_what_usd_hides(self):
         hidden = MESH.format('token visibility = "invisible"').replace('"m"', '"lost"')
         guide = MESH.format('uniform token purpose = "guide"').replace('"m"', '"rail"')
-        (thing,) = read_things(usda(MESH.format("") + hidden + guide), "hidden.usda")
+        (thing,) = read_items(usda(MESH.format("") + hidden + guide), "hidden.usda")
         self.assertEqual(thing.population.count, 3)
         self.assertTrue(any("lost, rail" in n for n in thing.population.notes), thing.population.notes)
 
@@ -407,7 +407,7 @@ def apart(data: bytes, name: str) -> tuple[float, int, str]:
         resource.setrlimit(resource.RLIMIT_AS, (6 << 30, 6 << 30))
         began = time.monotonic()
         try:
-            things = read_things(data, name)
+            things = read_items(data, name)
             said = f"{len(things)} things, {sum(t.population.count for t in things)} elements"
         except BadInput as error:
             said = error.sentence

@@ -16,13 +16,13 @@ from gaudyseed.core.look.first import look_of_maker
 from gaudyseed.core.look.model import Look
 from gaudyseed.core.look.steps.ramp import Ramp
 from gaudyseed.core.population import Attribute, Owners, of_points
-from gaudyseed.core.population.makers import MAKERS, MakerModel, Order
+from gaudyseed.core.population.makers import MAKERS, MakeRequest, MakerModel
 from gaudyseed.core.reports.report import Reporter
 from gaudyseed.core.runtime import buffers
 from gaudyseed.core.runtime import cache as cache_module
 from gaudyseed.core.runtime.cache import ResultCache
 from gaudyseed.core.runtime.task import Stopped, Task
-from gaudyseed.web.workshop import Workshop
+from gaudyseed.web.services import Services
 from tests.support import FIVE, edit_ramp, look, look_document, points, ramp
 
 BANDS = ramp([0, 0.2, 0.5, 0.7, 0.9], FIVE)
@@ -290,10 +290,10 @@ class Evaluation(unittest.TestCase):
     def test_an_edit_of_a_large_population_does_not_make_it_anew(self):
         """One that takes two thirds of the budget, each edit a third: a counter says how often it was made."""
         self.addCleanup(cache_module.set_budget, cache_module.budget())
-        shop, made = Workshop(mock.Mock()), []
+        shared, made = Services(mock.Mock()), []
 
         class Large(MakerModel):
-            def make(self, columns, makings=None):
+            def make(self, columns, context=None):
                 made.append(1)
                 return points(400_000)
 
@@ -302,8 +302,8 @@ class Evaluation(unittest.TestCase):
         with mock.patch.object(cache_module, "LEAST", 1), mock.patch.object(cache_module, "_STEP", 1):
             cache_module.set_budget(size * 3 // 2)
             for k in range(30):
-                population = shop.population(Order(Large()))
-                shop.evaluator.evaluate(population, look(RANDOM, {"step": "levels", "gamma": 1 + 0.01 * k}, BANDS))
+                population = shared.population(MakeRequest(Large()))
+                shared.evaluator.evaluate(population, look(RANDOM, {"step": "levels", "gamma": 1 + 0.01 * k}, BANDS))
                 self.assertLessEqual(cache_module.altogether(), size * 3 // 2)
         self.assertEqual(len(made), 1)
 

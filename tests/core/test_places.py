@@ -57,7 +57,7 @@ class Columns:
         return self.held[digest]
 
 
-class Kept:
+class AssetSource:
     """Painted columns in memory."""
 
     def __init__(self, held: dict[str, bytes]) -> None:
@@ -408,7 +408,7 @@ class Painting(unittest.TestCase):
         values = np.linspace(0, 1, 400, dtype=np.float32)
         painted = [{"name": "weight", "digest": "0" * 32}]
         document = scene({"step": "attribute", "name": "weight"}, GREYS, more={"painted": painted})
-        run = ran(document, kept=Kept({"0" * 32: Values(values[:, None]).packed()}))
+        run = ran(document, kept=AssetSource({"0" * 32: Values(values[:, None]).packed()}))
         found = run.evaluation("a")
         ids = found.population.elements.attribute("id").values
         np.testing.assert_array_equal(found.steps[0].value.array, np.where(ids < 400, values[np.minimum(ids, 399)], 0))

@@ -19,7 +19,7 @@ from gaudyseed.core.advisories import ADVISERS, Adviser, Evidence
 from gaudyseed.core.channels import CHANNELS, Channel
 from gaudyseed.core.documents.document import parse, rebuild
 from gaudyseed.core.errors import BadInput, Fix
-from gaudyseed.core.formats import FORMATS, About, Format, Thing, read_points
+from gaudyseed.core.formats import FORMATS, Format, ImportedItem, WriterContext, read_points
 from gaudyseed.core.kernels import parallel
 from gaudyseed.core.kinds import NUMBER, Kind, Word
 from gaudyseed.core.look.evaluate import Evaluator
@@ -30,7 +30,7 @@ from gaudyseed.core.look.step.values import Plan
 from gaudyseed.core.look.steps import STEPS, Context, Step, Value
 from gaudyseed.core.population import Attribute, Elements, Points, Population
 from gaudyseed.core.population.kinds import KINDS, PopulationKind
-from gaudyseed.core.population.makers import MAKERS, ColumnSource, MakerModel, Makings
+from gaudyseed.core.population.makers import MAKERS, ColumnSource, MakerContext, MakerModel
 from gaudyseed.core.population.makers.base import ALONE
 from gaudyseed.core.registry import Registry
 from gaudyseed.core.reports.report import Reporter
@@ -235,7 +235,7 @@ class MadeUpKindAndMaker(unittest.TestCase):
             count: Dialled[Annotated[int, Field(ge=1, le=100)]] = Field(5, title="Count")
             paint: Dialled[Literal["bare", "white"]] = Field("bare", title="Paint")
 
-            def make(self, columns: ColumnSource, makings: Makings = ALONE) -> Population:
+            def make(self, columns: ColumnSource, context: MakerContext = ALONE) -> Population:
                 """Places along x."""
                 places = np.zeros((self.count, 3), np.float32)
                 places[:, 0] = np.arange(self.count)
@@ -258,18 +258,18 @@ class MadeUpKindAndMaker(unittest.TestCase):
         return parse(Scene, {"populations": [population], "dials": dials})
 
     def test_it_is_made_coloured_and_told(self):
-        run = SceneRun(self.scene(), Evaluator(), lambda order: order.make(None))  # type: ignore[arg-type]
+        run = SceneRun(self.scene(), Evaluator(), lambda request: request.make(None))  # type: ignore[arg-type]
         self.assertEqual(run.evaluation("p").population.elements.level, "peg")
         self.assertEqual(run.evaluation("p").colours.shape, (5, 3))
 
     def test_dials_reach_its_parameters(self):
         scene = self.scene(count={"dial": "many"}, paint={"dial": "coat"})
-        run = SceneRun(scene, Evaluator(), lambda order: order.make(None))  # type: ignore[arg-type]
+        run = SceneRun(scene, Evaluator(), lambda request: request.make(None))  # type: ignore[arg-type]
         self.assertEqual(run.population("p").count, 7)
         self.assertEqual(set(run.population("p").elements.own["white"].values), {1.0})
         for wrong in ({"count": {"dial": "coats"}}, {"count": {"dial": "many"}, "paint": {"dial": "many"}}):
             with self.assertRaises(BadInput):
-                run = SceneRun(self.scene(**wrong), Evaluator(), lambda order: order.make(None))  # type: ignore[arg-type]
+                run = SceneRun(self.scene(**wrong), Evaluator(), lambda request: request.make(None))  # type: ignore[arg-type]
                 run.population("p")
 
     def test_the_server_offers_it_and_the_view_can_draw_it(self):
@@ -290,11 +290,13 @@ class MadeUpKindAndMaker(unittest.TestCase):
 
 class MadeUpFormat(unittest.TestCase):
     def test_it_reads_and_writes(self):
-        def write(population: Population, results: Any, about: About = About(), task: Any = None) -> bytes:
+        def write(
+            population: Population, results: Any, context: WriterContext = WriterContext(), task: Any = None
+        ) -> bytes:
             return f"pegs {population.count}".encode()
 
-        def read(data: bytes, name: str, check: Any, wish: Any) -> list[Thing]:
-            return [Thing("pegs", points(int(data.split()[1])), "pegs")]
+        def read(data: bytes, name: str, check: Any, options: Any) -> list[ImportedItem]:
+            return [ImportedItem("pegs", points(int(data.split()[1])), "pegs")]
 
         FORMATS.add(
             "pegs", Format("pegs", "Pegs", ".pegs", "text/plain", write, read, lambda data: data.startswith(b"pegs "))
@@ -409,7 +411,7 @@ class OtherPopulations(unittest.TestCase):
             maker = {"maker": "scatter", "surface": "ball", "count": 20}
             populations.append({"id": name, "name": name.title(), "maker": maker, "look": look_document(*steps)})
         scene = parse(Scene, {"populations": populations})
-        return SceneRun(scene, Evaluator(), lambda order: order.make(None))  # type: ignore[arg-type]
+        return SceneRun(scene, Evaluator(), lambda request: request.make(None))  # type: ignore[arg-type]
 
     def test_what_is_read_comes_first(self):
         run = self.scene(one="two", two="three")

@@ -20,7 +20,7 @@ GREYS = {"step": "ramp", "stops": [{"at": 0, "colour": "#000000"}, {"at": 1, "co
 
 def colours(scene: Scene, population: str) -> np.ndarray:
     """What the elements get."""
-    return SceneRun(scene, Evaluator(), lambda order: order.make(None)).evaluation(population).colours
+    return SceneRun(scene, Evaluator(), lambda request: request.make(None)).evaluation(population).colours
 
 
 class Signals(unittest.TestCase):

@@ -34,7 +34,7 @@ def population(name: str, **more: Any) -> dict[str, Any]:
 
 
 def ran(document: dict[str, Any]) -> SceneRun:
-    return SceneRun(parse(Scene, document), Evaluator(), lambda order: order.make(None))  # type: ignore[arg-type]
+    return SceneRun(parse(Scene, document), Evaluator(), lambda request: request.make(None))  # type: ignore[arg-type]
 
 
 class SharedLooks(unittest.TestCase):

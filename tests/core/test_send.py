@@ -47,7 +47,7 @@ def mesh(maker: dict | None = None, **look) -> Evaluation:
     made = maker or {"maker": "mesh", "surface": "sheet", "subdivision": 1}
     entry = {"id": "m", "name": "M", "maker": made, "look": document(**look)}
     scene = parse(Scene, {"gaudyseed": 3, "populations": [entry]})
-    return SceneRun(scene, Evaluator(), lambda order: order.make(None)).evaluation("m")
+    return SceneRun(scene, Evaluator(), lambda request: request.make(None)).evaluation("m")
 
 
 class Choosing(unittest.TestCase):
@@ -127,7 +127,7 @@ class Finishes(unittest.TestCase):
         finish = [{"name": "a", "roughness": {"dial": "worn"}}]
         scene = {"gaudyseed": 3, "dials": [{"name": "worn", "value": 0.75}], "populations": [
             {"id": "p", "name": "P", "maker": {"maker": "grid"}, "look": document(finishes=finish)}]}  # fmt: skip
-        run = SceneRun(parse(Scene, scene), Evaluator(), lambda order: order.make(None))
+        run = SceneRun(parse(Scene, scene), Evaluator(), lambda request: request.make(None))
         self.assertEqual(set(run.evaluation("p").channel("roughness").tolist()), {0.75})
 
 

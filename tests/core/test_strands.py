@@ -11,7 +11,7 @@ from pydantic import ValidationError
 from gaudyseed.cli import main
 from gaudyseed.core.documents.document import parse
 from gaudyseed.core.errors import BadInput
-from gaudyseed.core.formats import read_things
+from gaudyseed.core.formats import read_items
 from gaudyseed.core.kinds import NUMBER
 from gaudyseed.core.look.evaluate import Evaluator, run_step
 from gaudyseed.core.look.model import Look
@@ -159,15 +159,15 @@ class Growing(unittest.TestCase):
         kept = Made()
         ground = skin(signals=[{"name": "dye", "chain": [{"step": "extent"}]}])
         run = kept.run(ground, fur())
-        made = [run.order("fur").key]
+        made = [run.request("fur").key]
         other = {**ground, "look": skin(signals=[{"name": "dye", "chain": [{"step": "extent", "flip": True}]}])["look"]}
         run = kept.run(other, fur())
-        made.append(run.order("fur").key)
+        made.append(run.request("fur").key)
         self.assertEqual(made[0], made[1])
         # What reads it changes.
         reading = fur(density={"of": "signal", "name": "dye"})
         runs = [kept.run(g, reading) for g in (ground, other)]
-        keys = [run.order("fur").key for run in runs]
+        keys = [run.request("fur").key for run in runs]
         self.assertNotEqual(*keys)
 
 
@@ -447,7 +447,7 @@ class Rooted(unittest.TestCase):
         from gaudyseed.core.scene.model import Scene
         from gaudyseed.core.scene.run import SceneRun
 
-        return SceneRun(parse(Scene, document), Evaluator(), lambda order: order.make(Memory(self.blobs)))
+        return SceneRun(parse(Scene, document), Evaluator(), lambda request: request.make(Memory(self.blobs)))
 
     def test_they_know_the_skin_below(self):
         made = self.run_it().population("fur")
@@ -472,7 +472,7 @@ class Rooted(unittest.TestCase):
 class Refused(unittest.TestCase):
     def refused(self, data: str | bytes, name: str, *words: str) -> None:
         with self.assertRaises(BadInput) as caught:
-            read_things(data.encode() if isinstance(data, str) else data, name)
+            read_items(data.encode() if isinstance(data, str) else data, name)
         for word in words:
             self.assertIn(word, caught.exception.sentence)
         with tempfile.TemporaryDirectory() as folder:
@@ -488,11 +488,11 @@ class Refused(unittest.TestCase):
         self.refused(rows.format("", 2), "a.csv", "row 3", "is empty")
         self.refused(rows.format(2, 1), "a.csv", "Row 4 goes on with strand 1", "Sort the rows")
         self.refused(rows.format(1.5, 2), "a.csv", "holds 1.5")
-        (thing,) = read_things(rows.format(7, 9).encode(), "a.csv")
+        (thing,) = read_items(rows.format(7, 9).encode(), "a.csv")
         self.assertEqual(thing.population.form.sizes.tolist(), [2, 1, 1])
         self.assertIn("leave some out", thing.population.notes[0])
         named = "x,y,z,strand\n0,0,0,left\n0,0,1,left\n1,0,0,right\n"
-        (thing,) = read_things(named.encode(), "a.csv")
+        (thing,) = read_items(named.encode(), "a.csv")
         self.assertEqual(thing.population.elements.attribute("strand").labels, ("left", "right"))
 
     def usd(self, counts: list[int], points: int, more: str = "", kind: str = "linear") -> str:
@@ -529,7 +529,7 @@ class Refused(unittest.TestCase):
         self.refused("v 0 0 0\nv 1 0 0\nl\n", "a.obj", "Line 3")
 
     def test_single_points_and_strands_of_no_length_are_kept_and_told(self):
-        (thing,) = read_things(
+        (thing,) = read_items(
             self.usd([1, 3], 4).replace("(2, 0, 4)", "(1, 0, 1)").replace("(3, 0, 9)", "(1, 0, 1)").encode(), "a.usda"
         )
         told = " ".join(thing.population.notes)
@@ -586,11 +586,11 @@ class CommandLine(unittest.TestCase):
             chain.write_text(parse(Look, look(ALONG, STRIPES).model_dump(mode="json")).model_dump_json())
             done = CliRunner().invoke(main, ["colour", str(path), "--look", str(chain), "--out", str(out)])
             self.assertEqual(done.exit_code, 0, done.output)
-            (thing,) = read_things(out.read_bytes(), "out.csv")
+            (thing,) = read_items(out.read_bytes(), "out.csv")
             self.assertEqual(thing.population.form.sizes.tolist(), held["counts"].tolist())
             self.assertIsInstance(thing.population.form, Curves)
             wanted = sent(
-                Evaluator().evaluate(read_things(data, "fur.usdc")[0].population, look(ALONG, STRIPES)), "a", "ball"
+                Evaluator().evaluate(read_items(data, "fur.usdc")[0].population, look(ALONG, STRIPES)), "a", "ball"
             )
             np.testing.assert_allclose(
                 values(thing.population, "base_colour"), wanted[1]["base_colour"], rtol=1e-6, atol=1e-8

@@ -7,8 +7,8 @@ import numpy as np
 
 from gaudyseed.core.documents.document import parse
 from gaudyseed.core.errors import BadInput
-from gaudyseed.core.formats import FORMATS, read_points, read_things
-from gaudyseed.core.geometry.things import thing
+from gaudyseed.core.formats import FORMATS, read_items, read_points
+from gaudyseed.core.geometry.parted import thing
 from gaudyseed.core.look.evaluate import Evaluator
 from gaudyseed.core.look.model import Look
 from gaudyseed.core.look.scope import Surroundings
@@ -370,7 +370,7 @@ class Copies(unittest.TestCase):
         run, made = self.made({"step": "random", "seed": 1}, NIGHT, copies="rosette", each="part")
         results = run.evaluation("g").results
         for form in ("glb", "usd"):
-            things = read_things(FORMATS[form].write(made, results), f"a{FORMATS[form].ending}")
+            things = read_items(FORMATS[form].write(made, results), f"a{FORMATS[form].ending}")
             self.assertEqual(sum(t.population.count for t in things), 72)
             back = np.concatenate([t.population.elements.own["position"].values for t in things])
             whole = made.elements.attribute("copy_position").values

@@ -16,7 +16,7 @@ from plyfile import PlyData
 from scipy.spatial.transform import Rotation
 
 from gaudyseed.core.documents.document import parse
-from gaudyseed.core.formats import FORMATS, read_points, read_things
+from gaudyseed.core.formats import FORMATS, read_items, read_points
 from gaudyseed.core.formats.losses import losses
 from gaudyseed.core.look.evaluate import Evaluator
 from gaudyseed.core.look.model import Look
@@ -351,7 +351,7 @@ class Meshes(unittest.TestCase):
             self.assertLess(float(cKDTree(one).query(other)[0].max()), 1e-4)
 
     def both(self) -> list[Population]:
-        return [thing.population for thing in read_things(of_two_meshes(), "grove.glb")]
+        return [thing.population for thing in read_items(of_two_meshes(), "grove.glb")]
 
     def test_meshes_of_another_library_stand_where_it_has_them(self):
         whole = trimesh.load(io.BytesIO(of_two_meshes()), file_type="glb").to_geometry().vertices

@@ -13,7 +13,7 @@ from plyfile import PlyData, PlyElement
 
 from gaudyseed.core.colour.spaces import display_bytes
 from gaudyseed.core.errors import BadInput
-from gaudyseed.core.formats import FORMATS, About, Wish, read_points, read_things
+from gaudyseed.core.formats import FORMATS, ReadOptions, WriterContext, read_items, read_points
 from gaudyseed.core.formats.meshing import split_at_seams
 from gaudyseed.core.look.evaluate import Evaluator
 from gaudyseed.core.population import Population
@@ -38,7 +38,7 @@ def beetle() -> Population:
 
 
 def written(population: Population, form: str, name: str = "Beetle") -> bytes:
-    return FORMATS[form].write(population, coloured(population), About(name))
+    return FORMATS[form].write(population, coloured(population), WriterContext(name))
 
 
 def of_trimesh() -> trimesh.Scene:
@@ -101,7 +101,7 @@ class Obj(Same):
             "vt 1 1", "vn 0 0 1", "o wall", "g left", "usemtl red", "s 1", "f 1/1/1 2/2/1 3/3/1", "g right",
             "usemtl blue", "f -4//-1 -2//-1 \\", "  -1//-1", "o wall", "f 1 2 3 4", "l 1 2 3", "p 4",
         ])  # fmt: skip
-        held = read_things(text.encode(), "wall.obj")
+        held = read_items(text.encode(), "wall.obj")
         self.assertEqual([t.name for t in held], ["wall", "wall lines"])
         mesh = held[0].population
         self.assertEqual(held[1].population.form.sizes.tolist(), [3])
@@ -231,7 +231,7 @@ class Glb(Same):
         self.assertEqual((clones.kind, clones.count), ("clones", 5))
         self.assertEqual(clones.elements.own["position"].values[:, 0].tolist(), [0, 2, 4, 6, 8])
         self.assertEqual(clones.elements.own["shape"].labels, ("crate",))
-        parts = read_points(data, "crates.glb", wish=Wish(repeated="parts"))
+        parts = read_points(data, "crates.glb", options=ReadOptions(repeated="parts"))
         self.assertEqual((parts.kind, parts.elements.owners[0].count), ("mesh", 5))
 
     def test_each_part_of_each_copy(self):
@@ -249,7 +249,7 @@ class Glb(Same):
         }  # fmt: skip
         data = glb(document, binary)
         self.assertEqual(read_points(data, "a.glb").count, 3)
-        each = read_points(data, "a.glb", wish=Wish(each="part"))
+        each = read_points(data, "a.glb", options=ReadOptions(each="part"))
         own = each.elements.own
         self.assertEqual([own["part_name"].labels[k] for k in own["part_name"].values], ["lid", "box"] * 3)
         self.assertEqual(own["copy"].values.tolist(), [0, 0, 1, 1, 2, 2])
@@ -272,8 +272,8 @@ class Glb(Same):
             wanted.append((turn, size, place))
         scene.add_geometry(trimesh.creation.icosphere(subdivisions=1), geom_name="knob", node_name="knob")
         data = scene.export(file_type="obj").encode()
-        self.assertEqual([t.population.kind for t in read_things(data, "a.obj")], ["mesh"])
-        things = {t.name: t.population for t in read_things(data, "a.obj", wish=Wish(copies="clones"))}
+        self.assertEqual([t.population.kind for t in read_items(data, "a.obj")], ["mesh"])
+        things = {t.name: t.population for t in read_items(data, "a.obj", options=ReadOptions(copies="clones"))}
         self.assertEqual((set(things), things["crate"].count), ({"the rest", "crate"}, 6))
         self.assertEqual(things["the rest"].elements.owners[0].count, 1)
         own = things["crate"].elements.own
@@ -288,7 +288,7 @@ class Glb(Same):
     def test_clones_come_back_as_they_went(self):
         clones = ScatterMaker(maker="scatter", surface="ring", count=300, tilt=20).make(None)
         results = Evaluator().evaluate(clones, PER_PART).results
-        back = read_points(FORMATS["glb"].write(clones, results, About("Dots", "tile")), "dots.glb")
+        back = read_points(FORMATS["glb"].write(clones, results, WriterContext("Dots", "tile")), "dots.glb")
         for name in ("position", "size"):
             np.testing.assert_allclose(back.elements.own[name].values, clones.elements.own[name].values, atol=1e-6)
         dots = (back.elements.own["orientation"].values * clones.elements.own["orientation"].values).sum(axis=1)
@@ -445,7 +445,7 @@ class Usd(Same):
             for ending in (".usda", ".usdc"):
                 path = Path(folder) / f"s{ending}"
                 stage.Export(str(path))
-                things = {t.name: t.population for t in read_things(path.read_bytes(), path.name)}
+                things = {t.name: t.population for t in read_items(path.read_bytes(), path.name)}
                 self.assertEqual(set(things), {"sheet", "dots", "many"})
                 mesh = things["sheet"]
                 own, place = mesh.elements.own, mesh.elements.own["position"].values
@@ -462,7 +462,7 @@ class Usd(Same):
                 self.assertEqual(things["many"].elements.own["position"].values[:, 2].tolist(), [2, 4, 6])
                 shape = things["many"].elements.own["shape"]
                 self.assertEqual([shape.labels[k] for k in shape.values], ["tassel", "tissue", "tassel"])
-                self.assertIsNone(read_things(path.read_bytes(), path.name)[0].frames)
+                self.assertIsNone(read_items(path.read_bytes(), path.name)[0].frames)
 
     def test_moving_things_are_named_and_a_frame_is_chosen(self):
         from pxr import Usd, UsdGeom
@@ -480,11 +480,11 @@ class Usd(Same):
             path = Path(folder) / "m.usda"
             stage.Export(str(path))
             for frame, height in ((None, 1), (5, 5), (9, 9)):
-                mesh = read_points(path.read_bytes(), "m.usda", wish=Wish(frame=frame))
+                mesh = read_points(path.read_bytes(), "m.usda", options=ReadOptions(frame=frame))
                 # y is up there unless a stage says otherwise, so its z is our -y.
                 self.assertEqual(mesh.elements.own["position"].values[0, 1], -height)
                 self.assertTrue(any("flag" in note and "move" in note for note in mesh.notes), mesh.notes)
-            self.assertEqual(read_things(path.read_bytes(), "m.usda")[0].frames, (1, 9))
+            self.assertEqual(read_items(path.read_bytes(), "m.usda")[0].frames, (1, 9))
 
 
 class Stored(Same):

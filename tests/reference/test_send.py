@@ -15,7 +15,7 @@ from PIL import Image
 
 from gaudyseed.core.colour.spaces import decode_srgb, encode_srgb
 from gaudyseed.core.documents.document import parse
-from gaudyseed.core.formats import FORMATS, read_points, read_things
+from gaudyseed.core.formats import FORMATS, read_items, read_points
 from gaudyseed.core.formats.shape_files import read_shape
 from gaudyseed.core.kinds import COLOUR
 from gaudyseed.core.look.evaluate import Evaluator, run_step
@@ -281,8 +281,8 @@ class Usd(unittest.TestCase):
         self.assertIsNotNone(stage)
         primvars = UsdGeom.PrimvarsAPI(stage.GetDefaultPrim())
         self.assertEqual(set(np.array(primvars.GetPrimvar("roughness").Get()).tolist()), {0.5})
-        once = read_things(written("glb"), "a.glb")[0].population
-        for thing in read_things(written("glb", once, other), "b.glb"):
+        once = read_items(written("glb"), "a.glb")[0].population
+        for thing in read_items(written("glb", once, other), "b.glb"):
             names = thing.population.elements.names
             self.assertEqual([n for n in names if n.startswith("roughness")], ["roughness"])
 

@@ -12,7 +12,7 @@ from scipy import stats
 from scipy.interpolate import BPoly, BSpline, CubicHermiteSpline
 
 from gaudyseed.core.colour.spaces import display_bytes
-from gaudyseed.core.formats import FORMATS, read_things
+from gaudyseed.core.formats import FORMATS, read_items
 from gaudyseed.core.geometry.cubics import at_controls, on_cubics
 from gaudyseed.core.kinds import COLOUR, NUMBER
 from gaudyseed.core.look.evaluate import Evaluator, run_step
@@ -253,7 +253,7 @@ class Files(unittest.TestCase):
         """usd-core wrote them and reads them again: every primvar as it was, the colours at each point."""
         for cubic in ("", "bezier", "bspline", "catmullRom"):
             data, held = groom(cubic)
-            (thing,) = read_things(data, "fur.usdc")
+            (thing,) = read_items(data, "fur.usdc")
             made = thing.population
             self.assertEqual((made.kind, made.form.sizes.tolist()), ("strands", held["counts"].tolist()))
             self.assertEqual(made.form.basis, cubic or "linear")
@@ -298,7 +298,7 @@ class Files(unittest.TestCase):
             curves.CreateTypeAttr("linear")
             curves.CreatePointsAttr([(k, 0, 0), (k, 0, 1), (k, 0, 2)])
             curves.CreateCurveVertexCountsAttr([3])
-        (thing,) = read_things(stage.ExportToString().encode(), "horse.usda")
+        (thing,) = read_items(stage.ExportToString().encode(), "horse.usda")
         names = thing.population.elements.attribute("part_name")
         self.assertEqual([names.labels[k] for k in names.values], ["mane"] * 3 + ["tail"] * 3)
 
@@ -324,7 +324,7 @@ class Files(unittest.TestCase):
         np.testing.assert_allclose(np.array(rows)[:, :3], values(made, "position"), rtol=1e-7)
         levels = display_bytes(coloured(made).colours)
         self.assertLessEqual(np.abs(np.array(rows)[:, 3:6] * 255 - levels).max(), 0.51)
-        (thing,) = read_things(text.encode(), "fur.obj")
+        (thing,) = read_items(text.encode(), "fur.obj")
         self.assertEqual(thing.population.form.sizes.tolist(), [3, 8, 2])
 
     def test_every_format_brings_strands_back(self):
@@ -339,7 +339,7 @@ class Files(unittest.TestCase):
         made = of_curves(points, form(sizes))
         for word in ("csv", "glb", "usd", "usdc"):
             with self.subTest(word):
-                (thing,) = read_things(written(made, word), f"fur{FORMATS[word].ending}")
+                (thing,) = read_items(written(made, word), f"fur{FORMATS[word].ending}")
                 back = thing.population
                 self.assertEqual(back.form.sizes.tolist(), sizes)
                 for name in ("position", "width", "wear", "row"):
@@ -366,5 +366,5 @@ class Files(unittest.TestCase):
                 "meshes": [{"primitives": [{"attributes": {"POSITION": 0}, "indices": 1, "mode": mode}]}],
                 "nodes": [{"mesh": 0}], "scenes": [{"nodes": [0]}],
             }  # fmt: skip
-            (thing,) = read_things(test_mesh_files.glb(document, binary), "lines.glb")
+            (thing,) = read_items(test_mesh_files.glb(document, binary), "lines.glb")
             self.assertEqual(thing.population.form.sizes.tolist(), wanted, mode)

@@ -9,7 +9,7 @@ from pydantic import BaseModel
 from gaudyseed.core.geometry.shapes import SHAPES
 from gaudyseed.core.geometry.surfaces import SURFACES
 from gaudyseed.demo import bench_scene, demo_scene, horse_scene, lesson_scene, route_scene
-from gaudyseed.web.headers import PopulationHeader, SeenAnswer, ShapeHeader, SurfaceHeader, ToldAnswer
+from gaudyseed.web.headers import LanesAnswer, PopulationHeader, ReportAnswer, ShapeHeader, SurfaceHeader
 from tests.support import messages
 from tests.web.test_api import ServerCase
 
@@ -34,7 +34,7 @@ class Declared(ServerCase):
             for preview in previews:
                 wanted = [{"population": n, "trace": 3, "preview": preview, "weigh": "size"} for n in names]
                 answer = self.client.post("/api/evaluations", json={"scene": scene, "wanted": wanted})
-                for model, header in zip((SeenAnswer, ToldAnswer), self.headers(answer), strict=True):
+                for model, header in zip((LanesAnswer, ReportAnswer), self.headers(answer), strict=True):
                     self.holds(model, header)
             for name in names:
                 answer = self.client.post("/api/populations", json={"scene": scene, "population": name})
@@ -47,7 +47,7 @@ class Declared(ServerCase):
         known = [census["digest"] for census in told["populations"]["beetle-sequins"]["steps"].values()]
         ask["wanted"][0]["known"] = known
         _, told = self.headers(self.client.post("/api/evaluations", json=ask))
-        self.holds(ToldAnswer, told)
+        self.holds(ReportAnswer, told)
         self.assertEqual({*map(len, told["populations"]["beetle-sequins"]["steps"].values())}, {1})
         second = {**self.scene["populations"][0], "id": "second"}
         lane["layers"][0]["paint"].insert(0, {"step": "attribute", "name": "nothing"})
@@ -56,7 +56,7 @@ class Declared(ServerCase):
         second["look"] = {"lanes": {}}
         seen, _ = self.headers(self.client.post("/api/evaluations", json=ask))
         self.assertIsNotNone(seen["populations"]["beetle-sequins"]["error"])
-        self.holds(SeenAnswer, seen)
+        self.holds(LanesAnswer, seen)
 
     def test_surfaces_and_shapes(self):
         for name in SURFACES:

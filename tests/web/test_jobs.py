@@ -85,18 +85,18 @@ class Following(ServerCase):
         frames = [{"frame": k, "upload": upload} for k in range(1, 5)]
         body = {"name": "Dust", "frames": frames, "ways": {"only": [0]}}
         parsed, made = [], []
-        plain = imports.read_things
+        plain = imports.read_items
 
         def read(*arguments):
             parsed.append(1)
             return plain(*arguments)
 
-        shop = self.app.extensions["workshop"]
-        with mock.patch.object(imports, "read_things", read):
+        shared = self.app.extensions["services"]
+        with mock.patch.object(imports, "read_items", read):
             for turn in range(3):
-                shop.states = TimeCache(shop.states.folder)
+                shared.states = TimeCache(shared.states.folder)
                 if turn == 2:
-                    path = next(p for p in shop.states.folder.rglob("*") if p.is_file())
+                    path = next(p for p in shared.states.folder.rglob("*") if p.is_file())
                     path.write_bytes(path.read_bytes()[:-70] + bytes(70))
                 made.append(self.result(self.ended(self.client.post("/api/jobs/sequences", json=body).json)).json)
                 self.assertEqual(len(parsed), (4, 4, 5)[turn])

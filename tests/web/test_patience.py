@@ -21,20 +21,20 @@ from PIL import Image
 
 from gaudyseed.core.digest import digest_of
 from gaudyseed.core.errors import BadInput
-from gaudyseed.core.formats import read_things
+from gaudyseed.core.formats import read_items
 from gaudyseed.core.formats.pictures import read_picture
 from gaudyseed.core.painting.brush import Brush, brushed
 from gaudyseed.core.painting.columns import Target
 from gaudyseed.core.painting.painted import Painted, Values
 from gaudyseed.core.population import Attribute, of_points
-from gaudyseed.core.population.makers import Order
-from gaudyseed.core.population.makers.base import Makings
+from gaudyseed.core.population.makers import MakeRequest
+from gaudyseed.core.population.makers.base import MakerContext
 from gaudyseed.core.population.makers.scatter import ScatterMaker
 from gaudyseed.core.population.makers.strands import StrandsMaker
 from gaudyseed.core.population.makers.surface import SurfaceMaker
 from gaudyseed.core.runtime import buffers
 from gaudyseed.core.runtime.task import Stopped, Task
-from gaudyseed.web.workshop import Workshop
+from gaudyseed.web.services import Services
 from tests.support import beetle_scene, look_document, ramp, unpack
 from tests.web.test_api import ServerCase
 from tests.web.test_server import Served
@@ -58,7 +58,7 @@ class Makers(unittest.TestCase):
 
         maker = ScatterMaker(maker="scatter", surface="sheet", count=1_000_000, evenness=0.7)
         with self.assertRaises(Stopped):
-            maker.make(None, Makings(Task(stops)))
+            maker.make(None, MakerContext(Task(stops)))
 
     def test_clumps_count_too(self):
         with self.assertRaises(BadInput) as caught:
@@ -268,30 +268,32 @@ class Locks(unittest.TestCase):
         self.assertEqual(len(buffers._returned), 0)
 
     def test_what_is_refused_leaves_no_lock(self):
-        shop = Workshop(mock.Mock())
+        shared = Services(mock.Mock())
         maker = StrandsMaker(maker="strands", surface="ball", count=10, points=10_000, clumps=4_000)
         for _ in range(3):
             with self.assertRaises(BadInput):
-                shop.population(Order(maker))
-        self.assertEqual(shop.population._making, {})
+                shared.population(MakeRequest(maker))
+        self.assertEqual(shared.population._making, {})
 
     def test_one_who_waits_for_what_another_makes_may_leave(self):
-        shop, begun, end = Workshop(mock.Mock()), threading.Event(), threading.Event()
+        shared, begun, end = Services(mock.Mock()), threading.Event(), threading.Event()
         maker = ScatterMaker(maker="scatter", surface="ball", count=10)
 
         def hold() -> bool:
             begun.set()
             return not end.wait(10)
 
-        first = threading.Thread(target=shop.population, args=(Order(maker, Makings(Task(hold))),), daemon=True)
+        first = threading.Thread(
+            target=shared.population, args=(MakeRequest(maker, MakerContext(Task(hold))),), daemon=True
+        )
         first.start()
         begun.wait(5)
 
         with self.assertRaises(Stopped):
-            shop.population(Order(maker, Makings(Task(lambda: True))))
+            shared.population(MakeRequest(maker, MakerContext(Task(lambda: True))))
         end.set()
         first.join(10)
-        self.assertEqual(shop.population._making, {})
+        self.assertEqual(shared.population._making, {})
 
 
 class NoRoom(ServerCase):
@@ -334,7 +336,7 @@ class NoRoom(ServerCase):
             started.return_value = mock.Mock(returncode=4, **{"communicate.return_value": (None, b""),
                                                              "poll.return_value": 4})  # fmt: skip
             with self.assertRaises(BadInput) as caught:
-                read_things(b"#usda 1.0\n", "a.usda")
+                read_items(b"#usda 1.0\n", "a.usda")
         self.assertEqual(caught.exception.code, "no_room_left")
         import importlib.util
 

@@ -1,5 +1,5 @@
 /** Evaluation of drafts: what is asked of each population, the newest wins, none pile up. */
-import { folded, messages, type Packed, type Preview, Refused, type Scene, type SeenAnswer, type ToldAnswer, type Vision } from "./client";
+import { folded, messages, type Packed, type Preview, Refused, type Scene, type LanesAnswer, type ReportAnswer, type Vision } from "./client";
 
 export type Weigh = "count" | "size" | "opacity" | "density";
 
@@ -21,9 +21,9 @@ interface Handlers {
   /** The scene and the way of seeing of now. */
   now: () => { scene: Scene; vision: Vision | null; frame: number };
   /** The first message about some populations: what the view needs; how long ago it was asked for, and of which scene. */
-  seen: (answer: Packed<SeenAnswer>, populations: string[], took: number, frame: number, scene: Scene) => void;
+  seen: (answer: Packed<LanesAnswer>, populations: string[], took: number, frame: number, scene: Scene) => void;
   /** The second one: what is told of them. */
-  told: (answer: Packed<ToldAnswer>, populations: string[]) => void;
+  told: (answer: Packed<ReportAnswer>, populations: string[]) => void;
   /** Nothing came of some populations of a scene. */
   failed: (error: Refused, populations: string[], scene: Scene) => void;
 }
@@ -98,13 +98,13 @@ export class EvaluationQueue {
         sequence,
       };
       let fresh: string[] | null = null;
-      await messages<SeenAnswer | ToldAnswer>("/evaluations", body, (answer) => {
+      await messages<LanesAnswer | ReportAnswer>("/evaluations", body, (answer) => {
         if (fresh === null) {
           fresh = this.newer(ids, sequence);
-          if (fresh.length > 0) this.handlers.seen(answer as Packed<SeenAnswer>, fresh, performance.now() - began, frame, scene);
+          if (fresh.length > 0) this.handlers.seen(answer as Packed<LanesAnswer>, fresh, performance.now() - began, frame, scene);
           this.hasCome(sequence);
         } else {
-          const told = answer as Packed<ToldAnswer>;
+          const told = answer as Packed<ReportAnswer>;
           // What a newer answer has come for since is told by that one.
           const still = fresh.filter((id) => this.shown.get(id) === sequence && told.header.populations[id]);
           if (still.length > 0) this.handlers.told(told, still);

@@ -2,7 +2,7 @@
 import { Plus } from "lucide-react";
 import { memo } from "react";
 import type { AttributeCensus, Step, StepDescription } from "../api/client";
-import { chainAt, type Desk, placeOf, signalOf, withChain } from "../state/edits";
+import { chainAt, type LookInScene, placeOf, signalOf, withChain } from "../state/edits";
 import { attributesOf, chooseStep, chosenLook, chosenPopulation, editLook, longestSide, useStore } from "../state/store";
 import { Finder, type FoundGroup } from "../widgets/Finder";
 import { focusOn } from "../widgets/focus";
@@ -36,9 +36,9 @@ function kindsOf(chain: string, steps: Step[]): Kinds {
 }
 
 /** The signal that a chain could read, not being its own. */
-function readable(chain: string, look: Desk): string | undefined {
+function readable(chain: string, look: LookInScene): string | undefined {
   const own = signalOf(chain);
-  const names = (signals: Desk["signals"], shared: boolean) => signals.filter((_, k) => !(own && own.shared === shared && own.index === k)).map(({ name }) => name);
+  const names = (signals: LookInScene["signals"], shared: boolean) => signals.filter((_, k) => !(own && own.shared === shared && own.index === k)).map(({ name }) => name);
   return [...names(look.signals, false), ...names(look.scene.signals, true)][0];
 }
 

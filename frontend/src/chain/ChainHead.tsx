@@ -3,7 +3,7 @@ import { Tab, TabGroup, TabList } from "@headlessui/react";
 import { ArrowLeft, ClipboardPaste, Copy, Files, LibraryBig, Share2, Trash2, Stamp, Waypoints } from "lucide-react";
 import { json, type Layer, type Look, type Scene, type Signal, type Step } from "../api/client";
 import { copied, copy, openLibrary } from "../library/Library";
-import { at, chainAt, type Desk, layerOf, layersOf, maskOf, outerOf, paintOf, placeOf, signalAt, signalChain, signalOf, stackOf, withChain, withLayer } from "../state/edits";
+import { at, chainAt, type LookInScene, layerOf, layersOf, maskOf, outerOf, paintOf, placeOf, signalAt, signalChain, signalOf, stackOf, withChain, withLayer } from "../state/edits";
 import { reuseAsSignal } from "../state/actions";
 import { chooseChain, edit, editLook, useStore, keepValues } from "../state/store";
 import { ActionMenu } from "../widgets/ActionMenu";
@@ -15,7 +15,7 @@ import { maskable } from "./masks";
 import { SignalLayers } from "./Layers";
 import { titleOf } from "./steps";
 
-export function ChainHead({ look, chain }: { look: Desk; chain: string }) {
+export function ChainHead({ look, chain }: { look: LookInScene; chain: string }) {
   const outer = outerOf(chain);
   const signal = signalAt(look, chain);
   const index = layerOf(chain);
@@ -137,7 +137,7 @@ function Inner({ look, chain, outer }: { look: Look; chain: string; outer: { cha
 }
 
 /** A signal's name, and where it lives: in this look, or in the scene for all populations. */
-function SignalHead({ look, signal, chain }: { look: Desk; signal: Signal; chain: string }) {
+function SignalHead({ look, signal, chain }: { look: LookInScene; signal: Signal; chain: string }) {
   const stack = stackOf(chain);
   const { index, shared } = signalOf(chain)!;
   const back = () => chooseChain(paintOf(layersOf(look).length - 1));
@@ -150,17 +150,17 @@ function SignalHead({ look, signal, chain }: { look: Desk; signal: Signal; chain
     }
     const body = { scene, population: chosen, old: signal.name, new: wanted };
     const answer = await json<{ look: Look }>("POST", "/signal-names", body);
-    editLook(`Rename ${signal.name} to ${wanted}`, (l) => ({ ...answer.look, scene: l.scene }) as Desk);
+    editLook(`Rename ${signal.name} to ${wanted}`, (l) => ({ ...answer.look, scene: l.scene }) as LookInScene);
   }
 
-  const without = (l: Desk): Desk =>
+  const without = (l: LookInScene): LookInScene =>
     shared
       ? { ...l, scene: { signals: l.scene.signals.filter((_, k) => k !== index) } }
       : { ...l, signals: l.signals.filter((_, k) => k !== index) };
 
   function share() {
     const to = look.scene.signals.length;
-    editLook(`Share ${signal.name}`, (l) => ({ ...without(l), scene: { signals: [...l.scene.signals, signal] } }) as Desk);
+    editLook(`Share ${signal.name}`, (l) => ({ ...without(l), scene: { signals: [...l.scene.signals, signal] } }) as LookInScene);
     chooseChain(signalChain(to, true), 0);
   }
 

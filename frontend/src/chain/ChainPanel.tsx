@@ -1,7 +1,7 @@
 /** The chain: the channels' lanes, the layers of one, and the chosen layer's steps as slabs on one shared axis. */
 import { Fragment, useMemo } from "react";
 import type { Advisory, Step } from "../api/client";
-import { chainAt, type Desk, placeOf } from "../state/edits";
+import { chainAt, type LookInScene, placeOf } from "../state/edits";
 import { useKeys } from "../state/keys";
 import { about, type Remark, remarksOf } from "../state/remarks";
 import { NothingYet } from "../rooms/NothingYet";
@@ -45,7 +45,7 @@ export function ChainPanel() {
   );
 }
 
-function Steps({ look, chain, remarks }: { look: Desk; chain: string; remarks: Remark[] }) {
+function Steps({ look, chain, remarks }: { look: LookInScene; chain: string; remarks: Remark[] }) {
   const open = useStore((s) => s.step);
   const result = useStore((s) => s.results[s.chosen]);
   const broken = useStore((s) => Boolean(s.errors[s.chosen]));

@@ -4,7 +4,7 @@ import { memo, useMemo, useState } from "react";
 import type { Channel, Layer, Look, Signal, StepCensus } from "../api/client";
 import { copy } from "../library/Library";
 import { addLayer, pasteLayer } from "../state/actions";
-import { type Desk, laneStack, layerOf, layersOf, moved, paintOf, stackOf, withLayer, withLayers } from "../state/edits";
+import { type LookInScene, laneStack, layerOf, layersOf, moved, paintOf, stackOf, withLayer, withLayers } from "../state/edits";
 import { isFollowing, sourceOf } from "../state/follow";
 import { useKeys } from "../state/keys";
 import { announce, chooseChain, chosenLook, draftLook, editLook, useStore } from "../state/store";
@@ -32,7 +32,7 @@ function reorder(stack: string, from: number, to: number, count: number) {
 }
 
 /** The layers of the channel that is shown, or of the base colour while a signal is. */
-export function Layers({ look }: { look: Desk }) {
+export function Layers({ look }: { look: LookInScene }) {
   const channel = useShownChannel();
   const described = useStore((s) => s.channels.find((c) => c.name === channel));
   const stack = laneStack(channel);

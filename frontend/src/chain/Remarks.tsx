@@ -4,14 +4,14 @@ import { ChevronDown, ChevronRight, TriangleAlert } from "lucide-react";
 import { useId, useState } from "react";
 import { create } from "zustand";
 import type { Fix, PopulationDocument, Refused } from "../api/client";
-import { type Desk, parsePlace, patched } from "../state/edits";
+import { type LookInScene, parsePlace, patched } from "../state/edits";
 import { bringBack, leave, leftSentence, type Remark, whereOf } from "../state/remarks";
 import { chooseChain, chosenPopulation, editLook, editPopulation, NONE, useStore } from "../state/store";
 import { Button } from "../widgets/Button";
 import { Modal } from "../widgets/Modal";
 
 /** The remarks of one place as a line. */
-export function RemarkLine({ remarks, look, words }: { remarks: Remark[]; look: Desk; words?: string }) {
+export function RemarkLine({ remarks, look, words }: { remarks: Remark[]; look: LookInScene; words?: string }) {
   const [open, setOpen] = useState(false);
   const id = useId();
   if (remarks.length === 0) return null;
@@ -38,7 +38,7 @@ export function RemarkLine({ remarks, look, words }: { remarks: Remark[]; look: 
 }
 
 /** One remark: its sentence, where it applies, what can be done. */
-function Told({ remark, look, here }: { remark: Remark; look: Desk; here: boolean }) {
+function Told({ remark, look, here }: { remark: Remark; look: LookInScene; here: boolean }) {
   const channels = useStore((s) => s.channels);
   const elsewhere = remark.places.length > 1 || !here ? remark.places : [];
   return (
@@ -120,7 +120,7 @@ export function openMuted(open: boolean) {
 }
 
 /** The remarks that are left as they are, each of which can be brought back. */
-export function MutedRemarks({ look }: { look: Desk }) {
+export function MutedRemarks({ look }: { look: LookInScene }) {
   const open = useMuted((s) => s.open);
   const muted = useStore((s) => chosenPopulation(s)?.muted ?? (NONE as PopulationDocument["muted"]));
   const advisories = useStore((s) => s.results[s.chosen]?.advisories ?? NONE);

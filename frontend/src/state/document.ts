@@ -12,7 +12,7 @@ import {
 } from "../api/client";
 import { addressed, addressOf, chosenBefore, followAddress } from "./address";
 import { useStore } from "./base";
-import { type Desk, withLook, withPopulation } from "./edits";
+import { type LookInScene, withLook, withPopulation } from "./edits";
 import { tell } from "./notices";
 import { choosePopulation, settle } from "./selection";
 import { coloursSeen } from "./results";
@@ -199,11 +199,11 @@ export function editPopulation(label: string, change: (p: PopulationDocument) =>
 }
 
 /** Change the look that the chosen population wears, and what it shares with the scene. */
-export function editLook(label: string, change: (look: Desk) => Look) {
+export function editLook(label: string, change: (look: LookInScene) => Look) {
   edit(label, (scene) => withLook(scene, get().chosen, change));
 }
 
-export function draftLook(change: (look: Desk) => Look) {
+export function draftLook(change: (look: LookInScene) => Look) {
   draft((scene) => withLook(scene, get().chosen, change));
 }
 

@@ -17,7 +17,7 @@ export function withPopulation(scene: Scene, id: string, edit: (p: PopulationDoc
 }
 
 /** A look with what the scene shares beside it, so that one path leads to either: "signals[0]", "scene.signals[0]". */
-export type Desk = Look & { scene: { signals: Signal[] } };
+export type LookInScene = Look & { scene: { signals: Signal[] } };
 
 /** The look that a population wears: its own, or one of the scene's. */
 export function lookOf(scene: Scene, population: PopulationDocument): Look {
@@ -25,10 +25,10 @@ export function lookOf(scene: Scene, population: PopulationDocument): Look {
 }
 
 /** The scene with the look that a population wears changed, wherever it lives, and what it shares with the scene. */
-export function withLook(scene: Scene, id: string, change: (look: Desk) => Look): Scene {
+export function withLook(scene: Scene, id: string, change: (look: LookInScene) => Look): Scene {
   const population = scene.populations.find((p) => p.id === id);
   if (!population) return scene;
-  const { scene: shared, ...look } = change({ ...lookOf(scene, population), scene: { signals: scene.signals } }) as Desk;
+  const { scene: shared, ...look } = change({ ...lookOf(scene, population), scene: { signals: scene.signals } }) as LookInScene;
   const signals = shared?.signals ?? scene.signals;
   const found = signals === scene.signals ? scene : { ...scene, signals };
   if (population.wears === null) return withPopulation(found, id, (p) => ({ ...p, look }));

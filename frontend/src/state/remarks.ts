@@ -1,6 +1,6 @@
 /** What the core noticed of a population, without what is left as it is; equal remarks are one. */
 import type { Advisory, PopulationDocument } from "../api/client";
-import { channelOf, type Desk, layerOf, layersOf, parsePlace, signalAt, stackOf } from "./edits";
+import { channelOf, type LookInScene, layerOf, layersOf, parsePlace, signalAt, stackOf } from "./edits";
 import { editPopulation } from "./document";
 
 /** A remark, and all places at which it was made. */
@@ -45,7 +45,7 @@ export function about(place: string, chain: string, step: number): boolean {
 }
 
 /** A place of a look in words: its channel or signal, its layer, its step. */
-export function whereOf(place: string, look: Desk, channels: { name: string; title: string }[]): string {
+export function whereOf(place: string, look: LookInScene, channels: { name: string; title: string }[]): string {
   const at = parsePlace(place);
   if (!at) return place.startsWith("lanes.") ? (channels.find((c) => c.name === channelOf(stackOf(place)))?.title ?? "") : "";
   const stack = stackOf(at.chain);

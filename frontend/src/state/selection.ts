@@ -1,7 +1,7 @@
 /** The selection: which population, chain, step and stop are chosen, and what is picked out of the elements. */
 import type { AttributeCensus, PopulationDocument } from "../api/client";
 import { NONE, type State, useStore } from "./base";
-import { BASE_COLOUR, chainAt, channelOf, type Desk, layerOf, layersOf, lookOf, paintOf, signalAt, stackOf } from "./edits";
+import { BASE_COLOUR, chainAt, channelOf, type LookInScene, layerOf, layersOf, lookOf, paintOf, signalAt, stackOf } from "./edits";
 
 const { setState: set, getState: get } = useStore;
 
@@ -28,10 +28,10 @@ export function attributesOf(state: State, id: string = state.chosen): Attribute
   return found;
 }
 
-let desk: { look: object; signals: object; found: Desk } | null = null;
+let desk: { look: object; signals: object; found: LookInScene } | null = null;
 
 /** The look that the chosen population wears, with what the scene shares; the same object as long as both are. */
-export function chosenLook(state: State): Desk | null {
+export function chosenLook(state: State): LookInScene | null {
   const population = chosenPopulation(state);
   if (!state.scene || !population) return null;
   const look = lookOf(state.scene, population);

@@ -85,7 +85,7 @@ interface HandleProps {
 const APART = 24;
 
 /** How far from its true place a handle stands, so that it does not lie on another. */
-function aside(at: { x: number; y: number }, beside: HandleProps["beside"]): { x: number; y: number } {
+function shifted(at: { x: number; y: number }, beside: HandleProps["beside"]): { x: number; y: number } {
   if (!beside?.at) return { x: 0, y: 0 };
   const [dx, dy] = [at.x - beside.at.x, at.y - beside.at.y];
   const far = Math.hypot(dx, dy);
@@ -96,7 +96,7 @@ function aside(at: { x: number; y: number }, beside: HandleProps["beside"]): { x
 }
 
 function Handle({ label, at: place, icon, to, keyed, put, commit, small, beside }: HandleProps) {
-  const shift = place ? aside(place, beside) : { x: 0, y: 0 };
+  const shift = place ? shifted(place, beside) : { x: 0, y: 0 };
   const at = place && { x: place.x + shift.x, y: place.y + shift.y };
   const drag = useDrag<{ dx: number; dy: number; now: PlacedStep | null }>({
     move: (held, event) => {

@@ -5,7 +5,7 @@ import type { Geometry } from "../state/results.slice";
 import { Backing } from "./backing";
 import { sampled, type Subject, View } from "./camera";
 import { drawerOf } from "./drawers";
-import type { Aside, Drawer, Drawn, Shading } from "./drawers/drawer";
+import type { Dimmed, Drawer, Drawn, Shading } from "./drawers/drawer";
 import { ContactShadow } from "./ground";
 import { aim, environment, lights, SUN } from "./lighting";
 import { bareMaterial, frameHeight, plainBare, plainStrength, plainSun } from "./materials";
@@ -45,7 +45,7 @@ export class Stage {
     new THREE.ShadowMaterial({ opacity: 0.3, toneMapped: false }),
   );
   private readonly sun = lights(this.quality.shadowSize, this.quality.environment);
-  private aside: Aside = { linear: new THREE.Color(), bytes: 0 };
+  private dimmed: Dimmed = { linear: new THREE.Color(), bytes: 0 };
   private shading: Shading = "finished";
   private chosen = "";
   private surround: Surround = "mid";
@@ -120,8 +120,8 @@ export class Stage {
     const level = SURROUNDS[surround];
     this.renderer.setClearColor(this.backdrop ?? level, 1);
     // The surround is a display level: it must not pass through tone mapping.
-    this.aside = { linear: new THREE.Color(level).multiplyScalar(0.45), bytes: (((level & 255) / 255) * 3) / 4 };
-    for (const drawer of this.drawers.values()) drawer.setAside(this.aside);
+    this.dimmed = { linear: new THREE.Color(level).multiplyScalar(0.45), bytes: (((level & 255) / 255) * 3) / 4 };
+    for (const drawer of this.drawers.values()) drawer.setDimmed(this.dimmed);
     this.draw();
   }
 
@@ -137,7 +137,7 @@ export class Stage {
     this.remove(id);
     const drawer = drawerOf(geometry, shapes, this.quality);
     drawer.setShading(this.shading);
-    drawer.setAside(this.aside);
+    drawer.setDimmed(this.dimmed);
     this.drawers.set(id, drawer);
     this.scene.add(drawer.object);
     this.measure();

@@ -3,7 +3,7 @@ import { X } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
 import * as THREE from "three";
 import type { Brush, Look, Step, Three } from "../api/client";
-import { at as lying, type Desk, parsePlace, withStep } from "../state/edits";
+import { at as lying, type LookInScene, parsePlace, withStep } from "../state/edits";
 import { addMarker, chosenLook, chosenPopulation, draftLook, editLook, showPreview, StrokeUnderWay, tell, type State, useStore } from "../state/store";
 import { IconButton } from "../widgets/Button";
 import { view } from "./current";
@@ -186,7 +186,7 @@ function lineFrom(step: Step, from: THREE.Vector3, to: THREE.Vector3): Step {
   return { ...step, shape: "line", marker: null, centre: three(a), end: three(b) };
 }
 
-function putLine(place: string, step: Step, change: (to: (look: Desk) => Look) => void) {
+function putLine(place: string, step: Step, change: (to: (look: LookInScene) => Look) => void) {
   const found = parsePlace(place);
   if (found) change((look) => withStep(look, found.chain, found.step, step));
 }

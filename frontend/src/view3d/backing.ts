@@ -50,9 +50,9 @@ const hidden = () =>
 
 const recoloured = () =>
   pass(
-    ["colours", "depths", "numbers", "lights", "tints", "isolated", "aside"],
+    ["colours", "depths", "numbers", "lights", "tints", "isolated", "dimmed"],
     `uniform sampler2D colours; uniform sampler2D depths; uniform sampler2D numbers; uniform sampler2D lights; uniform sampler2D tints;
-    uniform float isolated; uniform vec3 aside; out vec4 shown;
+    uniform float isolated; uniform vec3 dimmed; out vec4 shown;
     ${PLAIN_COLOUR}
     void main() {
       ivec2 at = ivec2(gl_FragCoord.xy);
@@ -66,7 +66,7 @@ const recoloured = () =>
       vec4 tint = texelFetch(tints, ivec2(element & 1023, element >> 10), 0);
       vec3 light = texelFetch(lights, at, 0).rgb;
       bool stands = isolated >= 0.0 && abs(tint.a * 255.0 - isolated) > 0.5;
-      shown = vec4(stands ? aside * light.x : min(plainLit(tint.rgb, light.xy, light.z), vec3(1.0)), 1.0);
+      shown = vec4(stands ? dimmed * light.x : min(plainLit(tint.rgb, light.xy, light.z), vec3(1.0)), 1.0);
     }`,
   );
 

@@ -24,8 +24,8 @@ export function shared(count: number): Shared {
   const own = {
     frameHeight,
     isolated: { value: -1 },
-    /** What stands aside, in linear light for the finished look and as bytes for the exact one. */
-    aside: { value: new THREE.Color(0.1, 0.1, 0.1) },
+    /** What is dimmed, in linear light for the finished look and as bytes for the exact one. */
+    dimmed: { value: new THREE.Color(0.1, 0.1, 0.1) },
     bytes: { value: new THREE.Color(0.35, 0.35, 0.35) },
     /** Whether a value is shown in place of the result: then nothing else of the material is. */
     plain: { value: 0 },
@@ -269,7 +269,7 @@ void sendElement() {
 const READING = /* glsl */ `
 ${LINEAR}
 uniform float isolated;
-uniform vec3 aside;
+uniform vec3 dimmed;
 uniform float plain;
 uniform float threshold;
 uniform float pass;
@@ -313,7 +313,7 @@ vec3 corrected(vec3 linear, vec4 grade, float gamma) {
   v = v * grade.z * grade.w + 0.5 - 0.5 * grade.w;
   return linearOf(pow(max(v, 0.0), vec3(1.0 / gamma)));
 }
-bool isAside() { return isolated >= 0.0 && abs(vTint.a - isolated) > 0.5; }
+bool isDimmed() { return isolated >= 0.0 && abs(vTint.a - isolated) > 0.5; }
 vec3 ofPicture = vec3(1.0);
 vec3 tint;
 float opacityOf() {
@@ -380,7 +380,7 @@ if (MAPPED(5)) gUnder = lookedUp(5, vMappedB.y).r;
 if (MAPPED(6)) gGlow = linearOf(lookedUp(6, vMappedB.z));
 if (MAPPED(7)) gStrength = lookedUp(7, vMappedB.w).r;
 #endif
-if (isAside()) { gMetal = 0.0; gRough = 0.6; gThrough = gUnder = gStrength = 0.0; }
+if (isDimmed()) { gMetal = 0.0; gRough = 0.6; gThrough = gUnder = gStrength = 0.0; }
 `;
 
 /** Light of its own: the greatest part bent towards a peak, so that its hue stays. */
@@ -451,7 +451,7 @@ export function finishedMaterial(common: Shared, of: OfShape, standing: Standing
     vertex = after(vertex, "#include <beginnormal_vertex>", "objectNormal = turned(objectNormal);");
     shader.vertexShader = replaced(vertex, "#include <begin_vertex>", "vec3 transformed = placed(position);\nsendElement();");
     let fragment = after(shader.fragmentShader, "#include <common>", fragmentHead(standing));
-    fragment = after(fragment, "#include <color_fragment>", `readElement();\ndiffuseColor.rgb = isAside() ? aside : albedo();${CHANNELS_ON}`);
+    fragment = after(fragment, "#include <color_fragment>", `readElement();\ndiffuseColor.rgb = isDimmed() ? dimmed : albedo();${CHANNELS_ON}`);
     fragment = after(fragment, "#include <roughnessmap_fragment>", "roughnessFactor = gRough;");
     fragment = after(fragment, "#include <metalnessmap_fragment>", "metalnessFactor = gMetal;");
     fragment = after(fragment, "#include <emissivemap_fragment>", GLOW);
@@ -492,7 +492,7 @@ vec4 litEye() {
 }
 `;
 
-/** A colour in that light, the metalness given; what stands aside is lit, but does not gleam. */
+/** A colour in that light, the metalness given; what is dimmed is lit, but does not gleam. */
 export const PLAIN_COLOUR = /* glsl */ `
 vec3 plainLit(vec3 shown, vec2 lit, float metal) { return shown * lit.x + lit.y * mix(vec3(1.0), shown, metal); }
 `;
@@ -500,7 +500,7 @@ vec3 plainLit(vec3 shown, vec2 lit, float metal) { return shown * lit.x + lit.y 
 /** What the processor can draw quickly: no glass, no depth below the surface. */
 export function plainMaterial(common: Shared, of: OfShape, standing: Standing, pictured: boolean): THREE.ShaderMaterial {
   return new THREE.ShaderMaterial({
-    uniforms: { ...common.uniforms, ...of, aside: common.uniforms.bytes!, plainSun, plainStrength },
+    uniforms: { ...common.uniforms, ...of, dimmed: common.uniforms.bytes!, plainSun, plainStrength },
     side: THREE.DoubleSide,
     toneMapped: false,
     vertexShader: `${vertexHead(standing, pictured)}${PLAIN_LIGHT}
@@ -515,7 +515,7 @@ export function plainMaterial(common: Shared, of: OfShape, standing: Standing, p
         vec3 shown = usesPicture > 0.5 ? encodedOf(albedo()) : tint;
         vec3 lit = plainLit(shown, vLit, vUnit.x);
         if (vMore.y > 0.0) lit = max(lit, sqrt(vGlow * min(vMore.y, 1.4)));
-        gl_FragColor = vec4(isAside() ? aside * vLit.x : min(lit, vec3(1.0)), 1.0);
+        gl_FragColor = vec4(isDimmed() ? dimmed * vLit.x : min(lit, vec3(1.0)), 1.0);
       }`,
   });
 }
@@ -567,7 +567,7 @@ export function plainBare(): THREE.ShaderMaterial {
 /** Exactly the computed bytes: no light, no tone mapping, no conversion. */
 export function flatMaterial(common: Shared, of: OfShape, standing: Standing, pictured: boolean): THREE.ShaderMaterial {
   return new THREE.ShaderMaterial({
-    uniforms: { ...common.uniforms, ...of, aside: common.uniforms.bytes! },
+    uniforms: { ...common.uniforms, ...of, dimmed: common.uniforms.bytes! },
     side: THREE.DoubleSide,
     toneMapped: false,
     vertexShader: `${vertexHead(standing, pictured)}
@@ -579,7 +579,7 @@ export function flatMaterial(common: Shared, of: OfShape, standing: Standing, pi
       void main() {
         readElement();
         vec3 shown = usesPicture > 0.5 && plain < 0.5 ? encodedOf(albedo()) : tint;
-        gl_FragColor = vec4(isAside() ? aside : shown, 1.0);
+        gl_FragColor = vec4(isDimmed() ? dimmed : shown, 1.0);
       }`,
   });
 }

@@ -8,7 +8,7 @@ from dataclasses import replace
 import numpy as np
 
 from .errors import BadInput
-from .formats.base import About, Piece
+from .formats.base import MeshPart, WriterContext
 from .formats.shapes import drawn_as
 from .geometry.placing import IDENTITY, undoing
 from .geometry.polygons import normals_of
@@ -122,7 +122,7 @@ def moved_elements(evaluation: Evaluation) -> Population:
     return replace(population, elements=elements)
 
 
-def pieces_of(evaluation: Evaluation, shape: str, mesh_of: MeshOf = no_mesh) -> list[Piece]:
+def pieces_of(evaluation: Evaluation, shape: str, mesh_of: MeshOf = no_mesh) -> list[MeshPart]:
     """What the elements of clones are drawn as: shapes with the elements (m,) that are each of them.
 
     One for each shape and finish; one for each part where the elements are parts of copies.
@@ -136,11 +136,11 @@ def pieces_of(evaluation: Evaluation, shape: str, mesh_of: MeshOf = no_mesh) -> 
         rows = np.arange(population.count) if number is None else np.flatnonzero(number == k)
         mesh = mesh_of(entry.mesh, f"shapes[{k}].mesh") if entry.mesh else shape_mesh(entry.shape)
         name = entry.mesh or entry.shape
-        found += _by_finish(evaluation, Piece(name, mesh, rows, picture=entry.picture or look.picture))
+        found += _by_finish(evaluation, MeshPart(name, mesh, rows, picture=entry.picture or look.picture))
     return found
 
 
-def _by_finish(evaluation: Evaluation, piece: Piece) -> list[Piece]:
+def _by_finish(evaluation: Evaluation, piece: MeshPart) -> list[MeshPart]:
     """A piece for each finish that its elements have; those between two count for the nearer one."""
     at, finishes = evaluation.chosen.finish, evaluation.look.finishes
     if at is None:
@@ -157,7 +157,7 @@ def _by_finish(evaluation: Evaluation, piece: Piece) -> list[Piece]:
 
 def sent(
     evaluation: Evaluation, name: str, shape: str, placement: np.ndarray = IDENTITY, mesh_of: MeshOf = no_mesh
-) -> tuple[Population, dict[str, np.ndarray], About]:
+) -> tuple[Population, dict[str, np.ndarray], WriterContext]:
     """The elements as they go out, what they got by channel, and what files are told beside that.
 
     Parameters
@@ -172,14 +172,14 @@ def sent(
     alone = isinstance(population.form, Points)
     pieces = [_shown(evaluation, piece) for piece in pieces_of(evaluation, shape, mesh_of)] if alone else []
     texels = _texels(evaluation, look.picture) if mesh and look.picture else None
-    about = About(
+    context = WriterContext(
         name, shape, tuple(pieces), look.finishes, evaluation.chosen.finish, look.picture, texels,
         threshold_of(evaluation), tuple(evaluation.outputs),
     )  # fmt: skip
-    return population, evaluation.results, about
+    return population, evaluation.results, context
 
 
-def _shown(evaluation: Evaluation, piece: Piece) -> Piece:
+def _shown(evaluation: Evaluation, piece: MeshPart) -> MeshPart:
     return replace(piece, texels=_texels(evaluation, piece.picture)) if piece.picture else piece
 
 

@@ -13,7 +13,7 @@ from .api import BLUEPRINTS
 from .errors import register_errors
 from .openapi import document
 from .security import Guard, protect
-from .workshop import Workshop
+from .services import Services
 
 STATIC = Path(__file__).parent / "static"
 LARGEST_REQUEST = 520 * 1024 * 1024
@@ -28,7 +28,7 @@ def create_app(store: Store, guard: Guard | None = None, disk: int = LIMIT) -> F
     app.config.update(MAX_CONTENT_LENGTH=LARGEST_REQUEST, MAX_FORM_PARTS=16)
     app.json.sort_keys = False  # type: ignore[attr-defined]
     store.begin_library(beginnings())
-    app.extensions["workshop"] = Workshop(store, disk)
+    app.extensions["services"] = Services(store, disk)
     register_errors(app)
     protect(app, guard or Guard(None))
     for blueprint in BLUEPRINTS:

@@ -25,7 +25,7 @@ _SENTENCES = {
 
 
 @dataclass(frozen=True)
-class Told:
+class ReportedError:
     """An error as it is answered."""
 
     status: int
@@ -44,29 +44,29 @@ class Told:
         }  # fmt: skip
 
 
-def told_of(error: Exception) -> Told:
+def reported(error: Exception) -> ReportedError:
     """What is said of an error; of one that nobody foresaw no more than that."""
     if isinstance(error, BadInput):
         status = 507 if error.code == "no_room_left" else 422
-        return Told(status, error.code, error.sentence, error.place, error.fix, error.kinds)
+        return ReportedError(status, error.code, error.sentence, error.place, error.fix, error.kinds)
     if isinstance(error, Stopped):
-        return Told(409, "overtaken", "A newer request has overtaken this one.")
+        return ReportedError(409, "overtaken", "A newer request has overtaken this one.")
     if isinstance(error, Conflict):
-        return Told(409, "conflict", str(error))
+        return ReportedError(409, "conflict", str(error))
     if isinstance(error, Missing):
-        return Told(404, "missing", str(error))
+        return ReportedError(404, "missing", str(error))
     if isinstance(error, Trouble):
-        return Told(503 if error.code == "busy" else 507, f"data_{error.code}", error.sentence)
+        return ReportedError(503 if error.code == "busy" else 507, f"data_{error.code}", error.sentence)
     if isinstance(error, MemoryError):
         sentence = "There is too little memory for this. Use fewer elements or a smaller file."
-        return Told(422, "out_of_memory", sentence)
+        return ReportedError(422, "out_of_memory", sentence)
     if isinstance(error, OSError) and error.errno in NO_ROOM:
         room = no_room()
-        return Told(507, room.code, room.sentence, room.place)
-    return Told(500, "unforeseen", UNFORESEEN)
+        return ReportedError(507, room.code, room.sentence, room.place)
+    return ReportedError(500, "unforeseen", UNFORESEEN)
 
 
-def answer(told: Told) -> Response:
+def answer(told: ReportedError) -> Response:
     """One error."""
     response = jsonify(told.document)
     response.status_code = told.status
@@ -78,7 +78,7 @@ def register_errors(app: Flask) -> None:
 
     @app.errorhandler(Exception)
     def raised(error: Exception) -> Response:
-        told = told_of(error)
+        told = reported(error)
         if told.status == 500:
             current_app.logger.error("unforeseen", exc_info=error)
         return answer(told)
@@ -87,4 +87,4 @@ def register_errors(app: Flask) -> None:
     def http(error: HTTPException) -> Response:
         status = error.code or 400
         sentence = _SENTENCES.get(status, error.description or "The request cannot be taken.")
-        return answer(Told(status, f"http_{status}", sentence))
+        return answer(ReportedError(status, f"http_{status}", sentence))

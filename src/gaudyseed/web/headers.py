@@ -63,7 +63,7 @@ class PaletteCensus(TypedDict):
     colours: list[str]
 
 
-class PlacementTold(TypedDict):
+class PlacementEntry(TypedDict):
     """Where a placement stands, also where it was fitted, and in whose space these numbers are."""
 
     centre: Three
@@ -114,12 +114,12 @@ class StepCensus(TypedDict):
     drift: NotRequired[dict[str, DriftAxis]]
     reached: NotRequired[float]
     palette: NotRequired[PaletteCensus]
-    placement: NotRequired[PlacementTold]
+    placement: NotRequired[PlacementEntry]
     patches: NotRequired[PatchCensus]
     picture: NotRequired[PictureSize]
 
 
-class AdvisoryTold(TypedDict):
+class AdvisoryEntry(TypedDict):
     """One thing noticed, and what one click can do."""
 
     code: str
@@ -140,7 +140,7 @@ class TraceStep(TypedDict):
     at: NotRequired[float]
 
 
-class OwnerTold(TypedDict):
+class OwnerEntry(TypedDict):
     """Which owner of a level an element belongs to."""
 
     level: str
@@ -148,7 +148,7 @@ class OwnerTold(TypedDict):
     name: str
 
 
-class StrandTold(TypedDict):
+class StrandEntry(TypedDict):
     """Which point of its strand an element is, how far along that lies, and the strand's tones from root to tip."""
 
     points: int
@@ -163,17 +163,17 @@ class Trace(TypedDict):
 
     element: int
     id: int
-    owners: list[OwnerTold]
+    owners: list[OwnerEntry]
     steps: list[TraceStep]
     result: str
     lanes: dict[str, list[float]]
-    strand: StrandTold | None
+    strand: StrandEntry | None
 
 
 # What the view draws
 
 
-class FinishTold(TypedDict):
+class FinishEntry(TypedDict):
     """A finish as numbers; colours as levels of the display, null where they follow the base colour."""
 
     name: str
@@ -188,7 +188,7 @@ class FinishTold(TypedDict):
     opacity: list[float]
 
 
-class PictureTold(TypedDict):
+class PictureEntry(TypedDict):
     """Under what a picture on elements is asked for, and how it lies on their uv: two rows of three."""
 
     key: str
@@ -200,12 +200,12 @@ class PictureTold(TypedDict):
     through: float
 
 
-class ShapeTold(TypedDict):
+class ShapeEntry(TypedDict):
     """Under what key a shape is asked for."""
 
     key: str
     size: float
-    picture: PictureTold | None
+    picture: PictureEntry | None
 
 
 class Material(TypedDict):
@@ -215,8 +215,8 @@ class Material(TypedDict):
     with the lanes.
     """
 
-    finishes: list[FinishTold]
-    shapes: list[ShapeTold]
+    finishes: list[FinishEntry]
+    shapes: list[ShapeEntry]
     threshold: float | None
     along: Literal["normal", "up", "ways"]
     up: Three
@@ -240,7 +240,7 @@ class Reads(TypedDict):
     markers: list[str]
 
 
-class ErrorTold(TypedDict):
+class ErrorEntry(TypedDict):
     """What is wrong with one population, and what the steps of its look give that come before."""
 
     code: str
@@ -276,12 +276,12 @@ class Seen(TypedDict):
 class Wrong(TypedDict):
     """What comes instead where a population is wrong."""
 
-    error: ErrorTold
+    error: ErrorEntry
     made: str
     reads: None
 
 
-class GroupsTold(TypedDict):
+class GroupsEntry(TypedDict):
     """Counts and mean colours of the groups, the step that decides, and weights where these are asked for."""
 
     digest: str
@@ -302,10 +302,10 @@ class MaterialShares(TypedDict):
 class Report(TypedDict):
     """What is told of a population after it was seen; ``signals`` are the places of their last steps."""
 
-    groups: GroupsTold
+    groups: GroupsEntry
     signals: dict[str, str]
     steps: dict[str, StepCensus]
-    advisories: list[AdvisoryTold]
+    advisories: list[AdvisoryEntry]
     shares: MaterialShares
     trace: Trace | None
 
@@ -317,7 +317,7 @@ class Moment(TypedDict):
     dials: dict[str, float | str]
 
 
-class SeenAnswer(Header):
+class LanesAnswer(Header):
     """The first message of an evaluation; its arrays are named "population/channel" and "population/preview"."""
 
     sequence: int
@@ -326,13 +326,13 @@ class SeenAnswer(Header):
     moment: Moment
 
 
-class ToldAnswer(Header):
+class ReportAnswer(Header):
     """The second message; without populations where a newer request has overtaken this one."""
 
     sequence: int
     populations: dict[str, Report]
     milliseconds: float
-    errors: dict[str, ErrorTold]
+    errors: dict[str, ErrorEntry]
 
 
 # What makers make

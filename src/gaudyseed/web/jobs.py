@@ -23,7 +23,7 @@ from pydantic import BaseModel
 from ..core.errors import BadInput
 from ..core.runtime.task import UNWATCHED, Progress, Stopped, Task
 from ..store import Missing, Trouble
-from .errors import Told, told_of
+from .errors import ReportedError, reported
 
 #: Jobs at work at one time; more wait.
 AT_ONCE = 2
@@ -79,7 +79,7 @@ class Job:
     began: float = 0.0
     ended: float = 0.0
     result: FileMade | BaseModel | None = None
-    error: Told | None = None
+    error: ReportedError | None = None
     stopping: threading.Event = field(default_factory=threading.Event)
 
     @property
@@ -165,7 +165,7 @@ class Jobs:
             with self._changed:
                 self._jobs.pop(job.id, None)
         except Exception as error:
-            job.error = told_of(error)
+            job.error = reported(error)
             if not isinstance(error, BadInput | Missing | Trouble):
                 logging.getLogger("gaudyseed").error("a job failed", exc_info=error)
             self._turn(job, "failed")

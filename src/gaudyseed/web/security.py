@@ -14,7 +14,7 @@ from urllib.parse import parse_qs, urlsplit
 from flask import Flask, Response, redirect, request
 from werkzeug.wrappers import Response as AnyResponse
 
-from .errors import Told, answer
+from .errors import ReportedError, answer
 
 LOOPBACK = ("localhost", "127.0.0.1", "::1")
 _COOKIE = "gaudyseed_token"
@@ -140,7 +140,7 @@ def protect(app: Flask, guard: Guard) -> None:
         )
         refused = guard.refusal(request.host, head.get("Origin", ""), offered, request.remote_addr or "")
         if refused is not None:
-            return answer(Told(refused.status, refused.code, refused.sentence))
+            return answer(ReportedError(refused.status, refused.code, refused.sentence))
         if guard.token is not None and "token" in request.args:
             response = redirect(request.path)
             response.set_cookie(_COOKIE, guard.token, httponly=True, samesite="Strict")

@@ -2,7 +2,7 @@
 import { Download, Image, TriangleAlert, X } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
 import { fetchFile, folded, type Job, json, type Look } from "../../api/client";
-import { type Desk, withPopulation } from "../../state/edits";
+import { type LookInScene, withPopulation } from "../../state/edits";
 import { done, fileOf } from "../../state/jobs";
 import { chosenPopulation, editLook, useStore } from "../../state/store";
 import { view } from "../../view3d/current";
@@ -82,7 +82,7 @@ async function load(chosen: File) {
   const probe = withPopulation(scene!, id, (p) => ({ ...p, look: look as Look, wears: null }));
   const body = { scene: probe, population: id, format: "look" };
   const checked = JSON.parse(await (await fetchFile("POST", "/exports", body)).blob.text()) as Look;
-  editLook(`Load ${chosen.name}`, (desk) => ({ ...checked, scene: desk.scene }) as Desk);
+  editLook(`Load ${chosen.name}`, (desk) => ({ ...checked, scene: desk.scene }) as LookInScene);
 }
 
 export function PublishRight() {

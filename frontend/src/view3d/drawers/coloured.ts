@@ -5,7 +5,7 @@ import type { Geometry } from "../../state/results.slice";
 import { finishedMaterial, flatMaterial, marksMaterial, type OfShape, ofShape, pickMaterial, plainMaterial, setMaterial, setPicture, shadowMaterial, shared, type Standing } from "../materials";
 import { quality } from "../quality";
 import { MAPPABLE, SLOTS } from "../values";
-import type { Aside, Drawer, Drawn, Recolouring, Shading } from "./drawer";
+import type { Dimmed, Drawer, Drawn, Recolouring, Shading } from "./drawer";
 
 /** Until colours have come. */
 const GREY = 128;
@@ -215,7 +215,7 @@ export abstract class Coloured implements Drawer {
     const { tints, isolated, bytes } = this.common.uniforms;
     const apart = this.standing === "instances" && this.parts.every(({ of }) => !of.usesPicture.value);
     const shines = !this.flat && (this.glows || this.common.values.at("floatsA", 3, 0) !== null);
-    return apart && !shines ? { tints: tints!, isolated: isolated!, aside: bytes! } : null;
+    return apart && !shines ? { tints: tints!, isolated: isolated!, dimmed: bytes! } : null;
   }
 
   setMarking(on: boolean) {
@@ -224,8 +224,8 @@ export abstract class Coloured implements Drawer {
     for (const part of this.parts) part.mesh.material = part.marks ??= marksMaterial(this.common, part.of, this.standing, this.unlit);
   }
 
-  setAside({ linear, bytes }: Aside) {
-    (this.common.uniforms.aside!.value as THREE.Color).copy(linear);
+  setDimmed({ linear, bytes }: Dimmed) {
+    (this.common.uniforms.dimmed!.value as THREE.Color).copy(linear);
     (this.common.uniforms.bytes!.value as THREE.Color).setScalar(bytes);
   }
 

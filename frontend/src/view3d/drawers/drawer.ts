@@ -4,8 +4,8 @@ import type { Material } from "../../api/client";
 import type { Geometry } from "../../state/results.slice";
 
 export type Shading = "finished" | "flat";
-/** Of the surround: what stands aside, in linear light and as bytes. */
-export interface Aside {
+/** Of the surround: what is dimmed, in linear light and as bytes. */
+export interface Dimmed {
   linear: THREE.Color;
   bytes: number;
 }
@@ -17,7 +17,7 @@ export interface Drawn {
 }
 
 /** Uniforms: colours and groups of the elements as a texture, the group that is singled out, and the colour of the others. */
-export type Recolouring = Record<"tints" | "isolated" | "aside", { value: unknown }>;
+export type Recolouring = Record<"tints" | "isolated" | "dimmed", { value: unknown }>;
 
 export interface Drawer {
   /** What is put into the scene. */
@@ -48,10 +48,10 @@ export interface Drawer {
   /** Single out a group; with the owners of the elements, the one of that number. */
   isolate(group: number | null, owners?: ArrayLike<number> | null): void;
   setShading(shading: Shading): void;
-  setAside(aside: Aside): void;
+  setDimmed(dimmed: Dimmed): void;
   /** Move the pattern by which elements are seen through; pictures that are saved are means of many. */
   setPass(pass: number): void;
-  /** Where other colours can be shown without drawing its elements: what they are looked up in, and what stands aside; else null. */
+  /** Where other colours can be shown without drawing its elements: what they are looked up in, and what is dimmed; else null. */
   readonly recolouring: Recolouring | null;
   /** Draw numbers of elements and their light in place of colours, until told not to. */
   setMarking(on: boolean): void;

@@ -131,7 +131,7 @@ def _alike(
 ) -> tuple[int, int, str | None, tuple[str, str]] | None:
     """Which two of some colours are hard to tell apart, for whom, and both moved apart; None where all differ.
 
-    Kept, because most edits of a ramp move its stops and leave their colours.
+    AssetSource, because most edits of a ramp move its stops and leave their colours.
     """
     linear = np.array([parse_hex(c) for c in colours]).reshape(-1, 3)
     for vision in viewers:

@@ -8,7 +8,7 @@ from ..errors import BadInput
 from ..population import Population
 from ..registry import import_all
 from ..runtime.task import UNWATCHED, Task
-from .base import FORMATS, About, Format, Thing, Wish, format_of
+from .base import FORMATS, Format, ImportedItem, ReadOptions, WriterContext, format_of
 from .same import copies_apart
 
 import_all(__name__, list(__path__))
@@ -25,7 +25,9 @@ _PICTURES = {
 }  # fmt: skip
 
 
-def read_things(data: bytes, name: str, task: Task = UNWATCHED, wish: Wish = Wish()) -> list[Thing]:
+def read_items(
+    data: bytes, name: str, task: Task = UNWATCHED, options: ReadOptions = ReadOptions()
+) -> list[ImportedItem]:
     """What a file holds, whatever its format.
 
     Parameters
@@ -36,7 +38,7 @@ def read_things(data: bytes, name: str, task: Task = UNWATCHED, wish: Wish = Wis
         Its name; used in sentences, and to tell CSV from other text.
     task
         Asked every few milliseconds whether to stop.
-    wish
+    options
         How to read it where there is more than one way.
 
     Raises
@@ -54,8 +56,8 @@ def read_things(data: bytes, name: str, task: Task = UNWATCHED, wish: Wish = Wis
         raise BadInput(f"{name} is empty. Export it again from the program it came from.", place=name)
     for form in FORMATS.values():
         if form.read and form.recognises and form.recognises(data):
-            found = form.read(data, name, task, wish)
-            return copies_apart(found) if wish.copies == "clones" else found
+            found = form.read(data, name, task, options)
+            return copies_apart(found) if options.copies == "clones" else found
     for magic, what in _PICTURES.items():
         if data.startswith(magic):
             raise BadInput(
@@ -69,14 +71,14 @@ def read_things(data: bytes, name: str, task: Task = UNWATCHED, wish: Wish = Wis
             place=f"{name}, line 1", code="unknown_format",
         )  # fmt: skip
     last = next(form.read for form in FORMATS.values() if form.read and not form.recognises)
-    return last(data, name, task, wish)
+    return last(data, name, task, options)
 
 
 def read_points(
-    data: bytes, name: str, task: Task = UNWATCHED, wish: Wish = Wish(), population: str = ""
+    data: bytes, name: str, task: Task = UNWATCHED, options: ReadOptions = ReadOptions(), population: str = ""
 ) -> Population:  # fmt: skip
     """The one population in a file, or that of a name where it holds several; BadInput lists them."""
-    things = read_things(data, name, task, wish)
+    things = read_items(data, name, task, options)
     if not population and len(things) == 1:
         return things[0].population
     for thing in things:
@@ -87,4 +89,14 @@ def read_points(
     raise BadInput(f"{name} {what}. Choose one of {listed}.", place=name, code="several_things")
 
 
-__all__ = ["FORMATS", "LARGEST_FILE", "About", "Format", "Thing", "Wish", "format_of", "read_points", "read_things"]
+__all__ = [
+    "FORMATS",
+    "LARGEST_FILE",
+    "Format",
+    "ImportedItem",
+    "ReadOptions",
+    "WriterContext",
+    "format_of",
+    "read_items",
+    "read_points",
+]

@@ -19,7 +19,7 @@ if TYPE_CHECKING:
 
 
 @dataclass(frozen=True)
-class Thing:
+class ImportedItem:
     """One thing that a file holds.
 
     Attributes
@@ -39,7 +39,7 @@ class Thing:
 
 
 @dataclass(frozen=True)
-class Wish:
+class ReadOptions:
     """How a file is to be read where it can be read in more than one way.
 
     Attributes
@@ -61,7 +61,7 @@ class Wish:
 
 
 @dataclass(frozen=True)
-class Piece:
+class MeshPart:
     """One of the shapes that clones are drawn as, and which of them are it.
 
     Attributes
@@ -86,7 +86,7 @@ class Piece:
 
 
 @dataclass(frozen=True)
-class About:
+class WriterContext:
     """What a file is told of a population beside its elements and the channels.
 
     Attributes
@@ -108,7 +108,7 @@ class About:
 
     name: str = "population"
     shape: str = "sequin"
-    pieces: tuple[Piece, ...] = ()
+    pieces: tuple[MeshPart, ...] = ()
     finishes: tuple[Finish, ...] = ()
     finish_at: np.ndarray | None = None
     picture: ElementPicture | None = None
@@ -130,7 +130,7 @@ class Format:
     write
         ``write(population, results, about, task)`` gives the bytes; ``results`` by channel, or None.
     read
-        ``read(data, name, task, wish)`` gives the things in the file; None for a form that another format of this
+        ``read(data, name, task, options)`` gives the things in the file; None for a form that another format of this
         ending reads.
     also
         Further endings of its files.
@@ -152,8 +152,8 @@ class Format:
     title: str
     ending: str
     mime: str
-    write: Callable[[Population, Results | None, About, Task], bytes]
-    read: Callable[[bytes, str, Task, Wish], list[Thing]] | None = None
+    write: Callable[[Population, Results | None, WriterContext, Task], bytes]
+    read: Callable[[bytes, str, Task, ReadOptions], list[ImportedItem]] | None = None
     recognises: Callable[[bytes], bool] | None = None
     as_text: bool = False
     also: tuple[str, ...] = ()

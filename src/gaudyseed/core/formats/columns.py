@@ -33,7 +33,7 @@ LARGEST_COLUMNS = 512
 #: Elements that a file may bring in all, and those of them that may come of arrays that several meshes share.
 MOST_ELEMENTS, MOST_SHARED = 20_000_000, 4_000_000
 #: Populations that like things of a file become; where there are more of them, they are one.
-MOST_THINGS = 1000
+MOST_ITEMS = 1000
 
 _VECTORS: tuple[tuple[str, tuple[str, ...]], ...] = (
     ("position", ("x", "y", "z")),

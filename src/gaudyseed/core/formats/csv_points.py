@@ -22,7 +22,7 @@ from ..population import Attribute, Field, Population
 from ..population.naming import LONGEST_NAME
 from ..population.strands import STRAND
 from ..runtime.task import UNWATCHED, Task
-from .base import FORMATS, About, Format, Thing, Wish
+from .base import FORMATS, Format, ImportedItem, ReadOptions, WriterContext
 from .cells import BATCH, Batch, is_number, runs_as_formula
 from .columns import (
     LARGEST_COLUMNS,
@@ -45,7 +45,7 @@ _PIECE = 1 << 22
 _BYTES = ("red", "green", "blue", "alpha")
 
 
-def read(data: bytes, name: str, task: Task = UNWATCHED, wish: Wish = Wish()) -> list[Thing]:
+def read(data: bytes, name: str, task: Task = UNWATCHED, options: ReadOptions = ReadOptions()) -> list[ImportedItem]:
     """The rows of a CSV file as clones, or points of strands where a column names their strand.
 
     BadInput names the line and column. ``task`` may raise to stop.
@@ -77,8 +77,8 @@ def read(data: bytes, name: str, task: Task = UNWATCHED, wish: Wish = Wish()) ->
     stem = PurePath(name).stem
     if STRAND in header:
         strands = _strands(raw, name)
-        return [Thing(stem, strands, f"{counted(strands.elements.owners[0].count, 'strand')}, one point a row")]
-    return [Thing(stem, to_population(raw, name, "row"), "clones, one a row")]
+        return [ImportedItem(stem, strands, f"{counted(strands.elements.owners[0].count, 'strand')}, one point a row")]
+    return [ImportedItem(stem, to_population(raw, name, "row"), "clones, one a row")]
 
 
 def _strands(raw: list[RawColumn], name: str) -> Population:
@@ -290,7 +290,7 @@ def _formula(cell: str, line: int, column: str, name: str) -> BadInput:
 
 
 def write(
-    population: Population, results: Results | None, about: About = About(), task: Task = UNWATCHED
+    population: Population, results: Results | None, context: WriterContext = WriterContext(), task: Task = UNWATCHED
 ) -> bytes:  # fmt: skip
     """UTF-8 CSV with a header; numbers with digits that read back exactly, missing ones as empty cells.
 

@@ -11,7 +11,7 @@ from PIL import Image
 
 from ..channels import CHANNELS, Channel
 from ..population import Points, Population
-from .base import About, Piece
+from .base import MeshPart, WriterContext
 from .columns import Results
 from .shapes import pieces_of
 
@@ -53,9 +53,9 @@ class Part:
 Surface = dict[str, Part]
 
 
-def surface_of(results: Results | None, piece: Piece | None, about: About) -> Surface:
+def surface_of(results: Results | None, piece: MeshPart | None, context: WriterContext) -> Surface:
     """By channel, what a material says of the elements of a piece; of all elements where there is none."""
-    finish = (piece.finish if piece else None) or (about.finishes[0] if len(about.finishes) == 1 else None)
+    finish = (piece.finish if piece else None) or (context.finishes[0] if len(context.finishes) == 1 else None)
     found = {}
     for word in WORDS:
         channel = CHANNELS[word]
@@ -81,23 +81,23 @@ def _part(channel: Channel, values: np.ndarray) -> Part:
 
 
 def surfaces(
-    population: Population, results: Results | None, about: About
-) -> Iterator[tuple[str, Piece | None, Surface]]:
+    population: Population, results: Results | None, context: WriterContext
+) -> Iterator[tuple[str, MeshPart | None, Surface]]:
     """A name, the piece and its material, for each shape and finish of clones, or for all of a mesh or strands."""
     if not isinstance(population.form, Points):
-        whole = Piece(about.name, None, np.arange(population.count), picture=about.picture)  # type: ignore[arg-type]
-        yield about.name, whole, surface_of(results, None, about)
+        whole = MeshPart(context.name, None, np.arange(population.count), picture=context.picture)  # type: ignore[arg-type]
+        yield context.name, whole, surface_of(results, None, context)
         return
-    for piece in pieces_of(population, about):
-        yield piece.name, piece, surface_of(results, piece, about)
+    for piece in pieces_of(population, context):
+        yield piece.name, piece, surface_of(results, piece, context)
 
 
-def cut_out(about: About, piece: Piece | None) -> float | None:
+def cut_out(context: WriterContext, piece: MeshPart | None) -> float | None:
     """The threshold below which a material cuts out: of its picture, else of its opacity; None where it does not."""
-    picture = piece.picture if piece else about.picture
+    picture = piece.picture if piece else context.picture
     if picture is not None and picture.cut != "none":
         return float(picture.threshold)
-    return about.threshold
+    return context.threshold
 
 
 def png_of(levels: np.ndarray) -> bytes:

@@ -14,7 +14,7 @@ import numpy as np
 
 from ..population import Population
 from ..runtime.task import UNWATCHED, Task
-from .base import FORMATS, About, Format
+from .base import FORMATS, Format, WriterContext
 from .columns import Results, check_results
 from .material import Part, Surface, surfaces
 
@@ -33,13 +33,13 @@ _READ = {"base_colour": "displayColor"}
 
 
 def write(
-    population: Population, results: Results | None, about: About = About(), task: Task = UNWATCHED
+    population: Population, results: Results | None, context: WriterContext = WriterContext(), task: Task = UNWATCHED
 ) -> bytes:  # fmt: skip
     """A material for each shape and finish of clones, or one for a mesh; values that differ are read by name."""
     check_results(results)
     root = Element("materialx", version="1.39", colorspace="lin_rec709")
     taken: set[str] = set()
-    for name, _, surface in task.along(surfaces(population, results, about)):
+    for name, _, surface in task.along(surfaces(population, results, context)):
         _material(root, _word(name, taken), surface)
     ElementTree.indent(root)
     return ElementTree.tostring(root, encoding="utf-8", xml_declaration=True) + b"\n"

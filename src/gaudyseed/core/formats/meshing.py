@@ -16,8 +16,8 @@ from ..plurals import counted
 from ..population import Attribute, Elements, Field, Polygons, Population
 from ..population.meshes import PART, check_polygons, of_polygons
 from ..population.naming import LONGEST_NAME, sayable, well_named
-from .base import Thing
-from .columns import MOST_THINGS, Results, check_count, check_placed, clones_of
+from .base import ImportedItem
+from .columns import MOST_ITEMS, Results, check_count, check_placed, clones_of
 
 #: Parts that a mesh of a file may have.
 MOST_PARTS = 4_000_000
@@ -205,7 +205,7 @@ def with_alpha(a: Attribute) -> np.ndarray:
     return np.column_stack([a.readable, a.present(np.where(np.isfinite(alpha), alpha, 0))]).astype("<f4")
 
 
-def named_apart(things: list[Thing]) -> list[Thing]:
+def named_apart(things: list[ImportedItem]) -> list[ImportedItem]:
     """The things with names that differ."""
     seen: Counter[str] = Counter()
     found = []
@@ -217,9 +217,9 @@ def named_apart(things: list[Thing]) -> list[Thing]:
     return found
 
 
-def few_clones(things: list[Thing], stem: str, name: str) -> list[Thing]:
+def few_clones(things: list[ImportedItem], stem: str, name: str) -> list[ImportedItem]:
     """Clones of a file, each a population; one for all where nobody could look through so many."""
-    if len(things) <= MOST_THINGS:
+    if len(things) <= MOST_ITEMS:
         return things
     counts = [thing.population.count for thing in things]
     own = [{n: a for n, a in t.population.elements.own.items() if a.fields} for t in things]
@@ -228,7 +228,7 @@ def few_clones(things: list[Thing], stem: str, name: str) -> list[Thing]:
     named = text_attribute("name", [thing.name for thing in things]).taken(of)
     table = {"name": named, **table} if "name" not in table else table
     made = clones_of(table, name, tuple(dict.fromkeys([*things[0].population.notes, *notes])))
-    return [Thing(stem, made, f"{counted(made.count, 'clone')} of {counted(len(things), 'thing')}")]
+    return [ImportedItem(stem, made, f"{counted(made.count, 'clone')} of {counted(len(things), 'thing')}")]
 
 
 def of_matrices(matrices: np.ndarray) -> dict[str, Attribute]:

@@ -20,7 +20,7 @@ from ..population.meshes import PART
 from ..population.naming import fits
 from ..population.strands import of_strands
 from ..runtime.task import UNWATCHED, Task
-from .base import FORMATS, About, Format, Thing, Wish
+from .base import FORMATS, Format, ImportedItem, ReadOptions, WriterContext
 from .cells import is_number
 from .columns import Results, check_count, check_results, clones_of
 from .lines import Cells, between_rows, joined, lines, number_cells, number_lines, runs
@@ -33,7 +33,7 @@ _INDICES = ("vertex", "uv", "normal")
 _WORDS = (b"v ", b"v\t", b"vt", b"vn", b"vp", b"f ", b"o ", b"g ", b"s ", b"l ", b"p ", b"usemtl", b"mtllib", b"#")
 
 
-def read(data: bytes, name: str, task: Task = UNWATCHED, wish: Wish = Wish()) -> list[Thing]:
+def read(data: bytes, name: str, task: Task = UNWATCHED, options: ReadOptions = ReadOptions()) -> list[ImportedItem]:
     """The mesh in an OBJ file, and its polylines as strands; without either its vertices become clones.
 
     BadInput names the line.
@@ -54,10 +54,10 @@ def read(data: bytes, name: str, task: Task = UNWATCHED, wish: Wish = Wish()) ->
         strands = lines.strands()
         count = strands.elements.owners[0].count
         beside = f"{stem} lines" if lines.have[3] else stem
-        found.append(Thing(beside, strands, f"{counted(count, 'strand')} of {counted(strands.count, 'point')}"))
+        found.append(ImportedItem(beside, strands, f"{counted(count, 'strand')} of {counted(strands.count, 'point')}"))
     if lines.have[3] or not found:
         population = lines.population()
-        found.insert(0, Thing(stem, population, _becomes(population)))
+        found.insert(0, ImportedItem(stem, population, _becomes(population)))
     return found
 
 
@@ -271,7 +271,7 @@ def _vector(name: str, values: np.ndarray, axes: str) -> Attribute:
 
 
 def write(
-    population: Population, results: Results | None, about: About = About(), task: Task = UNWATCHED
+    population: Population, results: Results | None, context: WriterContext = WriterContext(), task: Task = UNWATCHED
 ) -> bytes:  # fmt: skip
     """OBJ in text with digits that read back exactly; colours of vertices as display levels after their places.
 

@@ -9,7 +9,7 @@ from ..errors import BadInput
 from ..population import Attribute, Field, Population, of_points
 from ..population.owning import owning_of
 from ..runtime.task import UNWATCHED, Task
-from .base import FORMATS, About, Format
+from .base import FORMATS, Format, WriterContext
 from .columns import Results, check_results
 from .csv_points import write as write_rows
 
@@ -17,7 +17,7 @@ LEVEL = "part"
 
 
 def write(
-    population: Population, results: Results | None, about: About = About(), task: Task = UNWATCHED
+    population: Population, results: Results | None, context: WriterContext = WriterContext(), task: Task = UNWATCHED
 ) -> bytes:  # fmt: skip
     """Number, name, size, area, middle and extent of each part, and the means of each channel and output.
 
@@ -29,7 +29,7 @@ def write(
     check_results(results)
     owning = owning_of(population.elements, LEVEL)
     table = {name: _listed(a) for name, a in owners.attributes.items()}
-    for name in about.outputs:
+    for name in context.outputs:
         sent = population.elements.attribute(name)
         means_of = owning.of(np.ascontiguousarray(sent.readable, np.float32), "mean")
         table[name] = _listed(Attribute(name, "vector" if sent.width > 1 else "number", means_of, (), sent.fields))
@@ -37,7 +37,7 @@ def write(
         word: owning.of(np.ascontiguousarray(CHANNELS[word].held(values), np.float32), "mean")
         for word, values in (results or {}).items()
     }
-    return write_rows(of_points(owners.count, table), means, about, task)
+    return write_rows(of_points(owners.count, table), means, context, task)
 
 
 def _listed(a: Attribute) -> Attribute:

@@ -21,9 +21,9 @@ def read(file: str, out: str, most: int) -> None:
     import numpy as np
     import OpenImageIO as oiio  # noqa: N813
 
-    wish = oiio.ImageSpec()
-    wish.attribute("oiio:UnassociatedAlpha", 1)
-    source = oiio.ImageInput.open(file, wish)
+    options = oiio.ImageSpec()
+    options.attribute("oiio:UnassociatedAlpha", 1)
+    source = oiio.ImageInput.open(file, options)
     if source is None:
         raise Refused("This picture is broken or was cut off. Save it again.")
     spec = source.spec()

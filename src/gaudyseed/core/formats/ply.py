@@ -25,7 +25,7 @@ from ..population.elements import KEY
 from ..population.meshes import PART
 from ..population.naming import LONGEST_NAME, fits, sayable
 from ..runtime.task import UNWATCHED, Task
-from .base import FORMATS, About, Format, Thing, Wish
+from .base import FORMATS, Format, ImportedItem, ReadOptions, WriterContext
 from .cells import BATCH, Batch, is_number, runs_as_formula
 from .columns import (
     LARGEST_COLUMNS,
@@ -88,7 +88,7 @@ class _Rows:
     items: dict[str, np.ndarray]
 
 
-def read(data: bytes, name: str, task: Task = UNWATCHED, wish: Wish = Wish()) -> list[Thing]:
+def read(data: bytes, name: str, task: Task = UNWATCHED, options: ReadOptions = ReadOptions()) -> list[ImportedItem]:
     """The mesh in a PLY file, or its vertices as clones where it has no faces; BadInput names the line or vertex.
 
     ``task`` may raise to stop.
@@ -127,10 +127,10 @@ def read(data: bytes, name: str, task: Task = UNWATCHED, wish: Wish = Wish()) ->
     ]
     stem = PurePath(name).stem
     if faces is None:
-        return [Thing(stem, to_population(raw, name, "vertex", notes), "clones, one a vertex")]
+        return [ImportedItem(stem, to_population(raw, name, "vertex", notes), "clones, one a vertex")]
     population = _mesh(raw, faces, name, notes)
     parts = population.elements.owners[0].count
-    return [Thing(stem, population, of_mesh(elements[face or 0].count, parts))]
+    return [ImportedItem(stem, population, of_mesh(elements[face or 0].count, parts))]
 
 
 _INDICES = ("vertex_indices", "vertex_index")
@@ -655,7 +655,7 @@ def _plain_column(column: RawColumn) -> RawColumn:
 
 
 def write(
-    population: Population, results: Results | None, about: About = About(), task: Task = UNWATCHED
+    population: Population, results: Results | None, context: WriterContext = WriterContext(), task: Task = UNWATCHED
 ) -> bytes:  # fmt: skip
     """Binary little-endian PLY: every attribute as it came, then the results by channel; then the faces of a mesh."""
     columns, faces = _writable(population, results), _faces_of(population)
@@ -687,7 +687,7 @@ def _binary_rows(faces: _Faces) -> Iterator[bytes]:
 
 
 def write_ascii(
-    population: Population, results: Results | None, about: About = About(), task: Task = UNWATCHED
+    population: Population, results: Results | None, context: WriterContext = WriterContext(), task: Task = UNWATCHED
 ) -> bytes:  # fmt: skip
     """ASCII PLY with digits that read back exactly."""
     columns, faces = _writable(population, results), _faces_of(population)

@@ -13,7 +13,7 @@ from ..population import Attribute, Polygons, Population
 from ..population.derive import with_derived
 from ..population.meshes import PART, of_polygons
 from ..population.population import of_points
-from .base import Thing
+from .base import ImportedItem
 from .meshing import named_apart, of_matrices, part_attribute, text_attribute
 
 #: Copies that make it worth while to take them as clones.
@@ -39,7 +39,7 @@ class _Pieces:
         return rows, self.faces[self.face_starts[part] : self.face_starts[part + 1]]
 
 
-def copies_apart(things: list[Thing]) -> list[Thing]:
+def copies_apart(things: list[ImportedItem]) -> list[ImportedItem]:
     """Things of a file, the real copies in its meshes as clones."""
     return named_apart([other for thing in things for other in apart(thing)])
 
@@ -53,7 +53,7 @@ def stem(name: str) -> str:
     return re.sub(r"[ ._-]*[0-9]+$", "", name) or name
 
 
-def apart(thing: Thing) -> list[Thing]:
+def apart(thing: ImportedItem) -> list[ImportedItem]:
     """A mesh as what is left of it, and clones for each name whose parts have one shape; as it is where there are none.
 
     Copies may be moved, turned and sized; the first of them is the one that the others are measured by.
@@ -130,15 +130,15 @@ def _umeyama(shape: np.ndarray, there: np.ndarray) -> tuple[np.ndarray, float, n
     return u @ flip @ v, max(size, 1e-12), centre
 
 
-def _clones(name: str, names: list[str], matrices: np.ndarray) -> Thing:
+def _clones(name: str, names: list[str], matrices: np.ndarray) -> ImportedItem:
     count = len(names)
     table = of_matrices(matrices)
     table["name"] = text_attribute("name", names)
     table["shape"] = text_attribute("shape", [name] * count)
-    return Thing(name, with_derived(of_points(count, table)), f"{counted(count, 'clone')}, one a copy")
+    return ImportedItem(name, with_derived(of_points(count, table)), f"{counted(count, 'clone')}, one a copy")
 
 
-def _without(mesh: Population, form: Polygons, part: Attribute, taken: np.ndarray) -> Thing | None:
+def _without(mesh: Population, form: Polygons, part: Attribute, taken: np.ndarray) -> ImportedItem | None:
     """The mesh without some of its parts; None where nothing is left."""
     kept_faces = np.flatnonzero(~taken[part.values])
     owner = mesh.elements.owner_of("part")
@@ -161,4 +161,4 @@ def _without(mesh: Population, form: Polygons, part: Attribute, taken: np.ndarra
     )  # fmt: skip
     own = {n: a.taken(kept) for n, a in mesh.elements.own.items()}
     made = of_polygons(own, finer, mesh.notes)
-    return Thing("the rest", made, f"a mesh of {counted(finer.faces, 'face')} and {counted(len(left), 'part')}")
+    return ImportedItem("the rest", made, f"a mesh of {counted(finer.faces, 'face')} and {counted(len(left), 'part')}")

@@ -23,11 +23,11 @@ def read_shape(data: bytes, name: str, task: Task = UNWATCHED) -> ShapeMesh:
     BadInput
         Where it holds no faces, or too many.
     """
-    from . import read_things  # the package imports this module
+    from . import read_items  # the package imports this module
 
     if len(data) > LARGEST_MESH:
         raise BadInput(f"{name} has {len(data) / 2**20:.0f} MB; at most 32 MB are taken for a shape.", place=name)
-    meshes = [t.population for t in read_things(data, name, task) if isinstance(t.population.form, Polygons)]
+    meshes = [t.population for t in read_items(data, name, task) if isinstance(t.population.form, Polygons)]
     count = sum(len(_form(p).triangles) for p in meshes)
     if not count:
         raise BadInput(f"{name} holds no faces, so nothing can be drawn. Choose a mesh.", place=name, code="no_faces")

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 
+from ..geometry.parted import thing
 from ..geometry.shapes import part_mesh, shape_mesh
-from ..geometry.things import thing
 from ..population import Population
-from .base import About, Piece
+from .base import MeshPart, WriterContext
 
 #: The word for the meshes that elements came with.
 OWN = "own"
@@ -22,21 +22,21 @@ def plain_shape(shape: str) -> str:
     return "sequin" if shape == OWN else shape
 
 
-def drawn_as(population: Population, shape: str) -> list[Piece]:
+def drawn_as(population: Population, shape: str) -> list[MeshPart]:
     """The meshes that the elements came with; else one shape for all, or one for each part of copies."""
     everyone = np.arange(population.count)
     models = population.models
     if models is not None and shape == OWN:
         names = model_names(population)
-        return [Piece(names[k], mesh, np.flatnonzero(models.of == k)) for k, mesh in enumerate(models.meshes)]
+        return [MeshPart(names[k], mesh, np.flatnonzero(models.of == k)) for k, mesh in enumerate(models.meshes)]
     if not population.shape:
         word = plain_shape(shape)
-        return [Piece(word, shape_mesh(word), everyone)]
+        return [MeshPart(word, shape_mesh(word), everyone)]
     made = thing(population.shape)
     if population.elements.find("copy_position") is None:
-        return [Piece(population.shape, part_mesh(made.vertices, made.normals, made.faces), everyone)]
+        return [MeshPart(population.shape, part_mesh(made.vertices, made.normals, made.faces), everyone)]
     part = population.elements.attribute("part").values
-    return [Piece(name, part_mesh(*made.piece(k)), np.flatnonzero(part == k)) for k, name in enumerate(made.parts)]
+    return [MeshPart(name, part_mesh(*made.piece(k)), np.flatnonzero(part == k)) for k, name in enumerate(made.parts)]
 
 
 def model_names(population: Population) -> list[str]:
@@ -51,9 +51,9 @@ def model_names(population: Population) -> list[str]:
     return found
 
 
-def pieces_of(population: Population, about: About) -> list[Piece]:
+def pieces_of(population: Population, context: WriterContext) -> list[MeshPart]:
     """The shapes that a file is told of, else what the population is drawn as."""
-    return list(about.pieces) or drawn_as(population, about.shape)
+    return list(context.pieces) or drawn_as(population, context.shape)
 
 
 def places_of(population: Population) -> np.ndarray:

@@ -93,7 +93,7 @@ def opened(path: str) -> tuple[Any, list[str]]:
     return stage, notes
 
 
-def read(path: str, wish: dict[str, Any]) -> Found:
+def read(path: str, options: dict[str, Any]) -> Found:
     """Meshes, points and instancers of a file, in a space whose z is up."""
     import numpy as np
     from pxr import Usd, UsdGeom
@@ -102,7 +102,7 @@ def read(path: str, wish: dict[str, Any]) -> Found:
     found = Found()
     found.notes = notes
     moving = stage.HasAuthoredTimeCodeRange() and stage.GetStartTimeCode() < stage.GetEndTimeCode()
-    frame = wish.get("frame")
+    frame = options.get("frame")
     time = (
         Usd.TimeCode(frame if frame is not None else stage.GetStartTimeCode())
         if moving
@@ -120,7 +120,7 @@ def read(path: str, wish: dict[str, Any]) -> Found:
     for count, prim in enumerate(prims):
         if count > MOST_PRIMS:
             raise Refused(f"The file has more than {MOST_PRIMS:,} prims. Split it.")
-        if not reader.prim(prim, wish.get("repeated", "clones") == "clones"):
+        if not reader.prim(prim, options.get("repeated", "clones") == "clones"):
             prims.PruneChildren()
     reader.finish(stage)
     if reader.moving:

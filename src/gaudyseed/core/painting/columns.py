@@ -23,7 +23,7 @@ if TYPE_CHECKING:
     pass
 
 
-from ..scene.assets import Kept
+from ..scene.assets import AssetSource
 from .painted import _WIDTHS, Painted, Values, check_name, fill_of, values_of
 
 _FIELDS = {"number": ("",), "colour": ("_r", "_g", "_b"), "vector": ("_x", "_y", "_z")}
@@ -105,7 +105,7 @@ def _finer(coarse: Population, key: str, values: np.ndarray) -> np.ndarray:
     return found
 
 
-def with_painted(target: Target, columns: Sequence[Painted], kept: Kept) -> Population:
+def with_painted(target: Target, columns: Sequence[Painted], kept: AssetSource) -> Population:
     """The population with its painted columns as attributes of its elements."""
     population = target.population
     if not columns:

@@ -24,7 +24,7 @@ from pydantic import model_validator
 
 from ..documents.named import NAME_PATTERN
 from ..look.step.parameters import Wide
-from ..scene.assets import Kept, gone_column
+from ..scene.assets import AssetSource, gone_column
 
 #: Of one column, unpacked.
 _LARGEST = 400 * 1024 * 1024
@@ -69,7 +69,7 @@ def unpacked(data: bytes, place: str) -> Values:
     return Values(np.frombuffer(held[cut:], "<f4").reshape(rows, width).astype(np.float32), ids)
 
 
-def values_of(painted: Painted, kept: Kept, place: str) -> Values | None:
+def values_of(painted: Painted, kept: AssetSource, place: str) -> Values | None:
     """What was painted of a column; None where all are alike.
 
     BadInput where the values are gone, or are another column's.

@@ -12,7 +12,7 @@ from ..errors import BadInput
 from ..look.evaluate import Evaluator
 from ..look.model import Look
 from ..population import Population
-from ..population.makers import MAKERS, Order
+from ..population.makers import MAKERS, MakeRequest
 from ..scene.model import Scene
 from ..scene.run import SceneRun
 from .thumbnail import picture_of
@@ -41,7 +41,7 @@ class _NoColumns:
         raise NotImplementedError(digest)
 
 
-def _made(order: Order) -> Population:
+def _made(order: MakeRequest) -> Population:
     return order.make(_NoColumns())
 
 

@@ -8,7 +8,7 @@ from typing import Literal
 import numpy as np
 from pydantic import Field
 
-from ..geometry.things import thing
+from ..geometry.parted import thing
 from ..scene.follow import Dialled
 from .attribute import Attribute
 from .attribute import Field as Column

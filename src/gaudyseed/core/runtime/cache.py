@@ -15,7 +15,7 @@ from typing import Any
 from . import buffers
 from .memory import machine_bytes
 
-#: Without another wish this part of the machine's memory is used.
+#: Without another options this part of the machine's memory is used.
 _PART = 3
 #: Never less, in bytes.
 LEAST = 256 * 1024 * 1024

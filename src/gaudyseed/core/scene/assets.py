@@ -30,7 +30,7 @@ class Asset(Document):
     file: str = Field("", max_length=200)
 
 
-class Kept(Protocol):
+class AssetSource(Protocol):
     """What a scene keeps beside its document."""
 
     def column(self, digest: str, place: str) -> bytes:
@@ -43,7 +43,7 @@ class Kept(Protocol):
         """A small mesh; BadInput where it is gone or cannot be read."""
 
 
-class _NothingKept:
+class _NoAssets:
     def column(self, digest: str, place: str) -> bytes:
         raise gone_column(place)
 
@@ -55,7 +55,7 @@ class _NothingKept:
 
 
 #: Of a scene that stands alone.
-NOTHING_KEPT: Kept = _NothingKept()
+NO_ASSETS: AssetSource = _NoAssets()
 
 
 def gone_column(place: str) -> BadInput:

@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 from typing import cast
 
 from ..population import Population
-from ..population.makers import ColumnSource, Order
+from ..population.makers import ColumnSource, MakeRequest
 from ..runtime.cache import ResultCache
 
 #: Seconds after which one who waits for a population looks whether it is still wanted.
@@ -25,33 +25,33 @@ class _Turn:
 
 
 class Provider:
-    """Gives what is ordered. Thread-safe.
+    """Gives what is requested. Thread-safe.
 
     Parameters
     ----------
     columns
         Where imported columns lie.
     told
-        Hears of each that was made: its order, and the seconds that an element took.
+        Hears of each that was made: its request, and the seconds that an element took.
     """
 
-    def __init__(self, columns: ColumnSource, told: Callable[[Order, float], None] | None = None) -> None:
+    def __init__(self, columns: ColumnSource, told: Callable[[MakeRequest, float], None] | None = None) -> None:
         self._columns, self._told = columns, told
         self._kept = ResultCache(lasting=True)
         self._making: dict[str, _Turn] = {}
         self._lock = threading.Lock()
 
-    def __call__(self, order: Order) -> Population:
-        """What is ordered; Stopped once the task of the order says so, also while another one makes it."""
-        key = order.key
+    def __call__(self, request: MakeRequest) -> Population:
+        """What is requested; Stopped once the task of the request says so, also while another one makes it."""
+        key = request.key
         with self._lock:
             turn = self._making.setdefault(key, _Turn())
             turn.users += 1
         try:
             while not turn.lock.acquire(timeout=_WAIT):
-                order.makings.task.check()
+                request.context.task.check()
             try:
-                return self._made(key, order)
+                return self._made(key, request)
             finally:
                 turn.lock.release()
         finally:
@@ -60,12 +60,12 @@ class Provider:
                 if not turn.users:
                     self._making.pop(key, None)
 
-    def _made(self, key: str, order: Order) -> Population:
+    def _made(self, key: str, request: MakeRequest) -> Population:
         found = self._kept.get(key)
         if found is None:
             began = time.perf_counter()
-            found = order.make(self._columns)
+            found = request.make(self._columns)
             if self._told:
-                self._told(order, (time.perf_counter() - began) / max(found.count, 1))
+                self._told(request, (time.perf_counter() - began) / max(found.count, 1))
             self._kept.put(key, found, found.nbytes * 2)
         return cast(Population, found)

@@ -1,4 +1,4 @@
-"""The evaluation of a scene: its populations in the order in which they read each other."""
+"""The evaluation of a scene: its populations in the request in which they read each other."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ import numpy as np
 from ..documents.document import Document
 from ..documents.paths import resolve
 from ..errors import BadInput, no_population
-from ..formats import About
+from ..formats import WriterContext
 from ..geometry.shapes import ShapeMesh
 from ..look.evaluate import Evaluator
 from ..look.model import Look
@@ -23,10 +23,10 @@ from ..names import nearest
 from ..painting.columns import Target, with_painted
 from ..pictures.picture import Picture, shipped
 from ..population import Population
-from ..population.makers import MakerModel, Makings, Order
+from ..population.makers import MakerContext, MakeRequest, MakerModel
 from ..runtime.task import UNWATCHED, Task
 from ..sending import sent
-from .assets import NOTHING_KEPT, Kept
+from .assets import NO_ASSETS, AssetSource
 from .follow import Follower, FollowMarker, Given, resolved
 from .model import PopulationDocument, Presence, Scene
 from .timeline import Moment
@@ -84,7 +84,7 @@ class SceneRun:
     Parameters
     ----------
     made
-        Gives the population that is ordered: its maker has its dials put in.
+        Gives the population that is requested: its maker has its dials put in.
     task
         Of making and evaluating; asked between steps and chunks whether to stop.
     final
@@ -94,15 +94,15 @@ class SceneRun:
     --------
     >>> scene = Scene.model_validate({"populations": [
     ...     {"id": "dots", "name": "Dots", "maker": {"maker": "scatter", "surface": "ball", "count": 9}}]})
-    >>> run = SceneRun(scene, Evaluator(), lambda order: order.make(None))
+    >>> run = SceneRun(scene, Evaluator(), lambda request: request.make(None))
     >>> run.evaluation("dots").colours.shape
     (9, 3)
     """
 
     def __init__(
-        self, scene: Scene, evaluator: Evaluator, made: Callable[[Order], Population],
+        self, scene: Scene, evaluator: Evaluator, made: Callable[[MakeRequest], Population],
         task: Task = UNWATCHED, moment: Moment | None = None, final: bool = False,
-        kept: Kept = NOTHING_KEPT,
+        kept: AssetSource = NO_ASSETS,
     ) -> None:  # fmt: skip
         self.scene = scene
         self._evaluator = evaluator
@@ -116,7 +116,7 @@ class SceneRun:
         self._open: list[str] = []
         #: Of each population the others that it read by itself.
         self._read: dict[str, set[str]] = {}
-        self._ordered: dict[str, Order] = {}
+        self._requests: dict[str, MakeRequest] = {}
         moment = moment or scene.timeline.moment(scene.timeline.first)
         dials = {d.name: d.at(moment.frame) for d in scene.dials}
         markers = {m.name: m.at(moment.frame) for m in scene.markers}
@@ -164,17 +164,17 @@ class SceneRun:
         """The maker of a population with the dials put in, as it makes the whole."""
         return resolved(self.document(population).maker, self.given, "maker")
 
-    def order(self, population: str) -> Order:
+    def request(self, population: str) -> MakeRequest:
         """What is to be made of a population."""
-        found = self._ordered.get(population)
+        found = self._requests.get(population)
         if found is None:
             maker = self.maker(population)
             if self._final:
-                found = Order(maker, self._makings(population))
+                found = MakeRequest(maker, self._context(population))
             else:
                 draft = resolved(self.document(population).draft, self.given, "draft")
-                found = Order(draft.drafted(maker), self._makings(population), draft.every)
-            self._ordered[population] = found
+                found = MakeRequest(draft.drafted(maker), self._context(population), draft.every)
+            self._requests[population] = found
         return found
 
     def population(self, population: str) -> Population:
@@ -187,16 +187,18 @@ class SceneRun:
 
     def target(self, population: str) -> Target:
         """What a population's painted columns come onto."""
-        order = self.order(population)
-        made = self._made(order)
-        level = getattr(order.maker, "subdivision", None)
+        request = self.request(population)
+        made = self._made(request)
+        level = getattr(request.maker, "subdivision", None)
         if level is None:
-            return Target(made, order.key)
+            return Target(made, request.key)
 
         def coarser(subdivision: int) -> Population:
-            return self._made(Order(order.maker.changed(subdivision=subdivision), order.makings, order.every))
+            return self._made(
+                MakeRequest(request.maker.changed(subdivision=subdivision), request.context, request.every)
+            )
 
-        return Target(made, order.key, level, coarser)
+        return Target(made, request.key, level, coarser)
 
     def _picture(self, name: str, place: str) -> Picture:
         """A picture of the scene, or one of those that ship."""
@@ -213,7 +215,7 @@ class SceneRun:
             raise BadInput(f"No mesh is called {name!r} here. {hint}", place=place, code="unknown_mesh")
         return self._kept.mesh(meshes[name], place)
 
-    def sent(self, population: str) -> tuple[Population, dict[str, np.ndarray], About]:
+    def sent(self, population: str) -> tuple[Population, dict[str, np.ndarray], WriterContext]:
         """A population as it goes out: its elements, what they got by channel, and what files are told beside that."""
         name, shape = self.document(population).name, self.presence(population).shape
         return sent(self.evaluation(population), name, shape, self.placement(population), self.asset_mesh)
@@ -260,7 +262,7 @@ class SceneRun:
             or (below is not None and self.timed(below))
         )  # fmt: skip
 
-    def _makings(self, population: str) -> Makings:
+    def _context(self, population: str) -> MakerContext:
         """What a maker may ask for: other populations whole, so that a coarse view moves nothing that stands there."""
         itself = weakref.proxy(self)
 
@@ -269,7 +271,7 @@ class SceneRun:
             itself._read.setdefault(population, set()).add(other)
             return itself.whole()
 
-        return Makings(
+        return MakerContext(
             self._task.part(0, _MAKING),
             self.surroundings.moment,
             lambda other, place: asked(other, place).population(other),

@@ -29,7 +29,7 @@ from .. import binary
 from ..headers import ShapeHeader
 from ..jobs import unless_gone
 from ..openapi import BINARY, operation
-from ..workshop import workshop
+from ..services import services
 
 blueprint = Blueprint("assets", __name__)
 
@@ -73,13 +73,13 @@ def take_picture() -> AssetAnswer:
     name = re.sub(r"[\s\"'()\[\]\\\x00-\x1f]+", " ", file.rsplit(".", 1)[0]).strip()[:100] or "picture"
     if file.lower().endswith(MESHES):
         mesh = read_shape(data, file, unless_gone())
-        workshop().store.put_columns({digest: data})
+        services().store.put_columns({digest: data})
         asset = Asset(
             name=name, kind="mesh", digest=digest, width=len(mesh.faces), height=len(mesh.vertices), file=file
         )
         return AssetAnswer(asset=asset, format=file.rpartition(".")[2].upper(), bytes=len(data), notes=[])
     decoded = read_picture(data, file, unless_gone())
-    workshop().store.put_columns({digest: data})
+    services().store.put_columns({digest: data})
     rows, columns = decoded.texels.shape[:2]
     return AssetAnswer(
         asset=Asset(name=name, digest=digest, width=columns, height=rows, file=file), format=decoded.format,
@@ -99,7 +99,7 @@ def small_picture(name: str) -> Response:
     if name in PICTURES:
         data = _shipped_small(name)
     elif re.fullmatch("[0-9a-f]{32}", name):
-        data = _small(workshop().kept.picture(Asset(name=name, digest=name), "name"))
+        data = _small(services().kept.picture(Asset(name=name, digest=name), "name"))
     else:
         raise gone_picture(Asset(name=re.sub(r"[^A-Za-z0-9 _-]", "", name)[:60] or "?", digest="0" * 32), "name")
     response = Response(data, content_type="image/png")
@@ -131,7 +131,7 @@ def get_shape(word: str) -> Response:
     if word in SHAPES:
         mesh = shape_mesh(word, request.args.get("coarse") == "1")
     elif re.fullmatch("[0-9a-f]{32}", word):
-        mesh = drawable(workshop().kept.mesh(Asset(name=word, kind="mesh", digest=word), "word"), MOST_TRIANGLES)
+        mesh = drawable(services().kept.mesh(Asset(name=word, kind="mesh", digest=word), "word"), MOST_TRIANGLES)
     else:
         raise BadInput(f"There is no shape {word[:40]!r}; there are {', '.join(SHAPES)}.", place="word")
     arrays = {"positions": mesh.vertices, "normals": mesh.normals, "uv": mesh.uv, "faces": mesh.faces}
@@ -160,7 +160,7 @@ def get_element_picture(body: ElementPictureRequest) -> Response:
         )
         if asset is None:
             raise BadInput(f"There is no picture {body.source[:40]!r}.", place="source", code="unknown_picture")
-        picture = workshop().kept.picture(asset, "source")
+        picture = services().kept.picture(asset, "source")
     if body.picture.followed or body.picture.first.followed or body.picture.second.followed:
         raise BadInput("Put the dials in first.", place="picture")
     levels = versions(picture, body.picture)

@@ -12,11 +12,11 @@ from ...core.documents.document import Document
 from ...core.errors import BadInput
 from ...core.look.evaluate import Evaluator
 from ...core.look.results import Evaluation
-from ...core.population.makers import MakerModel, Order
+from ...core.population.makers import MakeRequest, MakerModel
 from ...core.scene.run import SceneRun
 from ..drafts import Draft
 from ..openapi import operation
-from ..workshop import workshop
+from ..services import services
 
 blueprint = Blueprint("costs", __name__)
 
@@ -47,38 +47,38 @@ class CostAnswer(BaseModel):
 @operation(blueprint, "/costs", method="post", body=CostRequest, result=CostAnswer)
 def costs(body: CostRequest) -> CostAnswer:
     """What a population costs, without making more of it than there is."""
-    shop = workshop()
-    run = shop.run(body.scene)
-    order, maker = run.order(body.population), run.maker(body.population)
+    shared = services()
+    run = shared.run(body.scene)
+    request, maker = run.request(body.population), run.maker(body.population)
     made = run.population(body.population)
     try:
         held = _held(run.evaluation(body.population))
     except BadInput:
         held = 0
     if made.count <= _MEASURED:
-        _measure(run, order, body.population, made.count)
-    rate = shop.rate(type(maker).__name__) + shop.rate(f"look of {body.population}")
+        _measure(run, request, body.population, made.count)
+    rate = shared.rate(type(maker).__name__) + shared.rate(f"look of {body.population}")
     out = maker.estimated()
     return CostAnswer(
-        view=made.count, out=made.count if out is None or order.maker is maker else out, more=_finer(maker),
+        view=made.count, out=made.count if out is None or request.maker is maker else out, more=_finer(maker),
         bytes=(made.nbytes + held) / max(made.count, 1), seconds=rate,
     )  # fmt: skip
 
 
-def _measure(run: SceneRun, order: Order, population: str, count: int) -> None:
+def _measure(run: SceneRun, request: MakeRequest, population: str, count: int) -> None:
     """Make and colour it once more, with nothing kept: the first time was not this machine's pace."""
-    shop = workshop()
-    maker = type(order.maker).__name__
-    if shop.rate(maker) * count < _SOON:
+    shared = services()
+    maker = type(request.maker).__name__
+    if shared.rate(maker) * count < _SOON:
         began = time.perf_counter()
-        order.make(shop.store)
-        shop.note_rate(maker, (time.perf_counter() - began) / max(count, 1))
-    anew = SceneRun(run.scene, Evaluator(), shop.population, kept=shop.kept, moment=run.surroundings.moment)
+        request.make(shared.store)
+        shared.note_rate(maker, (time.perf_counter() - began) / max(count, 1))
+    anew = SceneRun(run.scene, Evaluator(), shared.population, kept=shared.kept, moment=run.surroundings.moment)
     with contextlib.suppress(BadInput):
         anew.population(population)
         began = time.perf_counter()
         anew.evaluation(population)
-        shop.note_rate(f"look of {population}", (time.perf_counter() - began) / max(count, 1))
+        shared.note_rate(f"look of {population}", (time.perf_counter() - began) / max(count, 1))
 
 
 def _held(evaluation: Evaluation) -> int:

@@ -12,7 +12,7 @@ from ...core.documents.document import Document
 from ...core.reports import rows
 from ...core.scene.model import Scene
 from ..openapi import operation
-from ..workshop import workshop
+from ..services import services
 
 blueprint = Blueprint("elements", __name__)
 
@@ -53,9 +53,9 @@ class ElementsAnswer(BaseModel):
 @operation(blueprint, "/elements", method="post", body=ElementsRequest, result=ElementsAnswer)
 def list_elements(body: ElementsRequest) -> ElementsAnswer:
     """A window of the elements as rows."""
-    shop = workshop()
-    evaluation = shop.run(body.scene, frame=body.frame).evaluation(body.population)
-    cache = shop.evaluator.cache
+    shared = services()
+    evaluation = shared.run(body.scene, frame=body.frame).evaluation(body.population)
+    cache = shared.evaluator.cache
     order = rows.order(evaluation, cache, body.sort, body.descending, body.keep, body.level)
     window = order[body.offset : body.offset + body.limit]
     found = np.flatnonzero(order == (-1 if body.find is None else body.find))

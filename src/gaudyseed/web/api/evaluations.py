@@ -34,10 +34,10 @@ from ...core.shown.preview import Of, Scale, Shown, preview
 from ...core.shown.tables import mapped
 from .. import binary
 from ..drafts import Draft
-from ..errors import told_of
-from ..headers import SeenAnswer, ToldAnswer
+from ..errors import reported
+from ..headers import LanesAnswer, ReportAnswer
 from ..openapi import BINARY, operation
-from ..workshop import workshop
+from ..services import services
 
 blueprint = Blueprint("evaluations", __name__)
 
@@ -81,7 +81,7 @@ class EvaluationRequest(Document):
 
 
 @operation(
-    blueprint, "/evaluations", method="post", body=EvaluationRequest, result=BINARY, headers=(SeenAnswer, ToldAnswer)
+    blueprint, "/evaluations", method="post", body=EvaluationRequest, result=BINARY, headers=(LanesAnswer, ReportAnswer)
 )
 def evaluate(body: EvaluationRequest) -> Response:
     """Evaluate some populations of a draft.
@@ -91,9 +91,9 @@ def evaluate(body: EvaluationRequest) -> Response:
     and arrays named after it. One that is wrong has an ``error``; where all are, the first error is the answer.
     """
     began = time.perf_counter()
-    shop = workshop()
-    task = Task(shop.latest.enter(body.session, body.sequence)) if body.session else UNWATCHED
-    run = shop.run(body.scene, task, frame=body.frame)
+    shared = services()
+    task = Task(shared.latest.enter(body.session, body.sequence)) if body.session else UNWATCHED
+    run = shared.run(body.scene, task, frame=body.frame)
     entries: dict[str, dict[str, Any]] = {}
     arrays: dict[str, np.ndarray] = {}
     errors: list[BadInput] = []
@@ -103,7 +103,7 @@ def evaluate(body: EvaluationRequest) -> Response:
         except BadInput as error:
             errors.append(error)
             entries[wanted.population] = {
-                "error": told_of(error).document, "made": _made(run, wanted.population), "reads": None
+                "error": reported(error).document, "made": _made(run, wanted.population), "reads": None
             }  # fmt: skip
     if len(errors) == len(body.wanted):
         raise errors[0]
@@ -121,13 +121,13 @@ def evaluate(body: EvaluationRequest) -> Response:
 def _unforeseen(error: Exception) -> dict[str, Any]:
     """An error that no code foresaw, as it is told; its traceback goes into the log."""
     current_app.logger.error("unforeseen", exc_info=error)
-    return told_of(error).document
+    return reported(error).document
 
 
 def _made(run: SceneRun, population: str) -> str:
     """The key of what is made of a population; empty where that cannot be."""
     try:
-        return run.order(population).key
+        return run.request(population).key
     except BadInput:
         return ""
 
@@ -167,7 +167,7 @@ def _told_after(
         except Stopped:
             return {}, {}, {}
         except BadInput as error:
-            wrong[name] = told_of(error).document
+            wrong[name] = reported(error).document
         except Exception as error:
             wrong[name] = _unforeseen(error)
     return told, arrays, wrong
@@ -183,7 +183,7 @@ def _seen_first(
     began = time.perf_counter()
     evaluation = run.evaluation(name)
     if len(evaluation.computed) == len(evaluation.steps):
-        workshop().note_rate(f"look of {name}", (time.perf_counter() - began) / max(population.count, 1))
+        services().note_rate(f"look of {name}", (time.perf_counter() - began) / max(population.count, 1))
     if wanted.trace is not None and wanted.trace >= evaluation.population.count:
         raise BadInput(
             f"There are {evaluation.population.count:,} elements; there is no element {wanted.trace}.", place="trace"
@@ -196,7 +196,7 @@ def _seen_first(
         "count": evaluation.population.count,
         "shape": presence.shape,
         "shown": presence.shown,
-        "made": run.order(name).key,
+        "made": run.request(name).key,
         "reads": asdict(run.dependencies(name)),
         "placement": run.placement(name).T.reshape(-1).tolist(),
         "computed": evaluation.computed,
@@ -212,7 +212,7 @@ def _report(
     evaluation: Evaluation, wanted: Wanted, vision: Vision | None, arrays: dict[str, np.ndarray]
 ) -> dict[str, Any]:
     """What is told of one population; adds the groups."""
-    reporter = workshop().reporter
+    reporter = services().reporter
     groups = reporter.groups(evaluation)
     kinds = CHANNELS[wanted.weigh].populations if wanted.weigh != "count" else ()
     by = wanted.weigh if not kinds or evaluation.population.kind in kinds else "count"
@@ -230,7 +230,7 @@ def _report(
 def _censuses(evaluation: Evaluation, wanted: Wanted) -> dict[str, dict[str, Any]]:
     """The census of each step; of those that the page knows the digest alone."""
     known = set(wanted.known)
-    told = workshop().reporter.steps(evaluation)
+    told = services().reporter.steps(evaluation)
     return {place: {"digest": c["digest"]} if c["digest"] in known else c for place, c in told.items()}
 
 
@@ -241,7 +241,7 @@ def _lanes(
     """The digest of each lane; adds the values that the page does not have."""
     found = {}
     for word, lane in evaluation.lanes.items():
-        digest, values = workshop().evaluator.sent(lane, task, vision or "")
+        digest, values = services().evaluator.sent(lane, task, vision or "")
         found[word] = digest
         if wanted.have.get(word) != digest:
             arrays[f"{wanted.population}/{word}"] = values

@@ -17,7 +17,7 @@ from ...core.scene.model import Scene
 from ..drafts import Draft
 from ..jobs import FileMade, unless_gone
 from ..openapi import BINARY, operation
-from ..workshop import workshop
+from ..services import services
 
 blueprint = Blueprint("exports", __name__)
 
@@ -43,7 +43,7 @@ def export(body: ExportRequest) -> Response:
 def written(body: ExportRequest, task: Task) -> FileMade:
     """The file. BadInput where it cannot be written."""
     task.reach(0, "colouring")
-    run = workshop().run(body.scene, task.part(0, 0.5), final=True, frame=body.frame)
+    run = services().run(body.scene, task.part(0, 0.5), final=True, frame=body.frame)
     name = run.document(body.population).name
     stem = re.sub(r"[^A-Za-z0-9]+", "-", name).strip("-").lower() or "population"
     if body.format == LOOK:
@@ -78,7 +78,7 @@ class LossesRequest(Document):
 @operation(blueprint, "/exports/losses", method="post", body=LossesRequest, result=Losses)
 def export_losses(body: LossesRequest) -> Losses:
     """What would be lost of a population in each format."""
-    population = workshop().run(body.scene, frame=body.frame).population(body.population)
+    population = services().run(body.scene, frame=body.frame).population(body.population)
     found = {word: losses(form, population) for word, form in FORMATS.items() if population.kind in form.kinds}
     return Losses(losses={word: said for word, said in found.items() if said})
 

@@ -16,7 +16,7 @@ from ... import __version__
 from ...core.digest import digest_of
 from ...core.documents.document import Document
 from ...core.errors import BadInput
-from ...core.formats import Thing, Wish, read_things
+from ...core.formats import ImportedItem, ReadOptions, read_items
 from ...core.look.first import carried_colour, first_look, groups_of
 from ...core.look.material import DrawnAs
 from ...core.look.model import Look
@@ -28,7 +28,7 @@ from ...core.runtime.task import Task
 from ...core.scene.timeline import Frame
 from ..jobs import unless_gone
 from ..openapi import operation
-from ..workshop import workshop
+from ..services import services
 from .populations import described
 
 blueprint = Blueprint("imports", __name__)
@@ -56,12 +56,12 @@ class Ways(Document):
     )
 
     @property
-    def wish(self) -> Wish:
+    def options(self) -> ReadOptions:
         """What the readers are told of it."""
-        return Wish(self.repeated, self.copies, self.each, self.frame)
+        return ReadOptions(self.repeated, self.copies, self.each, self.frame)
 
 
-class ThingPreview(BaseModel):
+class ItemPreview(BaseModel):
     """One thing in a file, and what it becomes."""
 
     name: str
@@ -81,7 +81,7 @@ class ImportPreview(BaseModel):
     """What was recognised; nothing has been stored."""
 
     file: str
-    things: list[ThingPreview]
+    things: list[ItemPreview]
 
 
 class Imported(BaseModel):
@@ -126,14 +126,14 @@ def _sent() -> tuple[bytes, str]:
     """The file that is meant and its name: one sent before (``?upload=``), else the body (``?name=``)."""
     word = request.args.get("upload", "")
     if word:
-        return workshop().uploads.data(word)
+        return services().uploads.data(word)
     name = request.args.get("name", "")[:200]
     if not name:
         raise BadInput("The name of the file is missing. Add ?name=.", place="name")
     return request.get_data(cache=False), name
 
 
-def _chosen(things: list[Thing], only: tuple[int, ...]) -> list[Thing]:
+def _chosen(things: list[ImportedItem], only: tuple[int, ...]) -> list[ImportedItem]:
     """Those of these numbers; all where none are given."""
     wrong = [n for n in only if not 0 <= n < len(things)]
     if wrong:
@@ -156,13 +156,13 @@ def preview_import() -> ImportPreview:
 def preview_of(data: bytes, name: str, ways: Ways, task: Task) -> ImportPreview:
     """What a file holds, read in one of the ways; nothing is stored."""
     task.reach(0, f"reading {name}")
-    things = read_things(data, name, task.part(0, 0.8), ways.wish)
+    things = read_items(data, name, task.part(0, 0.8), ways.options)
     task.reach(0.8, "looking at what it holds")
     described_first = _described(things[:_DESCRIBED], ways.colours, task.part(0.8, 1))
     return ImportPreview(file=name, things=[*described_first, *map(_named, things[_DESCRIBED:])])
 
 
-def _first_looks(things: list[Thing], colours: str) -> list[Look]:
+def _first_looks(things: list[ImportedItem], colours: str) -> list[Look]:
     """How things are coloured at first; those that have no such column by what they have."""
     if colours in ("own", "chance"):
         return [first_look(thing.population, colours) for thing in things]
@@ -175,7 +175,7 @@ def _first_looks(things: list[Thing], colours: str) -> list[Look]:
     return [first_look(t.population, colours if k else "own") for t, k in zip(things, there, strict=True)]
 
 
-def _described(things: list[Thing], colours: str, task: Task) -> list[ThingPreview]:
+def _described(things: list[ImportedItem], colours: str, task: Task) -> list[ItemPreview]:
     """Things with all that they carry; small pictures of the first ones."""
     looks = _first_looks(things, colours)
 
@@ -184,7 +184,7 @@ def _described(things: list[Thing], colours: str, task: Task) -> list[ThingPrevi
         return _picture(population, look) if k < _PICTURED else ""
 
     return [
-        ThingPreview(
+        ItemPreview(
             name=thing.name, becomes=thing.becomes, frames=thing.frames, colours=carried_colour(thing.population),
             groups=groups_of(thing.population), **described(thing.population),
             picture=picture(k, thing.population, look),
@@ -193,10 +193,10 @@ def _described(things: list[Thing], colours: str, task: Task) -> list[ThingPrevi
     ]  # fmt: skip
 
 
-def _named(thing: Thing) -> ThingPreview:
+def _named(thing: ImportedItem) -> ItemPreview:
     """A thing by its name and count alone."""
     population = thing.population
-    return ThingPreview(
+    return ItemPreview(
         name=thing.name, becomes=thing.becomes, kind=population.kind, count=population.count,
         notes=list(population.notes), frames=thing.frames, levels=[], attributes=[],
     )  # fmt: skip
@@ -226,7 +226,7 @@ class SequenceAnswer(BaseModel):
 def make_sequence(body: SequenceRequest) -> SequenceAnswer:
     """Join what was imported frame by frame into one population that moves."""
     maker, columns = sequence_of(body.frames, body.file)
-    workshop().store.put_columns(columns)
+    services().store.put_columns(columns)
     return SequenceAnswer(maker=maker)
 
 
@@ -244,14 +244,14 @@ def imported(data: bytes, name: str, ways: Ways, task: Task) -> ImportAnswer:
     """Store what a file holds, all or none."""
     answer, columns = _worked_out(data, name, ways, task.part(0, 0.9))
     task.reach(0.9, f"storing {name}")
-    workshop().store.put_columns(columns)
+    services().store.put_columns(columns)
     return answer
 
 
 def _worked_out(data: bytes, name: str, ways: Ways, task: Task) -> tuple[ImportAnswer, dict[str, bytes]]:
     """What is told of a file, and the columns that are to be stored, by digest."""
     task.reach(0, f"reading {name}")
-    chosen = _chosen(read_things(data, name, task.part(0, 0.9), ways.wish), ways.only)
+    chosen = _chosen(read_items(data, name, task.part(0, 0.9), ways.options), ways.only)
     looks = _first_looks(chosen, ways.colours)
     makers: list[Imported] = []
     columns: dict[str, bytes] = {}
@@ -285,7 +285,7 @@ def sequence_made(name: str, frames: tuple[FrameSent, ...], ways: Ways, task: Ta
     A file of several frames is read anew for each of them where something moves in it; one that is a frame's own at
     its only moment.
     """
-    uploads, made, file = workshop().uploads, [], ""
+    uploads, made, file = services().uploads, [], ""
     several = len({of.upload for of in frames}) < len(frames)
     held, data, fingerprint = "", b"", ""
     for of, part in task.each(frames, "frame"):
@@ -296,23 +296,23 @@ def sequence_made(name: str, frames: tuple[FrameSent, ...], ways: Ways, task: Ta
         made.append(_frame_made(data, fingerprint, file, way, part.quiet()))
     listed = tuple(SequenceFrame(frame=of.frame, maker=m.maker) for of, m in zip(frames, made, strict=True))
     maker, columns = sequence_of(listed, file)
-    workshop().store.put_columns(columns)
+    services().store.put_columns(columns)
     return SequenceMade(name=name, maker=maker, look=made[0].look, shape=made[0].shape)
 
 
 def _frame_made(data: bytes, fingerprint: str, file: str, ways: Ways, task: Task) -> Imported:
     """What is made of a frame; one that was read before is not parsed again, as long as it is kept."""
-    shop = workshop()
+    shared = services()
     key = digest_of("frame", __version__, fingerprint, file, ways.model_dump(mode="json"))
-    kept = shop.states.get(key)
+    kept = shared.states.get(key)
     if kept is not None:
         told, arrays = kept
-        shop.store.put_columns({digest: array.data for digest, array in arrays.items()})
+        shared.store.put_columns({digest: array.data for digest, array in arrays.items()})
         return Imported.model_validate(told)
     answer, columns = _worked_out(data, file, ways, task)
-    shop.store.put_columns(columns)
+    shared.store.put_columns(columns)
     first = answer.things[0]
-    shop.states.put(
+    shared.states.put(
         key, first.model_dump(mode="json"), {d: np.frombuffer(column, np.uint8) for d, column in columns.items()}
     )
     return first

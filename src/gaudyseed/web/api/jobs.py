@@ -14,7 +14,7 @@ from ...core.population.makers.sequence import MOST_FRAMES
 from ...core.runtime.task import Task
 from ..jobs import FileMade, Job
 from ..openapi import BINARY, operation
-from ..workshop import workshop
+from ..services import services
 from .exports import ExportRequest, as_file, written
 from .imports import (
     FrameSent,
@@ -104,20 +104,20 @@ def _begun(kind: str, title: str, scene: str, work: Callable[[Task], Any]) -> Jo
         with app.app_context():
             return work(task)
 
-    return _answered(workshop().jobs.begin(kind, title, scene, within))
+    return _answered(services().jobs.begin(kind, title, scene, within))
 
 
 @operation(blueprint, "/jobs/previews", method="post", body=ImportJob, result=JobAnswer)
 def begin_preview(body: ImportJob) -> JobAnswer:
     """Begin to look at a file that was sent."""
-    data, name = workshop().uploads.data(body.upload)
+    data, name = services().uploads.data(body.upload)
     return _begun("preview", name, body.scene, lambda task: preview_of(data, name, body.ways, task))
 
 
 @operation(blueprint, "/jobs/imports", method="post", body=ImportJob, result=JobAnswer)
 def begin_import(body: ImportJob) -> JobAnswer:
     """Begin to import a file that was sent."""
-    data, name = workshop().uploads.data(body.upload)
+    data, name = services().uploads.data(body.upload)
     return _begun("import", name, body.scene, lambda task: imported(data, name, body.ways, task))
 
 
@@ -147,14 +147,14 @@ def list_jobs() -> JobList:
 
 
 def _listed(since: int | None = None, seconds: float = 0.0) -> JobList:
-    version, jobs, waited = workshop().jobs.changes(since, seconds)
+    version, jobs, waited = services().jobs.changes(since, seconds)
     return JobList(version=version, jobs=[_answered(job) for job in jobs], again=0.0 if waited else _AGAIN)
 
 
 @operation(blueprint, "/jobs/<job>/stop", method="post", result=JobList)
 def stop_job(job: str) -> JobList:
     """Stop a job; throw away the result of one that is over."""
-    workshop().jobs.stop(job[:64])
+    services().jobs.stop(job[:64])
     return _listed()
 
 
@@ -163,7 +163,7 @@ def stop_job(job: str) -> JobList:
 )
 def job_result(job: str) -> Response:
     """What a job made: a file, or JSON. It is kept until the job is stopped, or room is wanted."""
-    found = workshop().jobs.job(job[:64])
+    found = services().jobs.job(job[:64])
     if isinstance(found.result, FileMade):
         return as_file(found.result)
     if found.result is None:

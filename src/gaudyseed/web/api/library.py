@@ -12,7 +12,7 @@ from ...core.documents.document import Document
 from ...core.library import Kind, checked, current, picture_of, strip_of
 from ...store import LibraryItem
 from ..openapi import operation
-from ..workshop import workshop
+from ..services import services
 
 blueprint = Blueprint("library", __name__)
 
@@ -72,22 +72,22 @@ def _answer(item: LibraryItem) -> Item:
 @operation(blueprint, "/library", method="get", result=ItemList)
 def list_library() -> ItemList:
     """What the library holds; ``?kind=`` keeps one kind."""
-    return ItemList(items=[_answer(i) for i in workshop().store.library(request.args.get("kind", "")[:20])])
+    return ItemList(items=[_answer(i) for i in services().store.library(request.args.get("kind", "")[:20])])
 
 
 @operation(blueprint, "/library", method="post", body=NewItem, result=Item)
 def keep_item(body: NewItem) -> Item:
     """Keep something."""
-    return _answer(workshop().store.keep(body.kind, body.name, checked(body.kind, body.document), body.picture))
+    return _answer(services().store.keep(body.kind, body.name, checked(body.kind, body.document), body.picture))
 
 
 @operation(blueprint, "/library/<item>", method="put", body=ItemChange, result=Item)
 def change_item(item: str, body: ItemChange) -> Item:
     """Rename or mark an item."""
-    return _answer(workshop().store.change_item(item, body.name, body.favourite))
+    return _answer(services().store.change_item(item, body.name, body.favourite))
 
 
 @operation(blueprint, "/library/<item>", method="delete", result=Item)
 def remove_item(item: str) -> Item:
     """Remove an item."""
-    return _answer(workshop().store.change_item(item, removed=True))
+    return _answer(services().store.change_item(item, removed=True))

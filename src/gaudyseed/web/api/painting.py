@@ -20,7 +20,7 @@ from ...core.scene.run import SceneRun
 from ..drafts import Draft
 from ..jobs import unless_gone
 from ..openapi import operation
-from ..workshop import workshop
+from ..services import services
 
 blueprint = Blueprint("painting", __name__)
 
@@ -68,20 +68,20 @@ def _column(run: SceneRun, population: str, name: str) -> tuple[Painted, int]:
 @operation(blueprint, "/strokes", method="post", body=Stroke, result=ColumnAnswer)
 def stroke(body: Stroke) -> ColumnAnswer:
     """The column after a stroke; the page puts it into the scene."""
-    shop = workshop()
+    shared = services()
     # On the whole: what the view does not draw is reached too.
-    run = shop.run(body.scene, final=True)
+    run = shared.run(body.scene, final=True)
     painted, k = _column(run, body.population, body.column)
     place = f"painted[{k}]"
     target = run.target(body.population)
     check_name(painted, place)
-    values = values_of(painted, shop.kept, place)
+    values = values_of(painted, shared.kept, place)
     dabs = np.array(body.dabs, np.float32).reshape(-1, 3)
     after = brushed(target, painted, values, body.brush, dabs, unless_gone())
     data = after.packed()
-    digest = shop.kept.hold(data)
+    digest = shared.kept.hold(data)
     if body.last:
-        shop.store.put_columns({digest: data})
+        shared.store.put_columns({digest: data})
     level = max(target.subdivision, painted.subdivision if values is not None else 0)
     return ColumnAnswer(painted=painted.model_copy(update={"digest": digest, "subdivision": level}))
 
@@ -89,8 +89,8 @@ def stroke(body: Stroke) -> ColumnAnswer:
 @operation(blueprint, "/kept-values", method="post", body=Keeping, result=ColumnAnswer)
 def keep_values(body: Keeping) -> ColumnAnswer:
     """A column of what a signal gives now; the page puts it into the scene."""
-    shop = workshop()
-    run = shop.run(body.scene, final=True, frame=body.frame)
+    shared = services()
+    run = shared.run(body.scene, final=True, frame=body.frame)
     document = run.document(body.population)
     if len(document.painted) >= MOST_PAINTED and all(p.name != body.name for p in document.painted):
         raise BadInput(f"A population has at most {MOST_PAINTED} painted columns. Remove one.", place="name")
@@ -106,5 +106,5 @@ def keep_values(body: Keeping) -> ColumnAnswer:
     fill: float | str = "#000000" if kind.word == "colour" else 0.0
     painted = Painted(name=body.name, kind=kind.word, digest=digest, fill=fill, subdivision=target.subdivision)
     check_name(painted, "name")
-    shop.store.put_columns({digest: data})
+    shared.store.put_columns({digest: data})
     return ColumnAnswer(painted=painted)

@@ -11,8 +11,8 @@ from pydantic import Field
 
 from ...core.documents.document import Document
 from ...core.errors import BadInput
+from ...core.geometry.parted import thing
 from ...core.geometry.surfaces import SURFACES, surface
-from ...core.geometry.things import thing
 from ...core.look.steps import STEPS
 from ...core.population import Curves, Polygons, Population
 from ...core.population.derive import standing
@@ -23,7 +23,7 @@ from .. import binary
 from ..drafts import Draft
 from ..headers import PopulationHeader, SurfaceHeader
 from ..openapi import BINARY, operation
-from ..workshop import workshop
+from ..services import services
 
 blueprint = Blueprint("populations", __name__)
 
@@ -119,8 +119,8 @@ _ARRAYS: dict[str, Callable[[Population], dict[str, np.ndarray]]] = {
 def make_population(body: PopulationRequest) -> Response:
     """What the view wants of a population, and its attributes."""
     began = time.perf_counter()
-    run = workshop().run(body.scene, frame=body.frame)
-    order = run.order(body.population)
+    run = services().run(body.scene, frame=body.frame)
+    request = run.request(body.population)
     # Without painted columns: the page knows those from the scene, and a stroke makes nothing anew.
     population = run.target(body.population).population
     kind = KINDS[population.kind]
@@ -128,7 +128,7 @@ def make_population(body: PopulationRequest) -> Response:
     positions = drawn_places(population) if strands else population.elements.attribute("position").readable
     low, high = positions.min(axis=0).astype(float), positions.max(axis=0).astype(float)
     header = {
-        **described(population), "made": order.key, "drawn": kind.drawn, "ground": order.maker.ground,
+        **described(population), "made": request.key, "drawn": kind.drawn, "ground": request.maker.ground,
         "unfit": {word: why for word, step in STEPS.items() if (why := step.unfit(population))},
         "low": low.tolist(), "high": high.tolist(), "faces": getattr(population.form, "faces", 0),
         "milliseconds": round(1000 * (time.perf_counter() - began), 3),

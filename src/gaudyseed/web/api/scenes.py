@@ -14,7 +14,7 @@ from ...core.documents.document import Document, parse
 from ...core.scene.model import Scene
 from ...store import SceneState
 from ..openapi import operation
-from ..workshop import workshop
+from ..services import services
 
 blueprint = Blueprint("scenes", __name__)
 
@@ -100,7 +100,7 @@ def _answer(state: SceneState) -> SceneAnswer:
 @operation(blueprint, "/scenes", method="get", result=SceneList)
 def list_scenes() -> SceneList:
     """All scenes."""
-    store = workshop().store
+    store = services().store
     return SceneList(scenes=_listed(store.scenes()), removed=_listed(store.scenes(removed=True)))
 
 
@@ -111,63 +111,63 @@ def _listed(states: list[SceneState]) -> list[SceneListed]:
 @operation(blueprint, "/scenes", method="post", body=NewScene, result=SceneAnswer)
 def create_scene(body: NewScene) -> SceneAnswer:
     """Begin a scene."""
-    return _answer(workshop().store.create(_text(body.document), "Begin the scene"))
+    return _answer(services().store.create(_text(body.document), "Begin the scene"))
 
 
 @operation(blueprint, "/scenes/<scene>", method="get", result=SceneAnswer)
 def get_scene(scene: str) -> SceneAnswer:
     """A scene as it is shown."""
-    return _answer(workshop().store.scene(scene))
+    return _answer(services().store.scene(scene))
 
 
 @operation(blueprint, "/scenes/<scene>", method="put", body=Save, result=SceneAnswer)
 def save_scene(scene: str, body: Save) -> SceneAnswer:
     """Save an edit as a new revision."""
-    workshop().kept.settle(body.document)
-    return _answer(workshop().store.save(scene, body.base, _text(body.document), body.label, body.edit or None))
+    services().kept.settle(body.document)
+    return _answer(services().store.save(scene, body.base, _text(body.document), body.label, body.edit or None))
 
 
 @operation(blueprint, "/scenes/<scene>/undo", method="post", body=Base, result=SceneAnswer)
 def undo_scene(scene: str, body: Base) -> SceneAnswer:
     """Go one revision back."""
-    return _answer(workshop().store.undo(scene, body.base))
+    return _answer(services().store.undo(scene, body.base))
 
 
 @operation(blueprint, "/scenes/<scene>/redo", method="post", body=Base, result=SceneAnswer)
 def redo_scene(scene: str, body: Base) -> SceneAnswer:
     """Go one revision forth."""
-    return _answer(workshop().store.redo(scene, body.base))
+    return _answer(services().store.redo(scene, body.base))
 
 
 @operation(blueprint, "/scenes/<scene>/states", method="get", result=EarlierList)
 def list_states(scene: str) -> EarlierList:
     """The scene's earlier states, on all branches."""
-    states = workshop().store.earlier(scene)
+    states = services().store.earlier(scene)
     return EarlierList(states=[Earlier(**asdict(s)) for s in states])
 
 
 @operation(blueprint, "/scenes/<scene>/states", method="post", body=Shown, result=SceneAnswer)
 def show_state(scene: str, body: Shown) -> SceneAnswer:
     """Show an earlier state."""
-    return _answer(workshop().store.show(scene, body.base, body.revision))
+    return _answer(services().store.show(scene, body.base, body.revision))
 
 
 @operation(blueprint, "/scenes/<scene>", method="delete", result=SceneListed)
 def remove_scene(scene: str) -> SceneListed:
     """Take a scene out of the list; it can be put back."""
-    return _listed([workshop().store.set_removed(scene, True)])[0]
+    return _listed([services().store.set_removed(scene, True)])[0]
 
 
 @operation(blueprint, "/scenes/<scene>/restore", method="post", result=SceneListed)
 def restore_scene(scene: str) -> SceneListed:
     """Put a removed scene back into the list."""
-    return _listed([workshop().store.set_removed(scene, False)])[0]
+    return _listed([services().store.set_removed(scene, False)])[0]
 
 
 @operation(blueprint, "/scenes/<scene>/duplicate", method="post", result=SceneAnswer)
 def duplicate_scene(scene: str) -> SceneAnswer:
     """A new scene with the same document, called a copy."""
-    store = workshop().store
+    store = services().store
     found = parse(Scene, json.loads(store.scene(scene).document))
     copy = found.model_copy(update={"name": f"{found.name[:94]} copy"})
     return _answer(store.create(_text(copy), f"Duplicate {found.name}"))

@@ -21,7 +21,7 @@ from ...core.look.rename import (
 from ...core.removing import remove_population, remove_signal
 from ...core.scene.model import Scene
 from ..openapi import operation
-from ..workshop import workshop
+from ..services import services
 
 blueprint = Blueprint("signals", __name__)
 
@@ -64,13 +64,13 @@ class LookAnswer(BaseModel):
 @operation(blueprint, "/signal-names", method="post", body=SignalRename, result=LookAnswer)
 def rename(body: SignalRename) -> LookAnswer:
     """The look with the signal renamed wherever it is read."""
-    return LookAnswer(look=rename_signal(workshop().run(body.scene).look(body.population), body.old, body.new))
+    return LookAnswer(look=rename_signal(services().run(body.scene).look(body.population), body.old, body.new))
 
 
 @operation(blueprint, "/dial-names", method="post", body=SceneRename, result=RenamedScene)
 def name_dial(body: SceneRename) -> RenamedScene:
     """The scene with the dial renamed wherever it is followed or read."""
-    run = workshop().run(body.scene)
+    run = services().run(body.scene)
     carried = {p.id: run.population(p.id).elements.names for p in body.scene.populations}
     return RenamedScene(scene=rename_dial(body.scene, body.old, body.new, carried))
 

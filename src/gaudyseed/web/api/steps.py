@@ -23,7 +23,7 @@ from ...core.population.kinds import KINDS
 from ...core.population.makers import MAKERS
 from ...core.scene.model import Scene
 from ..openapi import BINARY, operation
-from ..workshop import workshop
+from ..services import services
 
 blueprint = Blueprint("steps", __name__)
 
@@ -228,14 +228,14 @@ def _step(word: str, step: type[Step]) -> StepDescription:
 @operation(blueprint, "/step-edits", method="post", body=StepEdit, result=StepAnswer)
 def edit_step(body: StepEdit) -> StepAnswer:
     """The step after an edit; nothing is saved."""
-    shop = workshop()
-    run = shop.run(body.scene, frame=body.frame)
+    shared = services()
+    run = shared.run(body.scene, frame=body.frame)
     evaluation = run.evaluation(body.population)
     result = evaluation.step_at(body.place)
     if result is None or (result.compiled.step.takes and result.before is None):
         raise BadInput(f"Nothing comes into a step that is on at {body.place!r}.", place="place", code="unknown_place")
     typed = run.written(body.population, body.place)
-    step = result.compiled.step.edited(body.action, shop.reporter.outcome(evaluation, result), typed, body.shares)
+    step = result.compiled.step.edited(body.action, shared.reporter.outcome(evaluation, result), typed, body.shares)
     return StepAnswer(step=step)
 
 
@@ -258,7 +258,7 @@ class WeightsAnswer(BaseModel):
 @operation(blueprint, "/material-shares", method="post", body=SharesRequest, result=WeightsAnswer)
 def set_material_shares(body: SharesRequest) -> WeightsAnswer:
     """The weights of shapes or finishes by which so many of the elements have each."""
-    evaluation = workshop().run(body.scene, frame=body.frame).evaluation(body.population)
+    evaluation = services().run(body.scene, frame=body.frame).evaluation(body.population)
     chosen, document = evaluation.chosen, evaluation.look.document
     values = chosen.shape_from if body.of == "shape" else chosen.finish_from
     lane = document.lanes.get(body.of)

@@ -6,7 +6,7 @@ from flask import Blueprint, request
 from pydantic import BaseModel, Field
 
 from ..openapi import operation
-from ..workshop import workshop
+from ..services import services
 
 blueprint = Blueprint("uploads", __name__)
 
@@ -22,12 +22,12 @@ class UploadAnswer(BaseModel):
 @operation(blueprint, "/uploads", method="post", result=UploadAnswer)
 def upload() -> UploadAnswer:
     """Keep a file (the request's body, with its name in ``?name=``) until it is thrown away or room is wanted."""
-    kept = workshop().uploads.add(request.stream, request.args.get("name", ""))
+    kept = services().uploads.add(request.stream, request.args.get("name", ""))
     return UploadAnswer(upload=kept.id, name=kept.name, size=kept.size)
 
 
 @operation(blueprint, "/uploads/<upload>/discard", method="post", result=UploadAnswer)
 def discard_upload(upload: str) -> UploadAnswer:
     """Throw a file away."""
-    workshop().uploads.discard(upload[:64])
+    services().uploads.discard(upload[:64])
     return UploadAnswer(upload=upload, name="", size=0)

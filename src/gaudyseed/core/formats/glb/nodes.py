@@ -10,7 +10,7 @@ from typing import TypeVar
 import numpy as np
 
 from ...errors import BadInput
-from ..columns import MOST_SHARED, MOST_THINGS, check_count
+from ..columns import MOST_ITEMS, MOST_SHARED, check_count
 from ..gltf import (
     INSTANCING,
     Z_UP,
@@ -158,4 +158,4 @@ def by_name(nodes: list[MeshNode]) -> list[list[MeshNode]]:
 
 def few_groups(groups: list[list[_Item]]) -> list[list[_Item]]:
     """The groups, each a population; one for all where nobody could look through so many."""
-    return groups if len(groups) <= MOST_THINGS else [[item for group in groups for item in group]]
+    return groups if len(groups) <= MOST_ITEMS else [[item for group in groups for item in group]]

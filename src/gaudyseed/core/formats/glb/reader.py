@@ -22,7 +22,7 @@ from ...population.population import Models
 from ...population.strands import PART as STRAND_PART
 from ...population.strands import STRAND
 from ...runtime.task import UNWATCHED, Task
-from ..base import Thing, Wish
+from ..base import ImportedItem, ReadOptions
 from ..columns import brought_as, clones_of
 from ..gltf import (
     FAN,
@@ -57,17 +57,17 @@ from .nodes import MeshNode, Nodes, by_mesh, by_name, few_groups
 from .primitives import Primitives, damaged, moved_by
 
 
-def read(data: bytes, name: str, task: Task = UNWATCHED, wish: Wish = Wish()) -> list[Thing]:
+def read(data: bytes, name: str, task: Task = UNWATCHED, options: ReadOptions = ReadOptions()) -> list[ImportedItem]:
     """The meshes of a file as one mesh whose parts are its nodes, lines as strands; repeated meshes, points as clones.
 
     BadInput says where something is damaged; nothing outside the file is ever read.
     """
     document, buffers = opened(data, name)
-    reader = _Reader(document, Arrays(document, buffers, name), name, task, wish.each == "part")
+    reader = _Reader(document, Arrays(document, buffers, name), name, task, options.each == "part")
     graph = Nodes(document, name)
     nodes = list(graph.placed())
     repeated = Counter(node.mesh for node in nodes if node.instances is None)
-    as_clones = {mesh for mesh, times in repeated.items() if times > 1} if wish.repeated == "clones" else set()
+    as_clones = {mesh for mesh, times in repeated.items() if times > 1} if options.repeated == "clones" else set()
     things = []
     single = [node for node in nodes if node.instances is None and node.mesh not in as_clones]
     graph.check_counts(single, nodes)
@@ -92,7 +92,7 @@ class _Reader:
 
     # Meshes
 
-    def mesh(self, nodes: list[MeshNode], stem: str) -> list[Thing]:
+    def mesh(self, nodes: list[MeshNode], stem: str) -> list[ImportedItem]:
         """All triangles of these nodes as one mesh, a part for each node, as a list of one or none."""
         pieces = [(node, p) for node in nodes for p in self.document.meshes[node.mesh].primitives]
         pieces = [(node, p) for node, p in pieces if p.mode in (TRIANGLES, STRIP, FAN)]
@@ -133,9 +133,9 @@ class _Reader:
             notes=more,
         )  # fmt: skip
         title = labels[0] if len(labels) == 1 else stem
-        return [Thing(title, population, of_mesh(len(faces), len(labels), "triangle"))]
+        return [ImportedItem(title, population, of_mesh(len(faces), len(labels), "triangle"))]
 
-    def strands(self, nodes: list[MeshNode], stem: str) -> list[Thing]:
+    def strands(self, nodes: list[MeshNode], stem: str) -> list[ImportedItem]:
         """All lines of these nodes as strands, a part for each node, as a list of one or none."""
         pieces = [(node, p) for node in nodes for p in self.document.meshes[node.mesh].primitives if p.mode in LINES]
         if not pieces:
@@ -161,11 +161,11 @@ class _Reader:
         population = strands_of(table, np.concatenate(sizes), self.name, strands=above, notes=more)
         count = population.elements.owners[0].count
         title = labels[0] if len(labels) == 1 else stem
-        return [Thing(title, population, f"{counted(count, 'strand')} of {counted(population.count, 'point')}")]
+        return [ImportedItem(title, population, f"{counted(count, 'strand')} of {counted(population.count, 'point')}")]
 
     # Clones
 
-    def points(self, nodes: list[MeshNode], stem: str) -> list[Thing]:
+    def points(self, nodes: list[MeshNode], stem: str) -> list[ImportedItem]:
         """Primitives of points as clones."""
         pieces = [(n, p) for n in nodes for p in self.document.meshes[n.mesh].primitives if p.mode == POINTS]
         found = []
@@ -177,10 +177,10 @@ class _Reader:
             table, notes = joined(tables, [len(held["position"].values) for held in tables])
             made = clones_of(table, self.name, tuple(notes))
             title = stem if len(group) > 1 else group[0][0].name
-            found.append(Thing(title, made, f"{counted(made.count, 'clone')}, one a point"))
+            found.append(ImportedItem(title, made, f"{counted(made.count, 'clone')}, one a point"))
         return found
 
-    def clones(self, nodes: list[MeshNode], stem: str) -> Thing:
+    def clones(self, nodes: list[MeshNode], stem: str) -> ImportedItem:
         """Nodes of one mesh, or of several, as clones at their places."""
         self.task.check()
         matrices = np.stack([node.matrix for node in nodes]) @ Y_UP
@@ -192,7 +192,7 @@ class _Reader:
         table["name"] = text_attribute("name", [node.name for node in nodes])
         return self._as_clones(table, matrices, meshes, kinds, label)
 
-    def instances(self, nodes: list[MeshNode]) -> Thing:
+    def instances(self, nodes: list[MeshNode]) -> ImportedItem:
         """The instances of nodes of one name, which are the shapes of one population."""
         tables, matrices = [], []
         for node in nodes:
@@ -252,7 +252,7 @@ class _Reader:
     def _as_clones(
         self, table: dict[str, Attribute], matrices: np.ndarray, meshes: list[int], kinds: np.ndarray, label: str,
         notes: Sequence[str] = (),
-    ) -> Thing:  # fmt: skip
+    ) -> ImportedItem:  # fmt: skip
         """Clones at their places, each one of some meshes, (n,) which; these come along as what they are drawn as."""
         count = len(matrices)
         shapes = text_attribute("shape", [self.document.meshes[mesh].name or "shape" for mesh in meshes])
@@ -271,7 +271,7 @@ class _Reader:
         made = clones_of(table, self.name, tuple(more))
         if drawn:
             made = replace(made, models=Models(tuple(drawn), of))
-        return Thing(label or "instances", made, becomes)
+        return ImportedItem(label or "instances", made, becomes)
 
     def _models(self, meshes: list[int], notes: list[str]) -> list[ShapeMesh]:
         """The meshes that clones are, in our space; none where there are too many of them, or some have no faces."""

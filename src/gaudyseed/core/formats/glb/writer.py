@@ -20,7 +20,7 @@ from ...population.meshes import PART
 from ...population.naming import fits
 from ...population.strands import STRAND
 from ...runtime.task import UNWATCHED, Task
-from ..base import About, Piece
+from ..base import MeshPart, WriterContext
 from ..columns import Results, check_results
 from ..gltf import INSTANCING, LINES, POINTS, ROW, VERTEX, Y_UP, Writing
 from ..material import Part, Surface, cut_out, png_of, surface_of
@@ -32,25 +32,25 @@ if TYPE_CHECKING:
 
 
 def write(
-    population: Population, results: Results | None, about: About = About(), task: Task = UNWATCHED
+    population: Population, results: Results | None, context: WriterContext = WriterContext(), task: Task = UNWATCHED
 ) -> bytes:  # fmt: skip
     """A mesh with its colours as COLOR_0 and its attributes as custom ones; clones as instances; strands as lines."""
     check_results(results)
     out = Writing(task)
     if isinstance(population.form, Polygons):
-        _write_mesh(out, population, results, about)
+        _write_mesh(out, population, results, context)
     elif isinstance(population.form, Curves):
-        _write_strands(out, population, population.form, results, about)
+        _write_strands(out, population, population.form, results, context)
     else:
-        _write_clones(out, population, results, about)
+        _write_clones(out, population, results, context)
     return out.data()
 
 
-def _colours(population: Population, results: Results | None, about: About) -> np.ndarray | None:
+def _colours(population: Population, results: Results | None, context: WriterContext) -> np.ndarray | None:
     """(n, 3) colours, or (n, 4) with each element's opacity where elements differ in it; None where there are none."""
     colours = linear_colours(population, results)
     opacity = (results or {}).get("opacity")
-    if opacity is not None and not surface_of(results, None, about)["opacity"].varies:
+    if opacity is not None and not surface_of(results, None, context)["opacity"].varies:
         opacity = None
     if colours is None and opacity is None:
         return None
@@ -147,7 +147,7 @@ def _whole(values: np.ndarray) -> tuple[np.ndarray, dict[str, Any]]:
     return np.ascontiguousarray(values.astype(f"<i{bits // 8}")).view("<u2").reshape(len(values), -1), {"whole": bits}
 
 
-def _write_mesh(out: Writing, population: Population, results: Results | None, about: About) -> None:
+def _write_mesh(out: Writing, population: Population, results: Results | None, context: WriterContext) -> None:
     form, split = population.form, None
     assert isinstance(form, Polygons)
     if form.of_corners:
@@ -162,27 +162,27 @@ def _write_mesh(out: Writing, population: Population, results: Results | None, a
     }  # fmt: skip
     uv = elements.find("uv")
     textured = uv.readable if uv is not None and fits(uv) else None
-    laid = _surfaced(out, attributes, population, results, about, textured, _OF_MESHES)
+    laid = _surfaced(out, attributes, population, results, context, textured, _OF_MESHES)
     if split is not None:
         held, more = _whole(split.rows)
         attributes[VERTEX] = out.add(held, target=34962, extras={**more, "corners": list(split.names)})
     out.json["meshes"], out.json["materials"] = [], []
-    surface = surface_of(results, None, about)
+    surface = surface_of(results, None, context)
     materials: dict[str, int] = {}
     for label, triangles, faces in _pieces(form):
         primitives = []
         for name, rows in _by_material(form, faces):
             if name not in materials:
-                named = name or about.name
-                materials[name] = _material(out, named, None, surface, about, "COLOR_0" in attributes, laid)
+                named = name or context.name
+                materials[name] = _material(out, named, None, surface, context, "COLOR_0" in attributes, laid)
             index = out.add(triangles[rows].reshape(-1).astype("<u4"), target=34963)
             primitives.append({"attributes": attributes, "indices": index, "material": materials[name]})
-        out.json["meshes"].append({"name": label or about.name, "primitives": primitives})
-        out.node({"name": label or about.name, "mesh": len(out.json["meshes"]) - 1})
+        out.json["meshes"].append({"name": label or context.name, "primitives": primitives})
+        out.node({"name": label or context.name, "mesh": len(out.json["meshes"]) - 1})
 
 
 def _surfaced(
-    out: Writing, attributes: dict[str, int], population: Population, results: Results | None, about: About,
+    out: Writing, attributes: dict[str, int], population: Population, results: Results | None, context: WriterContext,
     uv: np.ndarray | None, placed: tuple[str, ...],
 ) -> int | None:  # fmt: skip
     """Add what vertices have beside places and normals: uv, colours, and attributes under names of their own.
@@ -192,12 +192,12 @@ def _surfaced(
     laid = None
     if uv is not None:
         sets = [uv, *(a.readable for a in _further(population, "texcoord", "vector", 2))]
-        if about.picture is not None and _baked(about.picture):
+        if context.picture is not None and _baked(context.picture):
             laid = len(sets)
-            sets.append(lying(uv, _into(about.picture)))
+            sets.append(lying(uv, _into(context.picture)))
         for k, values in enumerate(sets):
             attributes[f"TEXCOORD_{k}"] = out.add(_hanging(values), target=34962)
-    colours = _colours(population, results, about)
+    colours = _colours(population, results, context)
     if colours is not None:
         attributes["COLOR_0"] = out.add(colours, target=34962)
         for k, a in enumerate(_further(population, "color", "colour", 4), 1):
@@ -216,7 +216,9 @@ def _further(population: Population, name: str, kind: str, most: int) -> Iterato
         yield a
 
 
-def _write_strands(out: Writing, population: Population, form: Curves, results: Results | None, about: About) -> None:
+def _write_strands(
+    out: Writing, population: Population, form: Curves, results: Results | None, context: WriterContext
+) -> None:
     """Lines from each point of a strand to the next; _STRAND tells which strand a point belongs to."""
     position = moved(population.elements.attribute("position").readable, "point", Y_UP).astype("<f4")
     attributes = {"POSITION": out.add(position, target=34962, ends=True)}
@@ -225,19 +227,19 @@ def _write_strands(out: Writing, population: Population, form: Curves, results: 
         normal = moved(own["normal"].readable, "normal", Y_UP).astype("<f4")
         attributes["NORMAL"] = out.add(_unit(normal), target=34962)
     uv = own["uv"].readable if "uv" in own and fits(own["uv"]) else None
-    laid = _surfaced(out, attributes, population, results, about, uv, (*_OF_MESHES, STRAND))
+    laid = _surfaced(out, attributes, population, results, context, uv, (*_OF_MESHES, STRAND))
     strands = _column("_STRAND", _numbered(population, form))
     attributes["_STRAND"] = out.add(strands.values, target=34962, extras=strands.extras)
     joints = np.delete(np.arange(population.count), form.starts[1:] - 1)
     index = np.stack([joints, joints + 1], -1).reshape(-1).astype("<u4")
     out.json["materials"] = []
-    surface = surface_of(results, None, about)
-    material = _material(out, about.name, None, surface, about, "COLOR_0" in attributes, laid)
+    surface = surface_of(results, None, context)
+    material = _material(out, context.name, None, surface, context, "COLOR_0" in attributes, laid)
     primitive = {"attributes": attributes, "mode": LINES[0] if len(index) else POINTS, "material": material}
     if len(index):
         primitive["indices"] = out.add(index, target=34963)
-    out.json["meshes"] = [{"name": about.name, "primitives": [primitive]}]
-    out.node({"name": about.name, "mesh": 0})
+    out.json["meshes"] = [{"name": context.name, "primitives": [primitive]}]
+    out.node({"name": context.name, "mesh": 0})
 
 
 def _numbered(population: Population, form: Curves) -> Attribute:
@@ -296,7 +298,7 @@ def _unit(normals: np.ndarray) -> np.ndarray:
     return np.where(lengths > 1e-6, normals / np.maximum(lengths, 1e-12), [0, 1, 0]).astype("<f4")
 
 
-def _write_clones(out: Writing, population: Population, results: Results | None, about: About) -> None:
+def _write_clones(out: Writing, population: Population, results: Results | None, context: WriterContext) -> None:
     turns, sizes = standing(population)
     # The shape stands in the file's space too, so an instance turns about the same axis, seen from there.
     rotation = np.concatenate([moved(turns[:, :3], "direction", Y_UP), turns[:, 3:]], axis=1).astype("<f4")
@@ -312,17 +314,17 @@ def _write_clones(out: Writing, population: Population, results: Results | None,
         # Not in the extension's text, but what those that read it look for (common practice).
         columns.append(_Column("_COLOR_0", np.clip(colours, 0, 1).astype("<f4"), {}))
     columns += map(_padded, _custom(population, results, _OF_CLONES))
-    pieces = [part for piece in pieces_of(population, about) for part in _cut(piece, results, about)]
+    pieces = [part for piece in pieces_of(population, context) for part in _cut(piece, results, context)]
     pieces = [piece for piece in pieces if len(piece.rows)]
     if len(pieces) > 1:
         columns.append(_padded(_Column(ROW, *_whole(np.arange(population.count)))))
     out.json["materials"], out.json["meshes"] = [], []
     out.uses(INSTANCING, required=True)
     for piece in pieces:
-        out.json["meshes"].append({"name": piece.name, "primitives": _shape(out, piece, results, about, colours)})
+        out.json["meshes"].append({"name": piece.name, "primitives": _shape(out, piece, results, context, colours)})
         attributes = {c.word: out.add(c.values[piece.rows], extras=c.extras) for c in columns}
         extensions = {INSTANCING: {"attributes": attributes}}
-        out.node({"name": about.name, "mesh": len(out.json["meshes"]) - 1, "extensions": extensions})
+        out.node({"name": context.name, "mesh": len(out.json["meshes"]) - 1, "extensions": extensions})
 
 
 def _padded(column: _Column) -> _Column:
@@ -333,19 +335,19 @@ def _padded(column: _Column) -> _Column:
     return _Column(column.word, column.values.astype("<f4"), extras)
 
 
-def _cut(piece: Piece, results: Results | None, about: About) -> Iterator[Piece]:
+def _cut(piece: MeshPart, results: Results | None, context: WriterContext) -> Iterator[MeshPart]:
     """A piece, parted where a threshold cuts: what is cut out stays in the file, and its material shows nothing."""
     opacity = (results or {}).get("opacity")
-    if about.threshold is None or opacity is None:
+    if context.threshold is None or opacity is None:
         yield piece
         return
-    there = opacity[piece.rows] >= about.threshold
+    there = opacity[piece.rows] >= context.threshold
     yield replace(piece, rows=piece.rows[there])
     yield replace(piece, rows=piece.rows[~there], cut_out=True)
 
 
 def _shape(
-    out: Writing, piece: Piece, results: Results | None, about: About, colours: np.ndarray | None
+    out: Writing, piece: MeshPart, results: Results | None, context: WriterContext, colours: np.ndarray | None
 ) -> list[dict[str, Any]]:
     """The primitives of the mesh that a piece's elements are: one for each material that it came with."""
     shape = piece.mesh
@@ -360,10 +362,10 @@ def _shape(
     if laid and piece.picture is not None:
         held[f"TEXCOORD_{laid}"] = out.add(_hanging(lying(shape.uv, _into(piece.picture))), target=34962)
     kind = "<u2" if len(vertices) < 65_536 else "<u4"
-    surface, found, first = surface_of(results, piece, about), [], 0
+    surface, found, first = surface_of(results, piece, context), [], 0
     for name, count in shape.materials or ((piece.name, len(shape.faces)),):
         index = shape.faces[first : first + count].reshape(-1).astype(kind)
-        material = _material(out, name, piece, surface, about, colours is not None, laid)
+        material = _material(out, name, piece, surface, context, colours is not None, laid)
         found.append({"attributes": held, "indices": out.add(index, target=34963), "material": material})
         first += count
     return found
@@ -375,7 +377,13 @@ def _hanging(uv: np.ndarray) -> np.ndarray:
 
 
 def _material(
-    out: Writing, name: str, piece: Piece | None, surface: Surface, about: About, coloured: bool, laid: int | None
+    out: Writing,
+    name: str,
+    piece: MeshPart | None,
+    surface: Surface,
+    context: WriterContext,
+    coloured: bool,
+    laid: int | None,
 ) -> int:
     """The number of a new material: what its elements have in common, and the mean of what they have not.
 
@@ -386,11 +394,11 @@ def _material(
     base = white if coloured else surface["base_colour"].value.clip(0, 1).tolist()
     opacity, strength = surface["opacity"], surface["emission_strength"]
     plain: dict[str, Any] = {
-        "baseColorFactor": [*base, _alpha(opacity, piece, about, coloured)],
+        "baseColorFactor": [*base, _alpha(opacity, piece, context, coloured)],
         "metallicFactor": surface["metalness"].number, "roughnessFactor": surface["roughness"].number,
     }  # fmt: skip
     made: dict[str, Any] = {"name": name, "pbrMetallicRoughness": plain, "doubleSided": True}
-    threshold = cut_out(about, piece)
+    threshold = cut_out(context, piece)
     if threshold is not None:
         made |= {"alphaMode": "MASK", "alphaCutoff": threshold}
     elif opacity.varies or opacity.number < 1:
@@ -403,8 +411,8 @@ def _material(
             extensions["KHR_materials_emissive_strength"] = {"emissiveStrength": strength.number}
     if surface["transmission"].number > 0:
         extensions["KHR_materials_transmission"] = {"transmissionFactor": surface["transmission"].number}
-    texels = piece.texels if piece else about.texels
-    picture = piece.picture if piece else about.picture
+    texels = piece.texels if piece else context.texels
+    picture = piece.picture if piece else context.picture
     if texels is not None and picture is not None:
         plain["baseColorTexture"] = _texture(out, name, texels, picture, laid)
     if extensions:
@@ -415,7 +423,7 @@ def _material(
     return len(out.json["materials"]) - 1
 
 
-def _alpha(opacity: Part, piece: Piece | None, about: About, coloured: bool) -> float:
+def _alpha(opacity: Part, piece: MeshPart | None, context: WriterContext, coloured: bool) -> float:
     """What a material says of opacity: clones the mean of their elements, or all or nothing where a threshold cuts.
 
     Vertices bring theirs with their colours.
@@ -424,7 +432,7 @@ def _alpha(opacity: Part, piece: Piece | None, about: About, coloured: bool) -> 
         return 1.0 if opacity.varies and coloured else opacity.number
     if piece.cut_out:
         return 0.0
-    return 1.0 if about.threshold is not None else opacity.number
+    return 1.0 if context.threshold is not None else opacity.number
 
 
 def _into(picture: ElementPicture) -> np.ndarray:

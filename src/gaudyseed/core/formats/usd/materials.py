@@ -8,7 +8,7 @@ from collections.abc import Iterator, Sequence
 import numpy as np
 
 from ...geometry.shapes import ShapeMesh
-from ..base import About, Piece
+from ..base import MeshPart, WriterContext
 from ..material import Part, Surface, cut_out
 from .text import (
     array_text,
@@ -39,7 +39,9 @@ _INPUTS = {
 }  # fmt: skip
 
 
-def materials_text(name: str, pieces: Sequence[tuple[str, Piece | None, Surface]], about: About) -> Iterator[str]:
+def materials_text(
+    name: str, pieces: Sequence[tuple[str, MeshPart | None, Surface]], context: WriterContext
+) -> Iterator[str]:
     """UsdPreviewSurface for each piece, which reads by primvars what differs from element to element."""
     yield '\n    def Scope "Materials"\n    {\n'
     for word, piece, surface in pieces:
@@ -57,7 +59,7 @@ def materials_text(name: str, pieces: Sequence[tuple[str, Piece | None, Surface]
                 readers.append((channel, part))
             else:
                 yield f"                {kind} inputs:{target} = {_plain(part.value)}\n"
-        threshold = cut_out(about, piece)
+        threshold = cut_out(context, piece)
         if threshold is not None:
             yield f"                float inputs:opacityThreshold = {threshold:.9g}\n"
         yield "            }\n"

@@ -26,7 +26,7 @@ from ...population.strands import PART as STRAND_PART
 from ...population.strands import check_curves
 from ...runtime.task import UNWATCHED, Task
 from ..apart import run_apart, temporary_folder
-from ..base import Thing, Wish
+from ..base import ImportedItem, ReadOptions
 from ..columns import brought_as, check_count, clones_of, columns_of
 from ..meshing import (
     MOST_MODELS,
@@ -51,16 +51,16 @@ _NAMES = {"normals": "normal", "st": "uv", "displayColor": "colour", "widths": "
           "velocities": "velocity", "original_color": "original_colour"}  # fmt: skip
 
 
-def read(data: bytes, name: str, task: Task = UNWATCHED, wish: Wish = Wish()) -> list[Thing]:
+def read(data: bytes, name: str, task: Task = UNWATCHED, options: ReadOptions = ReadOptions()) -> list[ImportedItem]:
     """The meshes of a file as one mesh whose parts are its prims, curves of one basis as strands in the same way.
 
     Points, instancers and instances become clones.
 
     BadInput where the file cannot be read; nothing outside it is ever opened.
     """
-    header, arrays = _apart(data, name, task, wish)
+    header, arrays = _apart(data, name, task, options)
     things, notes = header["things"], tuple(header["notes"])
-    reader = _Reader(arrays, name, wish.each == "part")
+    reader = _Reader(arrays, name, options.each == "part")
     frames = tuple(header["frames"]) if header["frames"] else None
     meshes = [t for t in things if t["kind"] == "mesh"]
     stem = PurePath(name).stem
@@ -85,13 +85,13 @@ def read(data: bytes, name: str, task: Task = UNWATCHED, wish: Wish = Wish()) ->
     return [replace(thing, frames=frames) for thing in named_apart(found)]
 
 
-def _apart(data: bytes, name: str, task: Task, wish: Wish) -> tuple[dict[str, Any], memoryview]:
+def _apart(data: bytes, name: str, task: Task, options: ReadOptions) -> tuple[dict[str, Any], memoryview]:
     """What the other process found: a header, and the bytes of all arrays."""
     ending = _ending(data, name)
     with temporary_folder() as folder:
-        given, wanted, out = folder / f"in{ending}", folder / "wish", folder / "out"
+        given, wanted, out = folder / f"in{ending}", folder / "options", folder / "out"
         given.write_bytes(data)
-        wanted.write_text(json.dumps({"repeated": wish.repeated, "frame": wish.frame}))
+        wanted.write_text(json.dumps({"repeated": options.repeated, "frame": options.frame}))
         run_apart(WORKER, [str(given), str(wanted), str(out)], name, task, SECONDS, "bad_usd")
         held = out.read_bytes()
     end = held.index(b"\n")
@@ -139,7 +139,7 @@ class _Reader:
         count = int(np.prod(shape))
         return np.frombuffer(self.arrays, kind, count, entry["at"]).reshape(shape)
 
-    def meshes(self, meshes: list[dict[str, Any]], stem: str, notes: tuple[str, ...]) -> Thing:
+    def meshes(self, meshes: list[dict[str, Any]], stem: str, notes: tuple[str, ...]) -> ImportedItem:
         """All meshes as one, a part for each."""
         tables, sizes, corners, parts, faces, around = [], [], [], [], [], []
         shift, more = 0, list(notes)
@@ -193,7 +193,7 @@ class _Reader:
             notes=[*more, *said, *said_too, *also],
         )  # fmt: skip
         title = meshes[0]["name"] if len(meshes) == 1 else stem
-        return Thing(title, population, of_mesh(len(starts) - 1, len(names)))
+        return ImportedItem(title, population, of_mesh(len(starts) - 1, len(names)))
 
     def _check(self, label: str, points: np.ndarray, counts: np.ndarray, indices: np.ndarray) -> None:
         if points.ndim != 2 or points.shape[1] != 3 or (counts < 0).any() or counts.sum() != len(indices):
@@ -237,7 +237,7 @@ class _Reader:
             found["face"]["group"] = Attribute("group", "text", codes, tuple(labels), (Field("group", "<i4"),))
         return found
 
-    def strands(self, things: list[dict[str, Any]], stem: str, notes: tuple[str, ...]) -> Thing:
+    def strands(self, things: list[dict[str, Any]], stem: str, notes: tuple[str, ...]) -> ImportedItem:
         """All curves of one basis as strands, a part for each prim."""
         more, tables, above, sizes = list(notes), [], [], []
         basis, wrap = things[0]["basis"], things[0]["wrap"]
@@ -270,7 +270,7 @@ class _Reader:
         )  # fmt: skip
         title = things[0]["name"] if len(things) == 1 else stem
         count = population.elements.owners[0].count
-        return Thing(title, population, f"{counted(count, 'strand')} of {counted(population.count, 'point')}")
+        return ImportedItem(title, population, f"{counted(count, 'strand')} of {counted(population.count, 'point')}")
 
     def _of_curves(
         self, thing: dict[str, Any], points: np.ndarray, counts: np.ndarray, notes: list[str]
@@ -307,7 +307,7 @@ class _Reader:
             found[level][attribute.name] = attribute
         return found
 
-    def clones(self, thing: dict[str, Any], notes: tuple[str, ...]) -> Thing:
+    def clones(self, thing: dict[str, Any], notes: tuple[str, ...]) -> ImportedItem:
         """Points, or the copies of an instancer."""
         more: list[str] = []
         placed = self._copies(thing) if thing["kind"] == "instances" else self._points(thing)
@@ -327,7 +327,7 @@ class _Reader:
         population = clones_of(table, self.name, (*notes, *more))
         if drawn:
             population = replace(population, models=Models(tuple(drawn), of))
-        return Thing(thing["name"], population, f"{count:,} {becomes}")
+        return ImportedItem(thing["name"], population, f"{count:,} {becomes}")
 
     def _points(self, thing: dict[str, Any]) -> _Standing:
         """Points at their places."""

@@ -15,7 +15,7 @@ from ...population.naming import fits
 from ...population.strands import of_strands, widths_of
 from ...runtime.task import UNWATCHED, Task
 from ..apart import run_apart, temporary_folder
-from ..base import About
+from ..base import WriterContext
 from ..columns import Results, check_results
 from ..material import surface_of
 from ..meshing import linear_colours
@@ -26,22 +26,22 @@ from .text import PrimvarNames, array_text, binary_arrays, differing, primvar, p
 
 
 def write(
-    population: Population, results: Results | None, about: About = About(), task: Task = UNWATCHED
+    population: Population, results: Results | None, context: WriterContext = WriterContext(), task: Task = UNWATCHED
 ) -> bytes:  # fmt: skip
     """Readable USD: a mesh with displayColor and primvars, its parts as subsets; clones as an instancer; strands."""
-    return _text(population, results, about, task)
+    return _text(population, results, context, task)
 
 
 #: Pieces of text that an array comes in.
 _PIECES = 3
 
 
-def _text(population: Population, results: Results | None, about: About, task: Task) -> bytes:
+def _text(population: Population, results: Results | None, context: WriterContext, task: Task) -> bytes:
     check_results(results)
     body = {Polygons: _mesh, Curves: _curves}.get(type(population.form), _instancer)
-    head = f'#usda 1.0\n(\n    defaultPrim = "{usd_name(about.name)}"\n    metersPerUnit = 1\n    upAxis = "Z"\n)\n\n'
+    head = f'#usda 1.0\n(\n    defaultPrim = "{usd_name(context.name)}"\n    metersPerUnit = 1\n    upAxis = "Z"\n)\n\n'
     arrays = len(population.elements.own) + len(results or {}) + 2
-    return "".join([head, *task.along(body(population, results, about), _PIECES * arrays)]).encode()
+    return "".join([head, *task.along(body(population, results, context), _PIECES * arrays)]).encode()
 
 
 def _of_attribute(a: Attribute, interpolation: str, words: PrimvarNames) -> Iterator[str]:
@@ -88,10 +88,10 @@ def _carried(population: Population, words: PrimvarNames, left: tuple[str, ...])
             yield a
 
 
-def _mesh(population: Population, results: Results | None, about: About) -> Iterator[str]:
+def _mesh(population: Population, results: Results | None, context: WriterContext) -> Iterator[str]:
     form = population.form
     assert isinstance(form, Polygons)
-    name = usd_name(about.name)
+    name = usd_name(context.name)
     yield f'def Mesh "{name}" (\n    prepend apiSchemas = ["MaterialBindingAPI"]\n)\n{{\n'
     yield f'    rel material:binding = </{name}/Materials/{name}>\n    uniform token subdivisionScheme = "none"\n'
     yield from array_text("int[] faceVertexCounts", np.diff(form.starts))
@@ -110,14 +110,14 @@ def _mesh(population: Population, results: Results | None, about: About) -> Iter
         if a.name != PART:
             yield from _of_attribute(a, "uniform", words)
     yield from _subsets(form)
-    yield from materials_text(name, [(name, None, surface_of(results, None, about))], about)
+    yield from materials_text(name, [(name, None, surface_of(results, None, context))], context)
     yield "}\n"
 
 
-def _curves(population: Population, results: Results | None, about: About) -> Iterator[str]:
+def _curves(population: Population, results: Results | None, context: WriterContext) -> Iterator[str]:
     form = population.form
     assert isinstance(form, Curves)
-    name = usd_name(about.name)
+    name = usd_name(context.name)
     yield f'def BasisCurves "{name}" (\n    prepend apiSchemas = ["MaterialBindingAPI"]\n)\n{{\n'
     yield f"    rel material:binding = </{name}/Materials/{name}>\n"
     cubic = form.basis != "linear"
@@ -143,7 +143,7 @@ def _curves(population: Population, results: Results | None, about: About) -> It
     for a in of_strands(population).values():
         if a.fields and a.name not in population.elements.own:
             yield from _of_attribute(a, "uniform", words)
-    yield from materials_text(name, [(name, None, surface_of(results, None, about))], about)
+    yield from materials_text(name, [(name, None, surface_of(results, None, context))], context)
     yield "}\n"
 
 
@@ -169,9 +169,9 @@ def _subsets(form: Polygons) -> Iterator[str]:
             yield "    }\n"
 
 
-def _instancer(population: Population, results: Results | None, about: About) -> Iterator[str]:
+def _instancer(population: Population, results: Results | None, context: WriterContext) -> Iterator[str]:
     turns, sizes = standing(population)
-    name, shapes = usd_name(about.name), pieces_of(population, about)
+    name, shapes = usd_name(context.name), pieces_of(population, context)
     words = differing([usd_name(piece.name) for piece in shapes])
     kinds = np.zeros(population.count, np.int32)
     for k, piece in enumerate(shapes):
@@ -203,19 +203,19 @@ def _instancer(population: Population, results: Results | None, about: About) ->
         yield from array_text("    normal3f[] normals", mesh.normals, primvar_metadata("vertex"))
         yield from material_subsets(mesh, f"/{name}/Materials/{word}")
         yield "    }\n"
-    listed = [(word, piece, surface_of(results, piece, about)) for word, piece in zip(words, shapes, strict=True)]
-    yield from materials_text(name, listed, about)
+    listed = [(word, piece, surface_of(results, piece, context)) for word, piece in zip(words, shapes, strict=True)]
+    yield from materials_text(name, listed, context)
     yield "}\n"
 
 
 def write_crate(
-    population: Population, results: Results | None, about: About = About(), task: Task = UNWATCHED
+    population: Population, results: Results | None, context: WriterContext = WriterContext(), task: Task = UNWATCHED
 ) -> bytes:  # fmt: skip
     """The same as binary USD, which the library's process makes of the readable form and of its arrays as bytes."""
     arrays: list[np.ndarray] = []
     token = binary_arrays.set(arrays)
     try:
-        text = _text(population, results, about, task.part(0, 0.3))
+        text = _text(population, results, context, task.part(0, 0.3))
     finally:
         binary_arrays.reset(token)
     with temporary_folder() as folder:
@@ -224,6 +224,6 @@ def write_crate(
         with held.open("wb") as file:
             for values in task.along(arrays):
                 np.save(file, np.ascontiguousarray(values), allow_pickle=False)
-        run_apart(WORKER, ["--crate", str(given), str(held), str(out)], about.name,
+        run_apart(WORKER, ["--crate", str(given), str(held), str(out)], context.name,
                   task.part(0.3, 1), SECONDS, "bad_usd")  # fmt: skip
         return out.read_bytes()

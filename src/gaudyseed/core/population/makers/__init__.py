@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Annotated
 
 from ...documents.union import OneOf
 from ...registry import import_all
-from .base import MAKERS, ColumnSource, MakerModel, Makings, Order
+from .base import MAKERS, ColumnSource, MakerContext, MakeRequest, MakerModel
 
 import_all(__name__, list(__path__))
 
@@ -16,4 +16,4 @@ else:
     #: Any of them, in documents.
     Maker = Annotated[MakerModel, OneOf(MAKERS, "maker")]
 
-__all__ = ["MAKERS", "ColumnSource", "Maker", "MakerModel", "Makings", "Order"]
+__all__ = ["MAKERS", "ColumnSource", "MakeRequest", "Maker", "MakerContext", "MakerModel"]

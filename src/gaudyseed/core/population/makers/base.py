@@ -32,7 +32,7 @@ def _alone(population: str, place: str) -> Any:
 
 
 @dataclass(frozen=True)
-class Makings:
+class MakerContext:
     """What a maker may ask for while it makes.
 
     Attributes
@@ -51,13 +51,13 @@ class Makings:
     population: Callable[[str, str], Population] = _alone
     evaluation: Callable[[str, str], Evaluation] = _alone
 
-    def part(self, low: float, high: float) -> Makings:
+    def part(self, low: float, high: float) -> MakerContext:
         """The same for what is made between two shares of the task."""
         return replace(self, task=self.task.part(low, high))
 
 
 #: Of a maker that stands alone.
-ALONE = Makings()
+ALONE = MakerContext()
 
 
 #: The ramp that something new is painted by.
@@ -129,11 +129,11 @@ class MakerModel(Follower):
         """What of a moment it depends on, as a text; empty where it does not move."""
         return ""
 
-    def reads(self, makings: Makings) -> str:
+    def reads(self, context: MakerContext) -> str:
         """Content digest of what it reads of other populations; empty where it reads none."""
         return ""
 
-    def make(self, columns: ColumnSource, makings: Makings = ALONE) -> Population:
+    def make(self, columns: ColumnSource, context: MakerContext = ALONE) -> Population:
         """Produce the population; BadInput where that is not possible."""
         raise NotImplementedError
 
@@ -143,23 +143,23 @@ class MakerModel(Follower):
 
 
 @dataclass(frozen=True)
-class Order:
+class MakeRequest:
     """A population to be made: its maker with the dials put in, and every how many-th of its elements is wanted."""
 
     maker: MakerModel
-    makings: Makings = ALONE
+    context: MakerContext = ALONE
     every: int = 1
 
     @cached_property
     def key(self) -> str:
         """Equal keys make equal populations."""
-        read = self.maker.reads(self.makings)
-        moment = self.maker.of_moment(self.makings.moment)
+        read = self.maker.reads(self.context)
+        moment = self.maker.of_moment(self.context.moment)
         if not (read or moment or self.every > 1):
             return self.maker.key
         return digest_of("order", self.maker.key, read, moment, self.every)
 
     def make(self, columns: ColumnSource) -> Population:
         """Make it."""
-        made = self.maker.make(columns, self.makings)
+        made = self.maker.make(columns, self.context)
         return thinned(made, self.every) if self.every > 1 else made

@@ -13,7 +13,7 @@ from ..attribute import Attribute
 from ..attribute import Field as Column
 from ..meshes import column
 from ..population import Population, of_points
-from .base import ALONE, ColumnSource, MakerModel, Makings
+from .base import ALONE, ColumnSource, MakerContext, MakerModel
 from .grid import LARGEST_COUNT
 
 _Number = Dialled[Annotated[int, Field(ge=1, le=10_000)]]
@@ -48,7 +48,7 @@ class FanMaker(MakerModel):
         """Across times rows."""
         return self.across * self.rows
 
-    def make(self, columns: ColumnSource, makings: Makings = ALONE) -> Population:
+    def make(self, columns: ColumnSource, context: MakerContext = ALONE) -> Population:
         """Lay them out, the outermost row first, from left to right."""
         count = self.estimated()
         if count > LARGEST_COUNT:

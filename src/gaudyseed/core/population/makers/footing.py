@@ -22,7 +22,7 @@ from ..attribute import Field as Column
 from ..elements import Owners
 from ..naming import fits
 from ..population import Polygons, Population, Standing
-from .base import MakerModel, Makings
+from .base import MakerContext, MakerModel
 
 LARGEST_COUNT = 1_000_000
 Length = Annotated[float, Field(ge=0, le=10)]
@@ -58,22 +58,22 @@ class Footed(MakerModel):
         """What it reads of the mesh, with the field that names each."""
         return (("density", self.density),)
 
-    def reads(self, makings: Makings) -> str:
+    def reads(self, context: MakerContext) -> str:
         """The mesh, and the values that say how densely the elements stand; not its look otherwise."""
         if self.on is None:
             return ""
-        mesh = makings.population(self.on, "maker.on")
-        return digest_of("stands", mesh.body, [self.weight(makings, field)[1] for field, _ in self.readings()])
+        mesh = context.population(self.on, "maker.on")
+        return digest_of("stands", mesh.body, [self.weight(context, field)[1] for field, _ in self.readings()])
 
-    def weight(self, makings: Makings, field: str) -> tuple[np.ndarray | None, str]:
+    def weight(self, context: MakerContext, field: str) -> tuple[np.ndarray | None, str]:
         """(v,) float32 for the vertices of the mesh, and its digest; None where nothing is read."""
         reading, place = dict(self.readings())[field], f"maker.{field}.name"
         if reading is None or self.on is None:
             return None, ""
         if reading.of_look:
-            kind, values, digest = reading.of_evaluation(makings.evaluation(self.on, "maker.on"), place)
+            kind, values, digest = reading.of_evaluation(context.evaluation(self.on, "maker.on"), place)
         else:
-            kind, values, digest = reading.of_population(makings.population(self.on, "maker.on"), place)
+            kind, values, digest = reading.of_population(context.population(self.on, "maker.on"), place)
         if kind != NUMBER:
             what = "how densely the elements stand" if field == "density" else "how long they are"
             raise BadInput(
@@ -82,7 +82,7 @@ class Footed(MakerModel):
         return values, digest
 
     def feet(
-        self, makings: Makings, count: int, seed: int, spacing: float = 0.0, evenness: float = 0.0
+        self, context: MakerContext, count: int, seed: int, spacing: float = 0.0, evenness: float = 0.0
     ) -> tuple[Scattered, Owners, Standing | None]:
         """Up to so many places, the parts that they are on, and where on the mesh of the scene they are.
 
@@ -90,15 +90,15 @@ class Footed(MakerModel):
         """
         if self.on is None:
             on = surface(self.surface)
-            found = scatter_on(on, count, seed, spacing, evenness, makings.task)
+            found = scatter_on(on, count, seed, spacing, evenness, context.task)
             return found, _parts(on, found.faces), None
-        return self._on_mesh(self.on, makings, count, seed, spacing, evenness)
+        return self._on_mesh(self.on, context, count, seed, spacing, evenness)
 
     def _on_mesh(
-        self, on: str, makings: Makings, count: int, seed: int, spacing: float, evenness: float
+        self, on: str, context: MakerContext, count: int, seed: int, spacing: float, evenness: float
     ) -> tuple[Scattered, Owners, Standing]:
         """On a mesh of the scene: what its corners have is interpolated, its parts are those of the elements."""
-        mesh = makings.population(on, "maker.on")
+        mesh = context.population(on, "maker.on")
         form = mesh.form
         if not isinstance(form, Polygons):
             raise BadInput(
@@ -107,9 +107,9 @@ class Footed(MakerModel):
         positions, triangles = mesh.elements.attribute("position").readable, form.triangles
         flat = np.arange(0, 3 * len(triangles) + 1, 3)
         areas = polygons.areas(positions, flat, triangles.reshape(-1))
-        makings.task.check()
-        density = self.weight(makings, "density")[0]
-        feet = feet_on(positions, triangles, areas, count, seed, spacing, evenness, density, makings.task)
+        context.task.check()
+        density = self.weight(context, "density")[0]
+        feet = feet_on(positions, triangles, areas, count, seed, spacing, evenness, density, context.task)
         if not len(feet.positions):
             raise BadInput(
                 "No element has room on that mesh: it has no area where the density is above 0. "

@@ -14,7 +14,7 @@ from ..attribute import Field as Column
 from ..copies import EACH, WHAT, Each, What, as_copies
 from ..meshes import column
 from ..population import Population, of_points
-from .base import ALONE, ColumnSource, MakerModel, Makings
+from .base import ALONE, ColumnSource, MakerContext, MakerModel
 
 LARGEST_COUNT = 1_000_000
 _Number = Dialled[Annotated[int, Field(ge=1, le=10_000)]]
@@ -48,7 +48,7 @@ class GridMaker(MakerModel):
         """Columns times rows times layers; parts of copies not counted."""
         return self.columns * self.rows * self.layers
 
-    def make(self, columns: ColumnSource, makings: Makings = ALONE) -> Population:
+    def make(self, columns: ColumnSource, context: MakerContext = ALONE) -> Population:
         """Lay them out, columns fastest, layers slowest."""
         count = self.estimated()
         if count > LARGEST_COUNT:

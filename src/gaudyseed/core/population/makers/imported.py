@@ -23,7 +23,7 @@ from ..meshes import PART, Subdivision, check_polygons, of_polygons, subdivided,
 from ..naming import MOST_ATTRIBUTES
 from ..population import Curves, Models, Polygons, Population, of_points
 from ..strands import curves_of, of_curves, of_strands
-from .base import ALONE, ColumnSource, MakerModel, Makings
+from .base import ALONE, ColumnSource, MakerContext, MakerModel
 from .rooting import rooted
 
 LARGEST_COUNT = 20_000_000
@@ -114,10 +114,10 @@ class ImportedMaker(MakerModel):
         """The mesh that strands grow on."""
         return self.on if self.curves is not None else None
 
-    def reads(self, makings: Makings) -> str:
+    def reads(self, context: MakerContext) -> str:
         """The places and faces of that mesh."""
         on = self.stands_on
-        return "" if on is None else makings.population(on, "maker.on").body
+        return "" if on is None else context.population(on, "maker.on").body
 
     def estimated(self) -> int:
         """The elements of the file, and those that subdivision adds."""
@@ -125,7 +125,7 @@ class ImportedMaker(MakerModel):
             return self.count
         return subdivided_count(self.count, self.faces.count, self.faces.corners, self.subdivision)
 
-    def make(self, columns: ColumnSource, makings: Makings = ALONE) -> Population:
+    def make(self, columns: ColumnSource, context: MakerContext = ALONE) -> Population:
         """Lay the stored columns side by side and derive what is missing."""
         table = self._table(self.attributes, self.count, columns)
         position = table.get("position")
@@ -136,12 +136,12 @@ class ImportedMaker(MakerModel):
         if self.curves is not None:
             strands = self._strands(self.curves, table, columns)
             on = self.stands_on
-            return strands if on is None else rooted(strands, on, self.reach, makings)
+            return strands if on is None else rooted(strands, on, self.reach, context)
         if self.faces is None:
             models = None if self.models is None else self._models(self.models, columns)
             return replace(with_derived(of_points(self.count, table)), models=models)
         form = self._polygons(self.faces, columns)
-        return subdivided(of_polygons(table, form), self.subdivision, self.smooth, makings.task)
+        return subdivided(of_polygons(table, form), self.subdivision, self.smooth, context.task)
 
     def _strands(self, curves: ImportedCurves, table: dict[str, Attribute], columns: ColumnSource) -> Population:
         sizes = self._indices(curves.sizes, curves.count, columns)

@@ -9,27 +9,27 @@ from ...geometry.nearest import NearestOnTriangles
 from ..attribute import Attribute
 from ..population import Curves, Polygons, Population
 from ..strands import of_curves
-from .base import Makings
+from .base import MakerContext
 from .footing import on_triangles
 
 #: Of the longest side of a mesh: how far roots may lie from it where that is left out.
 REACH = 0.02
 
 
-def rooted(strands: Population, on: str, reach: float | None, makings: Makings) -> Population:
+def rooted(strands: Population, on: str, reach: float | None, context: MakerContext) -> Population:
     """The same strands, each standing where its root is nearest to a mesh, in whose space they are.
 
     They carry its normal and uv there as *root_normal* and *root_uv*, and its parts where they have none of their own.
     BadInput where the mesh has no faces, or a root lies further from it than ``reach`` units.
     """
-    mesh, form = makings.population(on, "maker.on"), strands.form
+    mesh, form = context.population(on, "maker.on"), strands.form
     assert isinstance(form, Curves)
     if not isinstance(mesh.form, Polygons):
         raise BadInput("What the strands stand on has no faces. Choose a mesh.", place="maker.on", code="wrong_kind")
     above, *parts = strands.elements.owners
     roots = above.attributes["root_position"].readable
     places = mesh.elements.attribute("position").readable
-    found = NearestOnTriangles(places, mesh.form.triangles).to(roots, task=makings.task)
+    found = NearestOnTriangles(places, mesh.form.triangles).to(roots, task=context.task)
     sides = places.max(axis=0).astype(np.float64) - places.min(axis=0)
     most = REACH * float(sides.max()) if reach is None else reach
     outside = np.flatnonzero(found.distances > most)

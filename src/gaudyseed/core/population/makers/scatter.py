@@ -16,7 +16,7 @@ from ..attribute import Attribute
 from ..attribute import Field as Column
 from ..copies import EACH, WHAT, Each, What, as_copies
 from ..population import Population, of_points
-from .base import ALONE, ColumnSource, Makings
+from .base import ALONE, ColumnSource, MakerContext
 from .footing import LARGEST_COUNT, Footed, Length
 
 _SIZE_STREAM = np.uint32(0x5CA7)
@@ -72,9 +72,9 @@ class ScatterMaker(Footed):
         """As many as are wanted."""
         return self.count
 
-    def make(self, columns: ColumnSource, makings: Makings = ALONE) -> Population:
+    def make(self, columns: ColumnSource, context: MakerContext = ALONE) -> Population:
         """Scatter, then give each clone its attributes."""
-        found, owners, standing = self.feet(makings, self.count, self.seed, self.spacing, self.evenness)
+        found, owners, standing = self.feet(context, self.count, self.seed, self.spacing, self.evenness)
         kept = len(found.positions)
         low = (found.numbers & 0xFFFFFFFF).astype(np.uint32)
         parts = np.empty((kept, 3), np.float32)

@@ -18,7 +18,7 @@ from ...scene.follow import Dialled
 from ...scene.timeline import Frame, Moment
 from ..meshes import Subdivision
 from ..population import Population
-from .base import ALONE, ColumnSource, MakerModel, Makings
+from .base import ALONE, ColumnSource, MakerContext, MakerModel
 from .imported import LARGEST_COUNT, ImportedMaker
 
 MOST_FRAMES = 10_000
@@ -65,7 +65,7 @@ class SequenceMaker(MakerModel):
     def _frame(self, moment: Moment) -> int:
         return int(min(max(moment.frame, self.first), self.last))
 
-    def make(self, columns: ColumnSource, makings: Makings = ALONE) -> Population:
+    def make(self, columns: ColumnSource, context: MakerContext = ALONE) -> Population:
         """The population of the moment that is wanted."""
         try:
             data = columns.column(self.frames)
@@ -74,8 +74,8 @@ class SequenceMaker(MakerModel):
                 f"The frames of {self.file} are not in this store. Import it again.", place="maker.frames"
             ) from None
         listed = _read(bytes(data))
-        k = max(0, bisect.bisect_right([of.frame for of in listed], self._frame(makings.moment)) - 1)
-        return listed[k].maker.changed(subdivision=self.subdivision, smooth=self.smooth).make(columns, makings)
+        k = max(0, bisect.bisect_right([of.frame for of in listed], self._frame(context.moment)) - 1)
+        return listed[k].maker.changed(subdivision=self.subdivision, smooth=self.smooth).make(columns, context)
 
 
 @lru_cache(maxsize=16)

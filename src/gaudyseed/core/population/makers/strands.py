@@ -21,7 +21,7 @@ from ..elements import Owners
 from ..meshes import column
 from ..population import Curves, Population, Standing
 from ..strands import MOST_POINTS, STRAND, check_points, of_curves
-from .base import ALONE, FIRST_RAMP, ColumnSource, Makings
+from .base import ALONE, FIRST_RAMP, ColumnSource, MakerContext
 from .footing import LARGEST_COUNT, Footed
 
 #: Points that one strand of a maker may have.
@@ -132,7 +132,7 @@ class StrandsMaker(Footed):
         """The points of all strands."""
         return self.count * self.points
 
-    def make(self, columns: ColumnSource, makings: Makings = ALONE) -> Population:
+    def make(self, columns: ColumnSource, context: MakerContext = ALONE) -> Population:
         """Place the roots, then grow each strand."""
         check_points(self.estimated(), "maker.count")
         room = max(0, MOST_POINTS // self.points - self.count)
@@ -142,13 +142,13 @@ class StrandsMaker(Footed):
                 f"{MOST_POINTS:,} points together. At most {room:,} clumps fit; or use fewer points along each.",
                 place="maker.clumps", code="too_many",
             )  # fmt: skip
-        rooting, growing_them = makings.part(0, 0.5), makings.part(0.5, 1)
+        rooting, growing_them = context.part(0, 0.5), context.part(0.5, 1)
         found, parts, standing = self.feet(rooting, self.count, self.seed, 0.0, self.evenness)
         notes: tuple[str, ...] = ()
         if len(found.positions) < self.count:
             notes = (f"The surface took {len(found.positions):,} of {self.count:,} strands. Lower the evenness.",)
         low = (found.numbers & 0xFFFFFFFF).astype(np.uint32)
-        lengths, kept = self._lengths(low, standing, makings)
+        lengths, kept = self._lengths(low, standing, context)
         roots, normals = found.positions[kept], found.normals[kept]
         places = self._grown(roots, normals, lengths, low[kept], growing_them)
         count, many = places.shape[:2]
@@ -169,12 +169,14 @@ class StrandsMaker(Footed):
             standing and Standing(standing.on, standing.corners[kept], standing.weights[kept]), notes,
         )  # fmt: skip
 
-    def _lengths(self, low: np.ndarray, standing: Standing | None, makings: Makings) -> tuple[np.ndarray, np.ndarray]:
+    def _lengths(
+        self, low: np.ndarray, standing: Standing | None, context: MakerContext
+    ) -> tuple[np.ndarray, np.ndarray]:
         """(k,) float32 lengths of the strands that have one, and (k,) which of all these are."""
         parts = np.empty(len(low), np.float32)
         hashing.random_one(low, np.zeros(len(low), np.uint32), np.uint32(self.seed), _LENGTHS, parts)
         lengths = np.float32(self.length) * (1 - np.float32(self.length_variation) * parts)
-        weights = self.weight(makings, "length_by")[0]
+        weights = self.weight(context, "length_by")[0]
         if weights is not None and standing is not None:
             lengths = lengths * np.clip(standing.carried(weights), 0, 100)
         kept = np.flatnonzero(lengths > _SHORTEST * self.length)
@@ -196,7 +198,7 @@ class StrandsMaker(Footed):
         return form
 
     def _grown(
-        self, roots: np.ndarray, normals: np.ndarray, lengths: np.ndarray, numbers: np.ndarray, makings: Makings
+        self, roots: np.ndarray, normals: np.ndarray, lengths: np.ndarray, numbers: np.ndarray, context: MakerContext
     ) -> np.ndarray:
         """(c, m, 3) float32: the places of all points."""
         form = self._form()
@@ -213,19 +215,19 @@ class StrandsMaker(Footed):
                     out,
                 )  # fmt: skip
 
-            over(len(roots), work, makings.task, max(1, _CHUNK * 16 // self.points), told=True)
+            over(len(roots), work, context.task, max(1, _CHUNK * 16 // self.points), told=True)
             return out
 
         if not self.clumps:
             return grown(form, roots, normals, lengths, numbers, nothing, alone)
-        middles, _, _ = self.feet(makings, self.clumps, self.seed ^ _CLUMP_SALT, 0.0, self.evenness)
+        middles, _, _ = self.feet(context, self.clumps, self.seed ^ _CLUMP_SALT, 0.0, self.evenness)
         plain = form.copy()
         plain[growing.FRIZZ] = 0
         count = len(middles.positions)
         sizes = np.full(count, self.length, np.float32)
         low = (middles.numbers & 0xFFFFFFFF).astype(np.uint32)
         guides = grown(plain, middles.positions, middles.normals, sizes, low, nothing, np.full(count, -1, np.int64))
-        nearest = NearestPoint(middles.positions).to(roots, task=makings.task).items.astype(np.int64)
+        nearest = NearestPoint(middles.positions).to(roots, task=context.task).items.astype(np.int64)
         return grown(form, roots, normals, lengths, numbers, (guides, middles.positions, sizes), nearest)
 
     def _widths(self, numbers: np.ndarray) -> np.ndarray:

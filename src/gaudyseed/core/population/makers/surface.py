@@ -13,7 +13,7 @@ from ..attribute import Attribute
 from ..attribute import Field as Column
 from ..meshes import PART, Subdivision, column, of_polygons, subdivided, subdivided_count
 from ..population import Polygons, Population
-from .base import ALONE, ColumnSource, MakerModel, Makings
+from .base import ALONE, ColumnSource, MakerContext, MakerModel
 
 
 class SurfaceMaker(MakerModel):
@@ -36,7 +36,7 @@ class SurfaceMaker(MakerModel):
         made = cage(self.surface)
         return subdivided_count(len(made.positions), len(made.starts) - 1, len(made.corners), self.subdivision)
 
-    def make(self, columns: ColumnSource, makings: Makings = ALONE) -> Population:
+    def make(self, columns: ColumnSource, context: MakerContext = ALONE) -> Population:
         """The cage, subdivided."""
         made = cage(self.surface)
         attributes = [
@@ -49,5 +49,5 @@ class SurfaceMaker(MakerModel):
             {"uv": column("uv", "vector", made.uvs, "u", "v")},
         )  # fmt: skip
         return subdivided(
-            of_polygons({a.name: a for a in attributes}, form), self.subdivision, self.smooth, makings.task
+            of_polygons({a.name: a for a in attributes}, form), self.subdivision, self.smooth, context.task
         )

@@ -19,7 +19,7 @@ from ..elements import Owners
 from ..meshes import column
 from ..population import Curves, Population, Standing, of_points
 from ..strands import STRAND, along_of, drawn_places
-from .base import ALONE, ColumnSource, MakerModel, Makings
+from .base import ALONE, ColumnSource, MakerContext, MakerModel
 from .footing import LARGEST_COUNT
 
 if TYPE_CHECKING:
@@ -78,32 +78,32 @@ class ThreadedMaker(MakerModel):
         """The strands."""
         return self.on
 
-    def reads(self, makings: Makings) -> str:
+    def reads(self, context: MakerContext) -> str:
         """The strands, and their density; not their look otherwise."""
         if self.on is None:
             return ""
-        density = self._density(makings, self.on)
-        body = makings.population(self.on, "maker.on")
+        density = self._density(context, self.on)
+        body = context.population(self.on, "maker.on")
         return digest_of("threaded", body.body, [a.digest for a in body.elements.own.values()],
                          density.digest if density else "")  # fmt: skip
 
-    def _density(self, makings: Makings, on: str) -> LaneResult | None:
+    def _density(self, context: MakerContext, on: str) -> LaneResult | None:
         """What thins them; None where nothing does."""
-        return makings.evaluation(on, "maker.on").lanes.get("density") if self.thinned else None
+        return context.evaluation(on, "maker.on").lanes.get("density") if self.thinned else None
 
-    def make(self, columns: ColumnSource, makings: Makings = ALONE) -> Population:
+    def make(self, columns: ColumnSource, context: MakerContext = ALONE) -> Population:
         """Place them, leave out those that the density has no room for, and give each what its strand has there."""
-        strands, form = self._strands(makings)
+        strands, form = self._strands(context)
         names = strands.elements.owners[0].attributes[STRAND]
         named = (names.values if names.kind == "integer" else np.arange(form.count)).astype(np.int64)
         strand, number, at = self._laid_out(strands, form, named)
         low, high, part = _between(strands, form, strand, at)
         keys = named[strand]
         words = (keys & 0xFFFFFFFF).astype(np.uint32), number.astype(np.uint32)
-        kept = self._kept(makings, low, high, part, words)
+        kept = self._kept(context, low, high, part, words)
         strand, low, high, part, number, keys = (v[kept] for v in (strand, low, high, part, number, keys))
         words = words[0][kept], words[1][kept]
-        makings.task.check()
+        context.task.check()
         corners = np.stack([low, high, high], -1).astype(np.int32)
         weights = np.stack([1 - part, part, np.zeros_like(part)], -1).astype(np.float32)
         assert self.on is not None
@@ -123,13 +123,13 @@ class ThreadedMaker(MakerModel):
         made = of_points(len(strand), {a.name: a for a in table}, (), _owners(strands, strand))
         return Population(made.kind, made.elements, made.form, made.notes, standing)
 
-    def _strands(self, makings: Makings) -> tuple[Population, Curves]:
+    def _strands(self, context: MakerContext) -> tuple[Population, Curves]:
         if self.on is None:
             raise BadInput(
                 "These beads are on no strands yet. Choose strands of the scene under Along, or grow some first.",
                 place="maker.on", code="no_ground",
             )  # fmt: skip
-        strands = makings.population(self.on, "maker.on")
+        strands = context.population(self.on, "maker.on")
         if not isinstance(strands.form, Curves):
             raise BadInput(
                 "What the beads are on is no strands. Choose strands under Along.", place="maker.on", code="wrong_kind"
@@ -173,12 +173,12 @@ class ThreadedMaker(MakerModel):
         return strand, number, np.minimum(at, 1.0)
 
     def _kept(
-        self, makings: Makings, low: np.ndarray, high: np.ndarray, part: np.ndarray,
+        self, context: MakerContext, low: np.ndarray, high: np.ndarray, part: np.ndarray,
         words: tuple[np.ndarray, np.ndarray],
     ) -> np.ndarray:  # fmt: skip
         """(k,) which of them are there."""
         assert self.on is not None
-        lane = self._density(makings, self.on)
+        lane = self._density(context, self.on)
         if lane is None:
             return np.arange(len(low))
         density = lane.values[low] * (1 - part) + lane.values[high] * part

@@ -9,7 +9,7 @@ from typing import cast
 from flask import current_app
 
 from ..core.look.evaluate import Evaluator
-from ..core.population.makers import Order
+from ..core.population.makers import MakeRequest
 from ..core.reports.report import Reporter
 from ..core.runtime.task import UNWATCHED, Task
 from ..core.scene.model import Scene
@@ -17,7 +17,7 @@ from ..core.scene.provider import Provider
 from ..core.scene.run import SceneRun
 from ..core.scene.timecache import LIMIT, TimeCache
 from ..core.scene.timeline import checked_frame
-from ..store import Keeper, Store
+from ..store import AssetStore, Store
 from .jobs import Jobs, Latest, unless_gone
 from .uploads import Uploads
 
@@ -25,7 +25,7 @@ from .uploads import Uploads
 _MOST_RATES = 1000
 
 
-class Workshop:
+class Services:
     """One for the application."""
 
     def __init__(self, store: Store, disk: int = LIMIT) -> None:
@@ -35,7 +35,7 @@ class Workshop:
         self.evaluator = Evaluator()
         self.reporter = Reporter(self.evaluator)
         self.latest = Latest()
-        self.kept = Keeper(store)
+        self.kept = AssetStore(store)
         self.uploads = Uploads()
         self.jobs = Jobs()
         self.population = Provider(store, self._note_made)
@@ -57,8 +57,8 @@ class Workshop:
             while len(self._rates) > _MOST_RATES:
                 self._rates.popitem(last=False)
 
-    def _note_made(self, order: Order, seconds: float) -> None:
-        self.note_rate(type(order.maker).__name__, seconds)
+    def _note_made(self, request: MakeRequest, seconds: float) -> None:
+        self.note_rate(type(request.maker).__name__, seconds)
 
     def run(
         self, scene: Scene, task: Task = UNWATCHED, final: bool = False,
@@ -74,6 +74,6 @@ class Workshop:
         return SceneRun(scene, self.evaluator, self.population, unless_gone(task), moment, final, self.kept)
 
 
-def workshop() -> Workshop:
+def services() -> Services:
     """The one of the current application."""
-    return cast(Workshop, current_app.extensions["workshop"])
+    return cast(Services, current_app.extensions["services"])

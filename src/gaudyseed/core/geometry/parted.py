@@ -12,7 +12,7 @@ from .mesh import grid_mesh, joined
 
 
 @dataclass(frozen=True)
-class Thing:
+class PartedMesh:
     """A small mesh of named parts.
 
     Attributes
@@ -96,10 +96,10 @@ THINGS = tuple(_THINGS)
 
 
 @lru_cache(maxsize=len(_THINGS))
-def thing(name: str) -> Thing:
+def thing(name: str) -> PartedMesh:
     """The thing of that name; KeyError where there is none."""
     made = _THINGS[name]()
     mesh = joined([grid_mesh(points, part=part, coat=True) for part, points in made])
     part_of = np.repeat(np.arange(len(made), dtype=np.uint8), [rows * columns for rows, columns in mesh.grids])
     middles = [(points.reshape(-1, 3).min(axis=0) + points.reshape(-1, 3).max(axis=0)) / 2 for _, points in made]
-    return Thing(mesh.vertices, mesh.normals, mesh.faces, part_of, mesh.parts, np.array(middles, np.float32))
+    return PartedMesh(mesh.vertices, mesh.normals, mesh.faces, part_of, mesh.parts, np.array(middles, np.float32))

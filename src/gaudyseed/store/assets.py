@@ -24,7 +24,7 @@ _FRESH_BYTES = 128 * 1024 * 1024
 _MOST_UNSETTLED = 10_000
 
 
-class Keeper:
+class AssetStore:
     """What scenes keep beside their documents: painted columns and pictures, from the store or still in memory."""
 
     def __init__(self, store: Store) -> None:
