@@ -19,6 +19,7 @@ import { notUnderstood, percent, textOn } from "../widgets/shares";
 import { Sortable, useSortableItem } from "../widgets/Sortable";
 import { FollowControl } from "./FollowControl";
 import { FollowNumber } from "./FollowNumber";
+import { whenPointedAt } from "../widgets/pointing";
 
 interface Props {
   palette: Palette;
@@ -234,7 +235,7 @@ function Cell({ of, swatch, index, seen, onKey }: CellProps) {
         onKey(e, index);
         if (!e.defaultPrevented) (handle as Pick<React.DOMAttributes<HTMLElement>, "onKeyDown">).onKeyDown?.(e);
       }}
-      onPointerEnter={() => isolate(index)}
+      {...whenPointedAt(() => isolate(index))}
     >
       {isFollowing(swatch.colour) ? <Link2 size={11} aria-hidden /> : swatch.locked ? <Lock size={11} aria-hidden /> : null}
     </div>

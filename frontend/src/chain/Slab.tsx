@@ -12,6 +12,7 @@ import { openWindow } from "./EditorWindows";
 import { StepParameters, useSchema } from "./Parameters";
 import { RemarkLine } from "./Remarks";
 import { pageOf, summary, titleOf } from "./steps";
+import { whenPointedAt } from "../widgets/pointing";
 
 interface StepActions {
   move: (by: number) => void;
@@ -60,7 +61,7 @@ function actionsFor(chain: string, index: number): StepActions {
 function pointed(place: string) {
   const show = () => showPreview({ of: "step", name: place, scale: useStore.getState().scale });
   const hide = () => showPreview(null);
-  return { onPointerEnter: show, onPointerLeave: hide, onBlur: hide, onFocus: (e: React.FocusEvent) => e.currentTarget.matches(":focus-visible") && show() };
+  return { ...whenPointedAt(show, hide), onBlur: hide, onFocus: (e: React.FocusEvent) => e.currentTarget.matches(":focus-visible") && show() };
 }
 
 /** Drawn anew only where something of its own has changed. */

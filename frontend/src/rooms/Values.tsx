@@ -9,6 +9,7 @@ import { IconButton } from "../widgets/Button";
 import { Bars, Swatches } from "../widgets/Distribution";
 import { Section } from "../widgets/Section";
 import { textsSaid } from "./words";
+import { whenPointedAt } from "../widgets/pointing";
 
 /** Short enough for the ends of a small axis. */
 function figure(v: number): string {
@@ -103,7 +104,7 @@ function Row({ name, of, title, strong, onClick, children }: RowProps) {
       aria-pressed={strong || shown}
       className={`flex min-h-6.5 w-full items-center gap-2 rounded px-1.5 ${shown ? "bg-well outline outline-ink" : ""} ${strong ? "font-semibold" : ""}`}
       title={title}
-      onPointerEnter={() => showPreview(preview)}
+      {...whenPointedAt(() => showPreview(preview))}
       onFocus={(e) => e.currentTarget.matches(":focus-visible") && showPreview(preview)}
       onBlur={() => showPreview(null)}
       onClick={() => onClick(preview)}

@@ -11,6 +11,7 @@ import { Choice } from "./Choice";
 import { ShareField } from "./ShareField";
 import { focusOn } from "./focus";
 import { percent, textOn, withShare } from "./shares";
+import { whenPointedAt } from "./pointing";
 
 /** A thin strip for lists. */
 export function ThinStrip({ result, height = 8 }: { result: EvaluationHeader | undefined; height?: number }) {
@@ -97,7 +98,7 @@ export function ShareStrip({ result, settable }: { result: EvaluationHeader | un
                 background: colour ?? "var(--well)",
                 color: colour ? textOn(colour) : "var(--ink)",
               }}
-              onPointerEnter={() => isolate(k)}
+              {...whenPointedAt(() => isolate(k))}
             >
               {open ? (
                 <span className="flex items-center px-1">
