@@ -1365,6 +1365,7 @@ export interface components {
             approximate: boolean;
             /** Group */
             group: string;
+            slot: components["schemas"]["SlotDescription"] | null;
         };
         /**
          * Choose
@@ -2366,7 +2367,7 @@ export interface components {
         };
         /**
          * Finish
-         * @description A named set of channel values, which lanes then vary.
+         * @description A named set of channel values, which lanes then vary: a parameter for each channel that finishes have.
          */
         Finish: {
             /**
@@ -5636,6 +5637,18 @@ export interface components {
             old: string;
             /** New */
             new: string;
+        };
+        /**
+         * SlotDescription
+         * @description Where the view keeps a channel of each element: a texture, its first part there, its number among the tables.
+         */
+        SlotDescription: {
+            /** Texture */
+            texture: string;
+            /** Part */
+            part: number;
+            /** Table */
+            table: number | null;
         };
         /**
          * Spread

@@ -16,20 +16,25 @@ from pydantic import Field
 
 from gaudyseed.core import channels as channel_table
 from gaudyseed.core.advisories import ADVISERS, Adviser, Evidence
-from gaudyseed.core.channels import CHANNELS, Channel
+from gaudyseed.core.channels import CHANNELS, Channel, FinishField, MaterialInputs, Slot
 from gaudyseed.core.documents.document import parse, rebuild
 from gaudyseed.core.errors import BadInput, Fix
 from gaudyseed.core.formats import FORMATS, Format, ImportedItem, WriterContext, read_points
 from gaudyseed.core.kernels import parallel
 from gaudyseed.core.kinds import NUMBER, Kind, Word
 from gaudyseed.core.look.evaluate import Evaluator
+from gaudyseed.core.look.material import Finish
 from gaudyseed.core.look.model import Look
 from gaudyseed.core.look.scope import Scope
 from gaudyseed.core.look.step.reported import Advisory, Outcome, put
 from gaudyseed.core.look.step.values import Plan
 from gaudyseed.core.look.steps import STEPS, Context, Step, Value
-from gaudyseed.core.population import Attribute, Elements, Points, Population
+from gaudyseed.core.pictures.thumbnail import picture_of
+from gaudyseed.core.population import Attribute, Elements, Population
+from gaudyseed.core.population import Field as Column
+from gaudyseed.core.population.forms import Form
 from gaudyseed.core.population.kinds import KINDS, PopulationKind
+from gaudyseed.core.population.kinds.clones import instance_arrays
 from gaudyseed.core.population.makers import MAKERS, ColumnSource, MakerContext, MakerModel
 from gaudyseed.core.population.makers.base import ALONE
 from gaudyseed.core.registry import Registry
@@ -37,12 +42,19 @@ from gaudyseed.core.reports.report import Reporter
 from gaudyseed.core.scene.follow import Dialled, Follow
 from gaudyseed.core.scene.model import Scene
 from gaudyseed.core.scene.run import SceneRun
+from gaudyseed.core.sending import sent
+from gaudyseed.core.shown.population import finish_numbers
 from gaudyseed.store import Store
 from gaudyseed.web import create_app
 from tests.support import FIVE, ROOT, look, look_document, points, ramp, unpack
 
 PACKAGE = ROOT / "src/gaudyseed"
 DUSK = ramp([0, 1], FIVE[:2], interpolation="straight")
+
+
+def _first_chunk(glb: bytes) -> bytes:
+    """The JSON of a GLB: after 20 bytes, its length in those from 12 on (glTF 2.0, 4.4)."""
+    return glb[20 : 20 + int.from_bytes(glb[12:16], "little")]
 
 
 def grain() -> type[Step]:
@@ -173,13 +185,55 @@ class MadeUpStep(unittest.TestCase):
 
 
 class MadeUpChannel(unittest.TestCase):
+    """A row more in the table of channels, and nothing else."""
+
     def setUp(self):
-        channel_table.register(Channel("sheen", "Sheen", NUMBER, (0.25,), 0.0, 1.0, sent="unit", columns=("sheen",)))
+        # The names are those of KHR_materials_sheen (Khronos, ratified) and of OpenPBR Surface 1.1.
+        inputs = MaterialInputs("extensions.KHR_materials_sheen.sheenRoughnessFactor", "sheen", "fuzz_roughness")
+        channel_table.register(
+            Channel(
+                "sheen", "Sheen", NUMBER, (0.25,), 0.0, 1.0, sent="unit", columns=("sheen",), finish=FinishField(),
+                slot=Slot("unitsB", 2), inputs=inputs,
+            )
+        )  # fmt: skip
+        self.addCleanup(rebuild)
         self.addCleanup(CHANNELS.remove, "sheen")
+        rebuild()
         paint = [{"step": "random", "seed": 3}, {"step": "range", "to_low": -1, "to_high": 2, "clamp": False}]
         lanes = {"sheen": {"layers": [{"paint": paint}]}}
         self.look = parse(Look, {"lanes": lanes})
         self.population = points(400)
+
+    def test_a_finish_has_it(self):
+        self.assertEqual(parse(Finish, {}).model_dump()["sheen"], 0.25)
+        with self.assertRaises(BadInput) as caught:
+            parse(Look, {"finishes": [{"sheen": 2}]})
+        self.assertEqual(caught.exception.place, "finishes[0].sheen")
+        of_finish = parse(Look, {"finishes": [{"sheen": 0.75}]})
+        channel = Evaluator().evaluate(self.population, of_finish).channel("sheen")
+        np.testing.assert_array_equal(channel, np.float32(0.75))
+        self.assertEqual(finish_numbers(of_finish.finishes[0])["sheen"], [0.75])
+
+    def test_the_page_gets_its_row(self):
+        with tempfile.TemporaryDirectory() as folder:
+            store = Store(Path(folder) / "data.sqlite")
+            store.migrate()
+            listed = create_app(store).test_client().get("/api/steps").json
+            store.close()
+        row = next(c for c in listed["channels"] if c["name"] == "sheen")
+        self.assertEqual((row["slot"]["texture"], row["slot"]["part"]), ("unitsB", 2))
+        self.assertIn("sheen", listed["material"]["finish"]["properties"])
+
+    def test_materials_of_files_have_it(self):
+        given = parse(Look, {"finishes": [{"sheen": 0.75}]})
+        population, results, context = sent(Evaluator().evaluate(self.population, given), "P", "ball")
+        glb = json.loads(_first_chunk(FORMATS["glb"].write(population, results, context)))
+        self.assertEqual(glb["materials"][0]["extensions"]["KHR_materials_sheen"], {"sheenRoughnessFactor": 0.75})
+        self.assertIn("KHR_materials_sheen", glb["extensionsUsed"])
+        self.assertIn(b"float inputs:sheen = 0.75", FORMATS["usd"].write(population, results, context))
+        self.assertIn(
+            b'name="fuzz_roughness" type="float" value="0.75"', FORMATS["materialx"].write(population, results, context)
+        )
 
     def test_it_is_evaluated_counted_and_advised(self):
         evaluator = Evaluator()
@@ -206,7 +260,7 @@ class MadeUpChannel(unittest.TestCase):
 
     def test_its_column_is_written_and_read(self):
         evaluation = Evaluator().evaluate(self.population, self.look)
-        for word in ("ply", "ply_ascii", "csv"):
+        for word in ("ply", "ply_ascii", "csv", "glb", "usd"):
             data = FORMATS[word].write(self.population, evaluation.results)
             back = read_points(data, f"x{FORMATS[word].ending}").elements.own["sheen"]
             np.testing.assert_array_equal(
@@ -227,6 +281,11 @@ class MadeUpChannel(unittest.TestCase):
 
 class MadeUpKindAndMaker(unittest.TestCase):
     def setUp(self):
+        class Pegs(Form):
+            """Elements on a board."""
+
+            digest = "pegs"
+
         class RowMaker(MakerModel):
             """Pegs in a row."""
 
@@ -240,12 +299,12 @@ class MadeUpKindAndMaker(unittest.TestCase):
                 places = np.zeros((self.count, 3), np.float32)
                 places[:, 0] = np.arange(self.count)
                 table = {
-                    "position": Attribute("position", "vector", places),
+                    "position": Attribute("position", "vector", places, (), tuple(Column(a, "<f4") for a in "xyz")),
                     "white": Attribute("white", "number", np.full(self.count, self.paint == "white", np.float32)),
                 }
-                return Population("pegs", Elements("peg", self.count, table), Points())
+                return Population("pegs", Elements("peg", self.count, table), Pegs())
 
-        KINDS.add("pegs", PopulationKind("pegs", "Pegs", "peg", "pegs", Points, "instances"))
+        KINDS.add("pegs", PopulationKind("pegs", "Pegs", "peg", "pegs", Pegs, "instances", instance_arrays))
         self.addCleanup(rebuild)
         self.addCleanup(KINDS.remove, "pegs")
         self.addCleanup(MAKERS.remove, "row")
@@ -261,6 +320,15 @@ class MadeUpKindAndMaker(unittest.TestCase):
         run = SceneRun(self.scene(), Evaluator(), lambda request: request.make(None))  # type: ignore[arg-type]
         self.assertEqual(run.evaluation("p").population.elements.level, "peg")
         self.assertEqual(run.evaluation("p").colours.shape, (5, 3))
+
+    def test_its_form_goes_through_placement_files_and_previews(self):
+        run = SceneRun(self.scene(), Evaluator(), lambda request: request.make(None))  # type: ignore[arg-type]
+        placed, results, context = run.sent("p")
+        self.assertIs(type(placed.form), type(run.population("p").form))
+        for word in ("csv", "ply", "glb", "usd"):
+            back = read_points(FORMATS[word].write(placed, results, context), f"x{FORMATS[word].ending}")
+            self.assertEqual(back.count, 5, word)
+        self.assertEqual(picture_of(placed, self.scene().populations[0].look).shape[2], 4)
 
     def test_dials_reach_its_parameters(self):
         scene = self.scene(count={"dial": "many"}, paint={"dial": "coat"})

@@ -17,11 +17,11 @@ from gaudyseed.core.look.evaluate import Evaluator, run_step
 from gaudyseed.core.look.model import Look
 from gaudyseed.core.look.steps import STEPS, Value
 from gaudyseed.core.population import Curves
+from gaudyseed.core.population.kinds import thinned
 from gaudyseed.core.population.makers.imported import store_columns
 from gaudyseed.core.population.makers.strands import StrandsMaker
 from gaudyseed.core.population.meshes import column
 from gaudyseed.core.population.strands import of_curves
-from gaudyseed.core.population.thinning import thinned
 from gaudyseed.core.reports.report import Reporter
 from gaudyseed.core.sending import sent
 from tests.core.test_roundtrip import Memory

@@ -13,9 +13,9 @@ from gaudyseed.core.look.evaluate import Evaluator
 from gaudyseed.core.look.model import Look
 from gaudyseed.core.look.scope import Surroundings
 from gaudyseed.core.pictures.picture import Picture
+from gaudyseed.core.population.kinds import thinned
 from gaudyseed.core.population.makers.surface import SurfaceMaker
 from gaudyseed.core.population.placed import placed
-from gaudyseed.core.population.thinning import thinned
 from gaudyseed.core.reports.report import Reporter
 from gaudyseed.core.scene.model import Scene
 from gaudyseed.core.scene.run import SceneRun

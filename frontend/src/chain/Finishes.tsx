@@ -10,10 +10,12 @@ import { NameField } from "../widgets/NameField";
 import { Parameters } from "./Parameters";
 import { Weighed } from "./Weighed";
 
-const PLAIN: Finish = {
-  name: "Finish", base_colour: null, weight: 1, metalness: 0, roughness: 0.3, transmission: 0, subsurface: 0, subsurface_colour: null,
-  subsurface_radius: 0.05, emission_colour: "#ffffff", emission_strength: 0, opacity: 1,
-}; // prettier-ignore
+/** The finish that the core calls plain: each parameter as it begins. */
+function plainFinish(): Finish {
+  const { properties } = useStore.getState().material.finish as { properties: Record<string, { default?: unknown }> };
+  return Object.fromEntries(Object.entries(properties).map(([name, { default: begins }]) => [name, begins ?? null])) as unknown as Finish;
+}
+
 const MOST = 8;
 
 const withFinishes = (finishes: Finish[]) => (l: Look) => ({ ...l, finishes });
@@ -21,7 +23,7 @@ const withFinishes = (finishes: Finish[]) => (l: Look) => ({ ...l, finishes });
 /** The finishes of the library: one is put in place of that at a number, or as one more. */
 export function finishLibrary(kept: Finish | undefined, at: number | null) {
   const take = (finish: Finish) => put(chosenLook(useStore.getState())!, finish, at);
-  openLibrary({ kind: "finish", document: kept ?? PLAIN, onUse: (item) => take(item.document as unknown as Finish) });
+  openLibrary({ kind: "finish", document: kept ?? plainFinish(), onUse: (item) => take(item.document as unknown as Finish) });
 }
 
 /** Put a finish in: in place of the one at a number, or as one more. */
@@ -55,7 +57,7 @@ export function Finishes({ look, lane, choosing }: { look: Look; lane: Lane; cho
           <LibraryBig size={13} aria-hidden />
           Add from the library…
         </Button>
-        <Button disabled={finishes.length >= MOST} aria-label="Add a plain finish" onClick={() => put(look, PLAIN, null)}>
+        <Button disabled={finishes.length >= MOST} aria-label="Add a plain finish" onClick={() => put(look, plainFinish(), null)}>
           <Plus size={13} aria-hidden />
         </Button>
       </div>

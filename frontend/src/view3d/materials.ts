@@ -1,7 +1,7 @@
 /** The materials of elements: the finished look, the exact bytes, and element numbers for picking. */
 import * as THREE from "three";
 import type { FinishOf, Material } from "../api/client";
-import { ElementValues, MAPPABLE, Tables, TEXTURES } from "./values";
+import { ElementValues, MOST_TABLES, Tables, TEXTURES } from "./values";
 
 /** How vertices stand: as those of a shape at each element's place, as the elements themselves, or beside them along strands. */
 export type Standing = "instances" | "surface" | "ribbons";
@@ -283,7 +283,7 @@ uniform float through;
 vec3 gone(vec3 colour) { return usesPicture > 0.5 ? min(colour * through, vec3(1.0)) : colour; }
 #ifdef SURFACE
 uniform highp sampler2D tables;
-uniform vec2 tableOf[${MAPPABLE.length}];
+uniform vec2 tableOf[${MOST_TABLES}];
 // A number in the table of a lane: the row that holds it, and straight between two of its texels.
 vec3 lookedUp(int k, float x) {
   int first = int(tableOf[k].x), low = first, high = first + int(tableOf[k].y) - 1;

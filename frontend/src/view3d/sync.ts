@@ -8,6 +8,7 @@ import { leave, wasLeft } from "./left";
 import { quality } from "./quality";
 import { shapeGeometry } from "./shapes";
 import type { Stage, Surface } from "./Stage";
+import { takeSlots } from "./values";
 
 const surfaces = new Map<string, Surface>();
 
@@ -78,6 +79,7 @@ export function synced(stage: Stage, took: (milliseconds: number) => void): () =
   }
 
   function step(state: State, forced = false) {
+    if (state.channels !== before?.channels) takeSlots(state.channels);
     const last = before;
     before = state;
     stage.setChosen(state.chosen);

@@ -4,10 +4,11 @@ import * as THREE from "three";
 /** Elements of a row. */
 const ACROSS = 1024;
 
-/** Where a channel lies: which texture, and its first part there. */
+/** Where a channel lies: which texture, its first part there, and its number among those that may end per pixel. */
 interface Slot {
   texture: TextureName;
   part: number;
+  table: number | null;
 }
 
 type TextureName = "tints" | "unitsA" | "unitsB" | "glows" | "unders" | "floatsA" | "floatsB" | "floatsC" | "places" | "turns" | "ways" | "mappedA" | "mappedB";
@@ -16,35 +17,18 @@ type TextureName = "tints" | "unitsA" | "unitsB" | "glows" | "unders" | "floatsA
 const BYTES: TextureName[] = ["tints", "unitsA", "unitsB", "glows", "unders"];
 export const TEXTURES: TextureName[] = [...BYTES, "floatsA", "floatsB", "floatsC", "places", "turns", "ways", "mappedA", "mappedB"];
 
-/** By the channel's word. A channel without a slot is not seen in the view. */
-export const SLOTS: Record<string, Slot> = {
-  metalness: { texture: "unitsA", part: 0 },
-  roughness: { texture: "unitsA", part: 1 },
-  transmission: { texture: "unitsA", part: 2 },
-  subsurface: { texture: "unitsA", part: 3 },
-  opacity: { texture: "unitsB", part: 0 },
-  picture_mix: { texture: "unitsB", part: 1 },
-  emission_colour: { texture: "glows", part: 0 },
-  subsurface_colour: { texture: "unders", part: 0 },
-  size: { texture: "floatsA", part: 0 },
-  // Of strands, which have no size.
-  width: { texture: "floatsA", part: 0 },
-  offset: { texture: "floatsA", part: 1 },
-  spin: { texture: "floatsA", part: 2 },
-  emission_strength: { texture: "floatsA", part: 3 },
-  picture_hue_turn: { texture: "floatsB", part: 0 },
-  picture_saturation: { texture: "floatsB", part: 1 },
-  picture_brightness: { texture: "floatsB", part: 2 },
-  picture_contrast: { texture: "floatsB", part: 3 },
-  picture_gamma: { texture: "floatsC", part: 0 },
-  finish: { texture: "floatsC", part: 1 },
-  subsurface_radius: { texture: "floatsC", part: 2 },
-  density: { texture: "floatsC", part: 3 },
-  ways: { texture: "ways", part: 0 },
-};
+/** By the channel's word, as the core has them. A channel without a slot is not seen in the view. */
+const slots = new Map<string, Slot>([["ways", { texture: "ways", part: 0, table: null }]]);
 
-/** Lanes of meshes that may end per pixel, in the order of their numbers in the two textures. */
-export const MAPPABLE = ["base_colour", "opacity", "roughness", "metalness", "transmission", "subsurface", "emission_colour", "emission_strength"] as const;
+/** Take the slots of all channels. */
+export function takeSlots(channels: { name: string; slot: { texture: string; part: number; table: number | null } | null }[]) {
+  for (const { name, slot } of channels) if (slot) slots.set(name, slot as Slot);
+}
+
+export const slotOf = (name: string): Slot | null => slots.get(name) ?? null;
+
+/** How many lanes of a mesh may end per pixel; their numbers lie in the parts of two textures. */
+export const MOST_TABLES = 8;
 
 export class ElementValues {
   /** What shaders read: the textures, and for each whether its four parts have values. */
@@ -126,7 +110,7 @@ function empty(bytes: boolean): THREE.DataTexture {
 export class Tables {
   readonly uniforms: Record<string, { value: unknown }> = {
     tables: { value: empty(false) },
-    tableOf: { value: MAPPABLE.map(() => new THREE.Vector2(0, 0)) },
+    tableOf: { value: Array.from({ length: MOST_TABLES }, () => new THREE.Vector2(0, 0)) },
   };
   private readonly held = new Map<string, Float32Array>();
 
@@ -140,8 +124,8 @@ export class Tables {
     for (const place of places) place.set(0, 0);
     let first = 0;
     for (const [name, table] of this.held) {
-      const k = (MAPPABLE as readonly string[]).indexOf(name);
-      if (k >= 0) places[k]!.set(first, table.length / 256);
+      const k = slotOf(name)?.table ?? null;
+      if (k !== null) places[k]!.set(first, table.length / 256);
       all.set(table, first * 256);
       first += table.length / 256;
     }

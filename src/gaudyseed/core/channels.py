@@ -1,7 +1,8 @@
 """The channels of the material: what a look can send to each element.
 
-A channel is a row of this table. The look's document, its evaluation, the answers to the page, its chips and panels,
-and the files read the row; beside it a channel needs only its effect in the view's shader.
+A channel is a row of this table. The look's document and its finishes, its evaluation, the answers to the page, its
+chips and panels, the textures of the view and the files read the row; beside it a channel needs only its effect in the
+view's shader, and a line of the guide.
 """
 
 from __future__ import annotations
@@ -15,6 +16,55 @@ from .colour.spaces import display_bytes
 from .kinds import COLOUR, NUMBER, Kind
 from .registry import Registry
 from .runtime.task import UNWATCHED, Task
+
+
+@dataclass(frozen=True)
+class FinishField:
+    """The parameter of a finish that a channel has where no lane gives it anything.
+
+    Attributes
+    ----------
+    colour
+        The colour that it begins with, of a channel of colours; None where it may be left out. Numbers begin with the
+        channel's default.
+    help
+        What leaving it out means.
+    """
+
+    colour: str | None = None
+    help: str = ""
+
+
+@dataclass(frozen=True)
+class Slot:
+    """Where the view keeps a channel of each element: a texture of four parts, and the first part there.
+
+    ``table`` is the number of the channel among those that may end per pixel on a mesh; None where it may not.
+    """
+
+    texture: Literal["tints", "unitsA", "unitsB", "glows", "unders", "floatsA", "floatsB", "floatsC"]
+    part: int
+    table: int | None = None
+
+
+@dataclass(frozen=True)
+class MaterialInputs:
+    """What the materials of files call a channel; empty where a format has nothing for it.
+
+    Attributes
+    ----------
+    gltf
+        The path of its factor in a material of glTF 2.0, its parts joined by dots.
+    usd
+        An input of UsdPreviewSurface.
+    openpbr
+        An input of OpenPBR Surface 1.1; it takes ``openpbr_scale`` times the channel's value.
+    """
+
+    gltf: str = ""
+    usd: str = ""
+    openpbr: str = ""
+    openpbr_scale: float = 1.0
 
 
 @dataclass(frozen=True)
@@ -39,8 +89,10 @@ class Channel:
         Names of its columns in files, float32; one for each number.
     shown
         Names of columns of 8 bits, display-encoded, that are written beside them.
-    of_finish
-        Whether elements without a lane have it from their finish.
+    finish
+        Its parameter in finishes, from which elements without a lane have it; None where finishes have none.
+    lane_fields
+        The fields of a lane that belong to this channel.
     follows
         The channel whose result lies under its lowest layer; empty for none.
     pictured
@@ -49,6 +101,10 @@ class Channel:
         Whether the view shows it only roughly.
     group
         What it is about, by which a list of channels is ordered.
+    slot
+        Where the view keeps it; None where it is not seen there.
+    inputs
+        What the materials of files call it.
     """
 
     word: str
@@ -63,11 +119,19 @@ class Channel:
     columns: tuple[str, ...] = ()
     shown: tuple[str, ...] = ()
     help: str = ""
-    of_finish: bool = False
+    finish: FinishField | None = None
+    lane_fields: tuple[str, ...] = ()
     follows: str = ""
     pictured: bool = False
     approximate: bool = False
     group: Literal["surface", "light", "form", "picture"] = "surface"
+    slot: Slot | None = None
+    inputs: MaterialInputs = MaterialInputs()
+
+    @property
+    def of_finish(self) -> bool:
+        """Whether elements without a lane have it from their finish."""
+        return self.finish is not None
 
     @property
     def name(self) -> str:
@@ -95,6 +159,8 @@ class Channel:
 
 
 CHANNELS: Registry[Channel] = Registry("channel")
+#: Candela per square metre of an emission strength of 1: white paper in a lit room, about (a choice of ours).
+NITS = 1000.0
 
 
 def register(channel: Channel) -> Channel:
@@ -110,117 +176,316 @@ def _colours(word: str) -> tuple[str, ...]:
     return tuple(f"{word}_{part}" for part in "rgb")
 
 
-def _unit(word: str, title: str, default: float, help: str, approximate: bool = False) -> Channel:
+def _unit(
+    word: str,
+    title: str,
+    default: float,
+    slot: Slot,
+    inputs: MaterialInputs,
+    help: str,
+    approximate: bool = False,
+    lane_fields: tuple[str, ...] = (),
+) -> Channel:
     """A number of 0 to 1 that a finish has."""
     return register(
         Channel(
-            word, title, NUMBER, (default,), 0.0, 1.0, sent="unit", columns=(word,), help=help, of_finish=True,
+            word,
+            title,
+            NUMBER,
+            (default,),
+            0.0,
+            1.0,
+            sent="unit",
+            columns=(word,),
+            help=help,
+            finish=FinishField(),
             approximate=approximate,
+            slot=slot,
+            inputs=inputs,
+            lane_fields=lane_fields,
         )
-    )  # fmt: skip
+    )
 
 
 def _correction(
-    word: str, title: str, default: float, least: float, greatest: float, help: str, unit: str = ""
+    word: str, title: str, default: float, least: float, greatest: float, slot: Slot, help: str, unit: str = ""
 ) -> None:
     """A correction of the picture on the elements."""
     name = f"picture_{word}"
     register(
         Channel(
-            name, f"Picture {title}", NUMBER, (default,), least, greatest, unit, sent="float", columns=(name,),
-            help=help, pictured=True, group="picture",
+            name,
+            f"Picture {title}",
+            NUMBER,
+            (default,),
+            least,
+            greatest,
+            unit,
+            sent="float",
+            columns=(name,),
+            help=help,
+            pictured=True,
+            group="picture",
+            slot=slot,
         )
-    )  # fmt: skip
+    )
 
 
 BASE_COLOUR = register(
     Channel(
-        "base_colour", "Base colour", COLOUR, (1.0, 1.0, 1.0), sent="display", shown=("red", "green", "blue"),
-        columns=_colours("base_colour"), of_finish=True, help="The colour of the surface, in linear light.",
+        "base_colour",
+        "Base colour",
+        COLOUR,
+        (1.0, 1.0, 1.0),
+        sent="display",
+        shown=("red", "green", "blue"),
+        columns=_colours("base_colour"),
+        help="The colour of the surface, in linear light.",
+        finish=FinishField(None, "Below the layers of the base colour; left out, white."),
+        slot=Slot("tints", 0, 0),
+        inputs=MaterialInputs("", "diffuseColor", "base_color"),
     )
-)  # fmt: skip
+)
 FINISH = register(
     Channel(
-        "finish", "Finish", NUMBER, (0.0,), 0.0, 7.0, columns=("finish",),
+        "finish",
+        "Finish",
+        NUMBER,
+        (0.0,),
+        0.0,
+        7.0,
+        columns=("finish",),
+        lane_fields=("choose", "seed", "among"),
+        slot=Slot("floatsC", 1),
         help="Which finish an element has: by their weights, picked, or blended from one to the next.",
     )
-)  # fmt: skip
-METALNESS = _unit("metalness", "Metalness", 0.0, "0 is no metal, 1 is bare metal.")
-ROUGHNESS = _unit("roughness", "Roughness", 0.3, "0 mirrors, 1 is fully matt.")
-TRANSMISSION = _unit("transmission", "Transmission", 0.0, "How much light goes through, tinted as the base.", True)
-SUBSURFACE = _unit("subsurface", "Subsurface", 0.0, "How much light goes in and comes out beside.", True)
+)
+METALNESS = _unit(
+    "metalness",
+    "Metalness",
+    0.0,
+    Slot("unitsA", 0, 3),
+    MaterialInputs("pbrMetallicRoughness.metallicFactor", "metallic", "base_metalness"),
+    "0 is no metal, 1 is bare metal.",
+)
+ROUGHNESS = _unit(
+    "roughness",
+    "Roughness",
+    0.3,
+    Slot("unitsA", 1, 2),
+    MaterialInputs("pbrMetallicRoughness.roughnessFactor", "roughness", "specular_roughness"),
+    "0 mirrors, 1 is fully matt.",
+)
+TRANSMISSION = _unit(
+    "transmission",
+    "Transmission",
+    0.0,
+    Slot("unitsA", 2, 4),
+    MaterialInputs("extensions.KHR_materials_transmission.transmissionFactor", "", "transmission_weight"),
+    "How much light goes through, tinted as the base.",
+    True,
+)
+SUBSURFACE = _unit(
+    "subsurface",
+    "Subsurface",
+    0.0,
+    Slot("unitsA", 3, 5),
+    MaterialInputs("", "", "subsurface_weight"),
+    "How much light goes in and comes out beside.",
+    True,
+)
 register(
     Channel(
-        "subsurface_colour", "Subsurface colour", COLOUR, (1.0, 1.0, 1.0), 0.0, 1.0, sent="display",
-        columns=_colours("subsurface_colour"), follows="base_colour", of_finish=True,
-        help="The colour below the surface; the base colour where nothing paints it.", approximate=True,
+        "subsurface_colour",
+        "Subsurface colour",
+        COLOUR,
+        (1.0, 1.0, 1.0),
+        0.0,
+        1.0,
+        sent="display",
+        columns=_colours("subsurface_colour"),
+        follows="base_colour",
+        slot=Slot("unders", 0),
+        finish=FinishField(None, "Left out, it follows the base colour."),
+        inputs=MaterialInputs("", "", "subsurface_color"),
+        help="The colour below the surface; the base colour where nothing paints it.",
+        approximate=True,
     )
-)  # fmt: skip
+)
 register(
     Channel(
-        "subsurface_radius", "Subsurface radius", NUMBER, (0.05,), 0.0, 1e6, "units", columns=("subsurface_radius",),
-        of_finish=True, help="How far light travels below the surface.", approximate=True,
+        "subsurface_radius",
+        "Subsurface radius",
+        NUMBER,
+        (0.05,),
+        0.0,
+        1e6,
+        "units",
+        columns=("subsurface_radius",),
+        finish=FinishField(),
+        slot=Slot("floatsC", 2),
+        inputs=MaterialInputs("", "", "subsurface_radius"),
+        help="How far light travels below the surface.",
+        approximate=True,
     )
-)  # fmt: skip
+)
 register(
     Channel(
-        "emission_colour", "Emission colour", COLOUR, (1.0, 1.0, 1.0), 0.0, 1.0, sent="display",
-        columns=_colours("emission_colour"), of_finish=True, group="light",
+        "emission_colour",
+        "Emission colour",
+        COLOUR,
+        (1.0, 1.0, 1.0),
+        0.0,
+        1.0,
+        sent="display",
+        columns=_colours("emission_colour"),
+        group="light",
+        finish=FinishField("#ffffff"),
+        slot=Slot("glows", 0, 6),
+        inputs=MaterialInputs("", "", "emission_color"),
         help="The colour of the element's own light.",
     )
-)  # fmt: skip
+)
 STRENGTH = register(
     Channel(
-        "emission_strength", "Emission strength", NUMBER, (0.0,), 0.0, 1e4, columns=("emission_strength",),
-        of_finish=True, help="How strongly it glows: 1 is as bright as white paper in full light.", group="light",
+        "emission_strength",
+        "Emission strength",
+        NUMBER,
+        (0.0,),
+        0.0,
+        1e4,
+        columns=("emission_strength",),
+        finish=FinishField(),
+        slot=Slot("floatsA", 3, 7),
+        inputs=MaterialInputs("", "", "emission_luminance", NITS),
+        help="How strongly it glows: 1 is as bright as white paper in full light.",
+        group="light",
     )
-)  # fmt: skip
-OPACITY = _unit("opacity", "Opacity", 1.0, "1 covers, 0 is a hole: seen through, or cut out at a threshold.")
+)
+OPACITY = _unit(
+    "opacity",
+    "Opacity",
+    1.0,
+    Slot("unitsB", 0, 1),
+    MaterialInputs("", "opacity", "geometry_opacity"),
+    "1 covers, 0 is a hole: seen through, or cut out at a threshold.",
+    lane_fields=("threshold",),
+)
 DENSITY = register(
     Channel(
-        "density", "Density", NUMBER, (1.0,), 0.0, 1e6, populations=("particles", "strands", "trails"),
-        columns=("density",), help="How thickly it stands.", group="form",
+        "density",
+        "Density",
+        NUMBER,
+        (1.0,),
+        0.0,
+        1e6,
+        populations=("particles", "strands", "trails"),
+        columns=("density",),
+        slot=Slot("floatsC", 3),
+        help="How thickly it stands.",
+        group="form",
     )
-)  # fmt: skip
+)
 SIZE = register(
     Channel(
-        "size", "Size", NUMBER, (1.0,), 0.0, 1e4, "times", populations=("clones", "particles"),
-        columns=("size_factor",), help="A factor of the element's own size.", group="form",
+        "size",
+        "Size",
+        NUMBER,
+        (1.0,),
+        0.0,
+        1e4,
+        "times",
+        populations=("clones", "particles"),
+        columns=("size_factor",),
+        slot=Slot("floatsA", 0),
+        help="A factor of the element's own size.",
+        group="form",
     )
-)  # fmt: skip
+)
 register(
     Channel(
-        "width", "Width", NUMBER, (1.0,), 0.0, 1e4, "times", populations=("strands", "trails"),
-        columns=("width_factor",), help="A factor of its own width.", group="form",
+        "width",
+        "Width",
+        NUMBER,
+        (1.0,),
+        0.0,
+        1e4,
+        "times",
+        populations=("strands", "trails"),
+        columns=("width_factor",),
+        slot=Slot("floatsA", 0),
+        help="A factor of its own width.",
+        group="form",
     )
-)  # fmt: skip
+)
 OFFSET = register(
     Channel(
-        "offset", "Offset", NUMBER, (0.0,), -1e6, 1e6, "units", populations=("clones", "mesh", "strands"),
-        columns=("offset",), help="How far it is moved along its normal, up, or along a vector.", group="form",
+        "offset",
+        "Offset",
+        NUMBER,
+        (0.0,),
+        -1e6,
+        1e6,
+        "units",
+        populations=("clones", "mesh", "strands"),
+        columns=("offset",),
+        slot=Slot("floatsA", 1),
+        lane_fields=("along",),
+        help="How far it is moved along its normal, up, or along a vector.",
+        group="form",
     )
-)  # fmt: skip
+)
 SPIN = register(
     Channel(
-        "spin", "Spin", NUMBER, (0.0,), -1e6, 1e6, "°", populations=("clones",), columns=("spin",),
-        help="How far it is turned about its own axis.", group="form",
+        "spin",
+        "Spin",
+        NUMBER,
+        (0.0,),
+        -1e6,
+        1e6,
+        "°",
+        populations=("clones",),
+        columns=("spin",),
+        slot=Slot("floatsA", 2),
+        help="How far it is turned about its own axis.",
+        group="form",
     )
-)  # fmt: skip
+)
 SHAPE = register(
     Channel(
-        "shape", "Shape", NUMBER, (0.0,), 0.0, 31.0, populations=("clones", "particles"), columns=("shape_number",),
-        help="Which shape an element is: by their weights, or picked.", group="form",
+        "shape",
+        "Shape",
+        NUMBER,
+        (0.0,),
+        0.0,
+        31.0,
+        populations=("clones", "particles"),
+        columns=("shape_number",),
+        lane_fields=("choose", "seed"),
+        help="Which shape an element is: by their weights, or picked.",
+        group="form",
     )
-)  # fmt: skip
+)
 register(
     Channel(
-        "picture_mix", "Picture mix", NUMBER, (0.0,), 0.0, 1.0, sent="unit", columns=("picture_mix",), pictured=True,
+        "picture_mix",
+        "Picture mix",
+        NUMBER,
+        (0.0,),
+        0.0,
+        1.0,
+        sent="unit",
+        columns=("picture_mix",),
+        pictured=True,
         group="picture",
+        slot=Slot("unitsB", 1),
         help="From the picture's first version to its second.",
     )
-)  # fmt: skip
-_correction("hue_turn", "hue turn", 0.0, -180.0, 180.0, "Turns the hue of the picture.", "°")
-_correction("saturation", "saturation", 1.0, 0.0, 16.0, "Of the picture; 0 leaves greys.")
-_correction("brightness", "brightness", 1.0, 0.0, 16.0, "A factor of the picture's levels.")
-_correction("contrast", "contrast", 1.0, 0.0, 16.0, "Of the picture's levels, about their middle.")
-_correction("gamma", "gamma", 1.0, 0.01, 16.0, "Above 1 lightens the picture's middle, below 1 darkens it.")
+)
+_correction("hue_turn", "hue turn", 0.0, -180.0, 180.0, Slot("floatsB", 0), "Turns the hue of the picture.", "°")
+_correction("saturation", "saturation", 1.0, 0.0, 16.0, Slot("floatsB", 1), "Of the picture; 0 leaves greys.")
+_correction("brightness", "brightness", 1.0, 0.0, 16.0, Slot("floatsB", 2), "A factor of the picture's levels.")
+_correction("contrast", "contrast", 1.0, 0.0, 16.0, Slot("floatsB", 3), "Of the picture's levels, about their middle.")
+_correction(
+    "gamma", "gamma", 1.0, 0.01, 16.0, Slot("floatsC", 0), "Above 1 lightens the picture's middle, below 1 darkens it."
+)

@@ -16,7 +16,7 @@ from .geometry.shapes import ShapeMesh, shape_mesh
 from .look.material import ElementPicture
 from .look.results import Evaluation
 from .pictures.picture import Picture
-from .population import Attribute, Field, Points, Polygons, Population
+from .population import Attribute, Field, Population
 from .population.derive import standing
 from .population.meshes import column
 from .population.placed import placed
@@ -68,8 +68,8 @@ def moved(evaluation: Evaluation) -> np.ndarray | None:
 
 def moved_normals(evaluation: Evaluation) -> np.ndarray | None:
     """(n, 3) float32: the normals of a mesh after its offset; None where it is not moved, and for what is no mesh."""
-    form, places = evaluation.population.form, moved(evaluation)
-    if places is None or not isinstance(form, Polygons):
+    form, places = evaluation.population.form.polygons, moved(evaluation)
+    if places is None or form is None:
         return None
     return normals_of(places, form.starts, form.corners)
 
@@ -168,8 +168,8 @@ def sent(
         (4, 4): from the population's own space into that of the file.
     """
     population = placed(with_outputs(moved_elements(evaluation), evaluation), placement)
-    mesh, look = isinstance(population.form, Polygons), evaluation.look
-    alone = isinstance(population.form, Points)
+    mesh, look = population.form.polygons is not None, evaluation.look
+    alone = population.form.alone
     pieces = [_shown(evaluation, piece) for piece in pieces_of(evaluation, shape, mesh_of)] if alone else []
     texels = _texels(evaluation, look.picture) if mesh and look.picture else None
     context = WriterContext(

@@ -4,7 +4,7 @@ import type { Material } from "../../api/client";
 import type { Geometry } from "../../state/results.slice";
 import { finishedMaterial, flatMaterial, marksMaterial, type OfShape, ofShape, pickMaterial, plainMaterial, setMaterial, setPicture, shadowMaterial, shared, type Standing } from "../materials";
 import { quality } from "../quality";
-import { MAPPABLE, SLOTS } from "../values";
+import { slotOf } from "../values";
 import type { Dimmed, Drawer, Drawn, Recolouring, Shading } from "./drawer";
 
 /** Until colours have come. */
@@ -135,8 +135,8 @@ export abstract class Coloured implements Drawer {
       this.applyShading();
     } else if (name === "groups") this.setGroups(values);
     else if (what === "at" || what === "table") this.setEnd(channel!, what, values);
-    else if (name in SLOTS) {
-      const { texture, part } = SLOTS[name]!;
+    else if (slotOf(name)) {
+      const { texture, part } = slotOf(name)!;
       held.set(texture, part, texture === "glows" || texture === "unders" || texture === "ways" ? 3 : 1, values);
       if (name === "opacity") this.opacities = values;
       if (name === "offset") this.offsets = values;
@@ -146,8 +146,8 @@ export abstract class Coloured implements Drawer {
   /** The end of a lane of a mesh: its numbers, or its table. */
   private setEnd(channel: string, what: "at" | "table", values: ArrayLike<number> | null) {
     if (what === "table") return this.common.tables.set(channel, values as Float32Array | null);
-    const k = (MAPPABLE as readonly string[]).indexOf(channel);
-    if (k >= 0) this.common.values.set(k < 4 ? "mappedA" : "mappedB", k % 4, 1, values);
+    const k = slotOf(channel)?.table ?? null;
+    if (k !== null) this.common.values.set(k < 4 ? "mappedA" : "mappedB", k % 4, 1, values);
   }
 
   setMaterial(material: Material, pictures: (THREE.DataArrayTexture | null)[]): boolean {

@@ -37,8 +37,8 @@ _MOST_READ = 40_000
 def _of_step(outcome: Outcome, _census: Mapping[str, Any]) -> Iterator[Advisory]:
     """Where a step that maps each element by itself, or reads where it is, gives too much between neighbours."""
     population = outcome.scope.population
-    form, step = population.form, outcome.step
-    if not isinstance(form, Polygons) or step.reach != "element" or outcome.value.kind.word == "vector":
+    form, step = population.form.polygons, outcome.step
+    if form is None or step.reach != "element" or outcome.value.kind.word == "vector":
         return
     if outcome.incoming is None:
         # What a signal reads is seen where its value is mapped, or on others that stand there.

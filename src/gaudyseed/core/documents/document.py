@@ -33,6 +33,10 @@ class Document(BaseModel):
         super().__pydantic_init_subclass__(**more)
         Document.kinds.append(cls)
 
+    @classmethod
+    def take_registered(cls) -> None:
+        """Take in what was registered since; of documents whose parameters are rows of a table."""
+
 
 def rebuild() -> None:
     """Build all documents anew: a step, maker or channel was registered, or taken away, after they had been used."""
@@ -40,6 +44,8 @@ def rebuild() -> None:
         # Else those that hold it would go on with the schema that it had.
         if "__pydantic_core_schema__" in kind.__dict__:
             del kind.__pydantic_core_schema__
+    for kind in Document.kinds:
+        kind.take_registered()
     for kind in Document.kinds:
         kind.model_rebuild(force=True)
     _known_keys.cache_clear()

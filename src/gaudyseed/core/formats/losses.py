@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterable
 
 import numpy as np
 
-from ..population import Attribute, Polygons, Population
+from ..population import Attribute, Population
 from ..population.meshes import PART
 from ..sampling import sample
 from .base import Format
@@ -45,7 +45,7 @@ def _attributes(_: Population, carried: list[Attribute]) -> str:
 
 
 def _polygons(population: Population, _: list[Attribute]) -> str:
-    return "Faces do not go out, only their vertices." if isinstance(population.form, Polygons) else ""
+    return "Faces do not go out, only their vertices." if population.form.polygons is not None else ""
 
 
 def _texts(_: Population, carried: list[Attribute]) -> str:
@@ -78,8 +78,8 @@ def _wide(_: Population, carried: list[Attribute]) -> str:
 
 
 def _of_faces(population: Population, _: list[Attribute]) -> str:
-    form = population.form
-    if not isinstance(form, Polygons):
+    form = population.form.polygons
+    if form is None:
         return ""
     names = _named([*(a for n, a in form.of_faces.items() if n != PART), *form.of_corners.values()])
     return f"{names} belong to faces or their corners and do not go out." if names else ""

@@ -10,16 +10,11 @@ import numpy as np
 from PIL import Image
 
 from ..channels import CHANNELS, Channel
-from ..population import Points, Population
+from ..population import Population
 from .base import MeshPart, WriterContext
 from .columns import Results
 from .shapes import pieces_of
 
-#: Channels that are part of a material, in the order in which they are told.
-WORDS = (
-    "base_colour", "metalness", "roughness", "transmission", "subsurface", "subsurface_colour", "subsurface_radius",
-    "emission_colour", "emission_strength", "opacity",
-)  # fmt: skip
 #: Values that differ by less are one: half a level of eight bits.
 _ALIKE = 0.5 / 255
 
@@ -57,14 +52,15 @@ def surface_of(results: Results | None, piece: MeshPart | None, context: WriterC
     """By channel, what a material says of the elements of a piece; of all elements where there is none."""
     finish = (piece.finish if piece else None) or (context.finishes[0] if len(context.finishes) == 1 else None)
     found = {}
-    for word in WORDS:
-        channel = CHANNELS[word]
+    for word, channel in CHANNELS.items():
+        if channel.finish is None:
+            continue
         values = (results or {}).get(word)
         if values is not None:
             rows = values if piece is None else values[piece.rows]
             found[word] = _part(channel, channel.held(rows))
         else:
-            own = finish.of(channel) if finish is not None and channel.of_finish else None
+            own = finish.of(channel) if finish is not None else None
             if own is None:
                 followed = found.get(channel.follows)
                 found[word] = followed or Part(np.array(channel.default, np.float64), False)
@@ -84,7 +80,7 @@ def surfaces(
     population: Population, results: Results | None, context: WriterContext
 ) -> Iterator[tuple[str, MeshPart | None, Surface]]:
     """A name, the piece and its material, for each shape and finish of clones, or for all of a mesh or strands."""
-    if not isinstance(population.form, Points):
+    if not population.form.alone:
         whole = MeshPart(context.name, None, np.arange(population.count), picture=context.picture)  # type: ignore[arg-type]
         yield context.name, whole, surface_of(results, None, context)
         return

@@ -12,22 +12,13 @@ from xml.etree.ElementTree import Element, SubElement
 
 import numpy as np
 
+from ..channels import BASE_COLOUR, CHANNELS, Channel
 from ..population import Population
 from ..runtime.task import UNWATCHED, Task
 from .base import FORMATS, Format, WriterContext
 from .columns import Results, check_results
 from .material import Part, Surface, surfaces
 
-#: Inputs of the surface with their types, by channel.
-_INPUTS = {
-    "base_colour": ("base_color", "color3"), "metalness": ("base_metalness", "float"),
-    "roughness": ("specular_roughness", "float"), "transmission": ("transmission_weight", "float"),
-    "subsurface": ("subsurface_weight", "float"), "subsurface_colour": ("subsurface_color", "color3"),
-    "subsurface_radius": ("subsurface_radius", "float"), "emission_colour": ("emission_color", "color3"),
-    "emission_strength": ("emission_luminance", "float"), "opacity": ("geometry_opacity", "float"),
-}  # fmt: skip
-#: Candela per square metre of a strength of 1: white paper in a lit room, about (a choice of ours).
-NITS = 1000.0
 #: Names of primvars that are not their channel's.
 _READ = {"base_colour": "displayColor"}
 
@@ -63,33 +54,35 @@ def _material(root: Element, word: str, surface: Surface) -> None:
         for channel, part in varying.items():
             _read(graph, channel, part)
     shader = SubElement(root, "open_pbr_surface", name=f"{word}_surface", type="surfaceshader")
+    inputs = [(c, c.inputs.openpbr) for c in CHANNELS.values() if c.word in surface and c.inputs.openpbr]
     # Tinted glass takes the base colour.
-    for channel, (target, kind) in [*_INPUTS.items(), ("base_colour", ("transmission_color", "color3"))]:
-        part = surface[channel]
+    for row, target in [*inputs, (BASE_COLOUR, "transmission_color")]:
+        channel, kind, part = row.word, _type(row), surface[row.word]
         if part.varies:
             SubElement(shader, "input", name=target, type=kind, nodegraph=f"{word}_values", output=f"{channel}_out")
         else:
-            SubElement(shader, "input", name=target, type=kind, value=_text(_scaled(channel, part.value)))
+            SubElement(shader, "input", name=target, type=kind, value=_text(part.value * row.inputs.openpbr_scale))
     material = SubElement(root, "surfacematerial", name=word, type="material")
     SubElement(material, "input", name="surfaceshader", type="surfaceshader", nodename=f"{word}_surface")
 
 
-def _scaled(channel: str, value: np.ndarray) -> np.ndarray:
-    return value * NITS if channel == "emission_strength" else value
+def _type(channel: Channel) -> str:
+    return "color3" if channel.kind.word == "colour" else "float"
 
 
 def _read(graph: Element, channel: str, part: Part) -> None:
     """A channel read by its name; strengths become luminances."""
-    _, kind = _INPUTS[channel]
+    row = CHANNELS[channel]
+    kind, scale = _type(row), row.inputs.openpbr_scale
     node = SubElement(graph, "geompropvalue", name=channel, type=kind)
     SubElement(node, "input", name="geomprop", type="string", uniform="true", value=_READ.get(channel, channel))
     SubElement(node, "input", name="default", type=kind, value=_text(part.value))
     last = channel
-    if channel == "emission_strength":
-        last = f"{channel}_nits"
+    if scale != 1:
+        last = f"{channel}_scaled"
         scaled = SubElement(graph, "multiply", name=last, type="float")
         SubElement(scaled, "input", name="in1", type="float", nodename=channel)
-        SubElement(scaled, "input", name="in2", type="float", value=f"{NITS:g}")
+        SubElement(scaled, "input", name="in2", type="float", value=f"{scale:g}")
     SubElement(graph, "output", name=f"{channel}_out", type=kind, nodename=last)
 
 

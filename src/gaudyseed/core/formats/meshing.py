@@ -107,8 +107,8 @@ def split_at_seams(population: Population) -> Split:
     The vertices that there were come first, in their order; those of corners that differ from the first one there
     follow. Normals are those of the whole.
     """
-    form = population.form
-    assert isinstance(form, Polygons)
+    form = population.form.polygons
+    assert form is not None
     carried = {n: a for n, a in form.of_corners.items() if a.values.dtype.kind in "fiu"}
     corners, count = np.asarray(form.corners, np.int64), population.count
     # Each vertex stays as its first corner is; written backwards, so that the first one has the last word.
@@ -174,9 +174,10 @@ def _as_words(a: Attribute) -> np.ndarray:
 
 def polygons_of(population: Population, what: str) -> Polygons:
     """The faces of a mesh; BadInput where it has none to write."""
-    if not isinstance(population.form, Polygons):
+    form = population.form.polygons
+    if form is None:
         raise BadInput(f"{what} holds meshes; these elements have no faces. Choose another format.", code="no_faces")
-    return population.form
+    return form
 
 
 def shown_colours(population: Population, results: Results | None) -> np.ndarray | None:

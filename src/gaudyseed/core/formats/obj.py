@@ -62,9 +62,10 @@ def read(data: bytes, name: str, task: Task = UNWATCHED, options: ReadOptions = 
 
 
 def _becomes(population: Population) -> str:
-    if not isinstance(population.form, Polygons):
+    faces = population.form.polygons
+    if faces is None:
         return "clones, one a vertex"
-    return of_mesh(population.form.faces, population.elements.owners[0].count)
+    return of_mesh(faces.faces, population.elements.owners[0].count)
 
 
 def _pieces(size: int) -> Iterator[int]:
@@ -278,7 +279,7 @@ def write(
     Strands go out as polylines.
     """
     check_results(results)
-    strands = population.form if isinstance(population.form, Curves) else None
+    strands = population.form.curves
     form = None if strands else polygons_of(population, "OBJ")
     colours = shown_colours(population, results)
     parts: list[bytes | memoryview] = [b"# made by Gaudy Seed\n"]

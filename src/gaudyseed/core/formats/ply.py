@@ -610,19 +610,20 @@ class _Faces:
 
 
 def _faces_of(population: Population) -> _Faces | None:
-    if not isinstance(population.form, Polygons):
+    form = population.form.polygons
+    if form is None:
         return None
     columns = []
-    told = any(f.name == PART for a in population.form.of_faces.values() for f in a.fields)
-    for a in population.form.of_faces.values():
+    told = any(f.name == PART for a in form.of_faces.values() for f in a.fields)
+    for a in form.of_faces.values():
         # The parts by number, unless the numbers that they came with are there.
         fields = a.fields or ((Field(a.name, "<i4"),) if a.name == PART and not told else ())
         for k, f in enumerate(fields):
             values = (a.values if a.values.ndim == 1 else a.values[:, k]).astype(f.dtype)
             columns.append(_plain_column(RawColumn(f.name, values, a.labels, a.missing)))
-    uv = population.form.of_corners.get("uv")
+    uv = form.of_corners.get("uv")
     uv = uv if uv is not None and fits(uv) else None
-    return _Faces(population.form, columns, None if uv is None else uv.values.astype("<f8"))
+    return _Faces(form, columns, None if uv is None else uv.values.astype("<f8"))
 
 
 def _plain(names: list[str]) -> list[str]:

@@ -59,9 +59,9 @@ def apart(thing: ImportedItem) -> list[ImportedItem]:
     Copies may be moved, turned and sized; the first of them is the one that the others are measured by.
     """
     mesh = thing.population
-    form = mesh.form
-    part = form.of_faces.get(PART) if isinstance(form, Polygons) else None
-    if part is None or not isinstance(form, Polygons) or len(part.labels) > _MOST_PARTS:
+    form = mesh.form.polygons
+    part = form.of_faces.get(PART) if form is not None else None
+    if part is None or form is None or len(part.labels) > _MOST_PARTS:
         return [thing]
     pieces = _pieces(mesh, form, len(part.labels))
     groups: dict[str, list[int]] = {}

@@ -27,7 +27,7 @@ def read_shape(data: bytes, name: str, task: Task = UNWATCHED) -> ShapeMesh:
 
     if len(data) > LARGEST_MESH:
         raise BadInput(f"{name} has {len(data) / 2**20:.0f} MB; at most 32 MB are taken for a shape.", place=name)
-    meshes = [t.population for t in read_items(data, name, task) if isinstance(t.population.form, Polygons)]
+    meshes = [t.population for t in read_items(data, name, task) if t.population.form.polygons is not None]
     count = sum(len(_form(p).triangles) for p in meshes)
     if not count:
         raise BadInput(f"{name} holds no faces, so nothing can be drawn. Choose a mesh.", place=name, code="no_faces")
@@ -53,8 +53,9 @@ def read_shape(data: bytes, name: str, task: Task = UNWATCHED) -> ShapeMesh:
 
 
 def _form(population: Population) -> Polygons:
-    assert isinstance(population.form, Polygons)
-    return population.form
+    form = population.form.polygons
+    assert form is not None
+    return form
 
 
 def _uv_of(population: Population) -> np.ndarray | None:

@@ -64,6 +64,7 @@ def _odd(made: Population, form: Curves) -> list[str]:
 
 def curves_out(population: Population, what: str) -> Curves:
     """The form of strands; BadInput where there are none to write."""
-    if not isinstance(population.form, Curves):
+    form = population.form.curves
+    if form is None:
         raise BadInput(f"{what} wants strands; these elements are none. Choose another format.", code="no_strands")
-    return population.form
+    return form

@@ -22,7 +22,7 @@ from ..population import Population
 from ..population.attribute import WHOLE_FLOAT32
 from ..scene.follow import Follow, Followed, resolved
 from ..stacking import check_blend
-from .material import PLAIN, ElementPicture, Finish, Shape
+from .material import ElementPicture, Finish, Shape, plain_finish
 from .model import Lane, Layer, Look, Signal
 from .scope import CHOOSERS, FINISH_LANE, SHAPE_LANE, Scope, Surroundings
 from .step.base import whole_step
@@ -126,7 +126,7 @@ class CompiledLook:
     lanes: dict[str, CompiledLane]
     signals: dict[str, CompiledSignal]
     scope: Scope
-    finishes: tuple[Finish, ...] = (PLAIN,)
+    finishes: tuple[Finish, ...] = field(default_factory=lambda: (plain_finish(),))
     shapes: tuple[Shape, ...] = ()
     picture: ElementPicture | None = None
     document: Look = field(default_factory=Look)
@@ -361,7 +361,7 @@ def _compiled(compiler: _Compiler, look: Look, population: Population) -> Compil
             lanes[word] = CompiledLane(channel, layers)
     compiler.check_along()
     compiler.check_outputs()
-    finishes = tuple(compiler.resolved(f, f"finishes[{k}]") for k, f in enumerate(look.finishes)) or (PLAIN,)
+    finishes = tuple(compiler.resolved(f, f"finishes[{k}]") for k, f in enumerate(look.finishes)) or (plain_finish(),)
     blending = look.lanes.get("finish")
     if blending is not None and blending.choose == "blend" and blending.among:
         # In the order of the blend, the others behind: what lies between two numbers is then a mix of neighbours.

@@ -9,7 +9,7 @@ import numpy as np
 from ..colour.harmony import apart
 from ..documents.upgrade import VERSION
 from ..errors import BadInput
-from ..population import Attribute, Curves, Population
+from ..population import Attribute, Population
 from ..population.makers import MakerModel
 from ..population.makers.base import FIRST_RAMP
 from .model import Look
@@ -96,7 +96,7 @@ def first_look(population: Population, colours: str = "own") -> Look:
         paint = _one_each(population, colours.removeprefix("each:"))
     elif carried:
         paint = [{"step": "attribute", "name": carried}]
-    elif isinstance(population.form, Curves) and colours == "own":
+    elif population.form.curves is not None and colours == "own":
         paint = _ALONG
     return _painted(paint)
 

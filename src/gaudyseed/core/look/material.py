@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 import numpy as np
-from pydantic import Field, field_validator
+from pydantic import Field, JsonValue, field_validator
+from pydantic.fields import FieldInfo
 
-from ..channels import CHANNELS, Channel
+from ..channels import CHANNELS, Channel, FinishField
 from ..colour.documents import HexColour
 from ..colour.spaces import parse_hex
 from ..documents.document import Document
@@ -28,31 +29,16 @@ ShapeWord = Literal["sequin", "tile", "ball", "block", "bead", "rosette", "card"
 DrawnAs = Literal["own", "sequin", "tile", "ball", "block", "bead", "rosette", "card", "ring"]
 
 
+#: What may follow a dial, for parameters whose type comes from a row.
+_dialled: Any = Dialled
+
+
 class Finish(Follower):
-    """A named set of channel values, which lanes then vary."""
+    """A named set of channel values, which lanes then vary: a parameter for each channel that finishes have."""
 
     name: Name = Field("Finish", title="Name")
-    base_colour: Dialled[HexColour | None] = Field(
-        None, title="Base colour", description="Below the layers of the base colour; left out, white.",
-        json_schema_extra={"control": "colour"},
-    )  # fmt: skip
+    base_colour: Dialled[HexColour | None] = None
     weight: Weight = Field(1.0, title="Weight", description="Its share of the elements, beside the other weights.")
-    metalness: Dialled[Share] = Field(0.0, title="Metalness")
-    roughness: Dialled[Share] = Field(0.3, title="Roughness")
-    transmission: Dialled[Share] = Field(0.0, title="Transmission")
-    subsurface: Dialled[Share] = Field(0.0, title="Subsurface")
-    subsurface_colour: Dialled[HexColour | None] = Field(
-        None, title="Subsurface colour", description="Left out, it follows the base colour.",
-        json_schema_extra={"control": "colour"},
-    )  # fmt: skip
-    subsurface_radius: Dialled[Annotated[float, Field(ge=0, le=1e6)]] = Field(
-        0.05, title="Subsurface radius", json_schema_extra={"unit": "units"}
-    )
-    emission_colour: Dialled[HexColour] = Field(
-        "#ffffff", title="Emission colour", json_schema_extra={"control": "colour"}
-    )
-    emission_strength: Dialled[Annotated[float, Field(ge=0, le=1e4)]] = Field(0.0, title="Emission strength")
-    opacity: Dialled[Share] = Field(1.0, title="Opacity")
 
     def of(self, channel: Channel) -> np.ndarray | None:
         """(k,) float32: what it has in a channel; None where that follows another channel."""
@@ -61,14 +47,41 @@ class Finish(Follower):
             return None
         return np.atleast_1d(np.array(parse_hex(value) if isinstance(value, str) else value, np.float32))
 
+    @classmethod
+    def take_registered(cls) -> None:
+        """Have a parameter for each channel of finishes."""
+        fields = cls.model_fields
+        own = ("name", "weight")
+        for word in [word for word in fields if word not in own and word not in CHANNELS]:
+            del fields[word]
+        for channel in CHANNELS.values():
+            if channel.finish is not None:
+                fields[channel.word] = _parameter(channel, channel.finish)
+        cls.model_rebuild(force=True)
 
-#: What an element has where a look has no finishes.
-PLAIN = Finish(
-    name="Plain",
-    metalness=CHANNELS["metalness"].default[0],
-    roughness=CHANNELS["roughness"].default[0],
-    subsurface_radius=CHANNELS["subsurface_radius"].default[0],
-)
+
+def _parameter(channel: Channel, given: FinishField) -> FieldInfo:
+    """The parameter of a finish for a channel, with the limits of its row."""
+    title, about = channel.title, given.help or None
+    if channel.kind.word == "colour":
+        control: dict[str, JsonValue] = {"control": "colour"}
+        if given.colour is None:
+            field = Field(None, title=title, description=about, json_schema_extra=control)
+            return FieldInfo.from_annotated_attribute(_dialled[HexColour | None], field)
+        begins = Field(given.colour, title=title, description=about, json_schema_extra=control)
+        return FieldInfo.from_annotated_attribute(_dialled[HexColour], begins)
+    extra: dict[str, JsonValue] | None = {"unit": channel.unit} if channel.unit else None
+    number: Any = Annotated[float, Field(ge=channel.least, le=channel.greatest)]
+    plain = Field(channel.default[0], title=title, description=about, json_schema_extra=extra)
+    return FieldInfo.from_annotated_attribute(_dialled[number], plain)
+
+
+Finish.take_registered()
+
+
+def plain_finish() -> Finish:
+    """What an element has where a look has no finishes."""
+    return Finish(name="Plain")
 
 
 class Version(Follower):

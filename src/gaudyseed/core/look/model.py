@@ -64,11 +64,8 @@ class Lane(Document):
         return among.index(finish) if finish in among else len(among)
 
 
-#: The channels that a lane's own fields belong to.
-LANE_FIELDS: dict[str, tuple[str, ...]] = {
-    "choose": ("shape", "finish"), "seed": ("shape", "finish"), "among": ("finish",), "threshold": ("opacity",),
-    "along": ("offset",),
-}  # fmt: skip
+#: The fields of a lane that belong to single channels.
+OWN_FIELDS = ("choose", "seed", "among", "threshold", "along")
 
 
 def _channel(word: str) -> str:
@@ -136,8 +133,9 @@ class Look(Versioned):
     @classmethod
     def _own_fields(cls, lanes: Lanes) -> Lanes:
         for word, lane in lanes.items():
-            for name, channels in LANE_FIELDS.items():
-                if word not in channels and getattr(lane, name) != Lane.model_fields[name].default:
+            for name in OWN_FIELDS:
+                if name not in CHANNELS[word].lane_fields and getattr(lane, name) != Lane.model_fields[name].default:
+                    channels = [c.word for c in CHANNELS.values() if name in c.lane_fields]
                     raise ValueError(f"{name!r} belongs to {' and '.join(channels)}, not to {word}. Remove it there")
             if word == "shape" and lane.choose == "blend":
                 raise ValueError("shapes are chosen by share or number; only finishes blend")

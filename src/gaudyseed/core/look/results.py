@@ -10,7 +10,7 @@ import numpy as np
 
 from ..channels import BASE_COLOUR, CHANNELS, Channel
 from ..digest import digest_of
-from ..population import Points, Population
+from ..population import Population
 from ..runtime.task import UNWATCHED, Task
 from .choosing import between
 from .compile import CompiledLayer, CompiledLook, CompiledStep
@@ -205,7 +205,7 @@ class Evaluation:
         None where that is 1 for all, and for elements that do not stand alone.
         """
         lane, number = self.lanes.get("size"), self.chosen.shape
-        if not isinstance(self.population.form, Points):
+        if not self.population.form.alone:
             return None
         shapes = () if self.population.shape else self.look.shapes
         sizes = np.array([shape.size for shape in shapes] or [1.0], np.float32)

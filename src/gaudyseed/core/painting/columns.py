@@ -15,7 +15,7 @@ import numpy as np
 
 from ..digest import digest_of
 from ..geometry.subdivision import refined
-from ..population import Attribute, Polygons, Population
+from ..population import Attribute, Population
 from ..population.attribute import Field as Column
 from ..runtime.cache import ResultCache
 
@@ -34,7 +34,7 @@ _onto = ResultCache(256 * 1024 * 1024, grows=3)
 
 def ids_of(population: Population) -> np.ndarray | None:
     """(n,) int64: what tells the elements apart; None where they are known by their number."""
-    if isinstance(population.form, Polygons) or population.elements.own.get("id") is None:
+    if population.form.polygons is not None or population.elements.own.get("id") is None:
         return None
     low, high = population.elements.keys
     found = low.astype(np.int64) | (high.astype(np.int64) << 32)
@@ -97,8 +97,8 @@ def _finer(coarse: Population, key: str, values: np.ndarray) -> np.ndarray:
     """Values of the vertices of a mesh once subdivided: straight mixes."""
     rows = _onto.get(f"rows {key}")
     if rows is None:
-        form = coarse.form
-        assert isinstance(form, Polygons)
+        form = coarse.form.polygons
+        assert form is not None
         rows = refined(form.starts, form.corners, coarse.count).straight
         _onto.put(f"rows {key}", rows, rows.indices.nbytes * 3)
     found: np.ndarray = rows.mixed(values)

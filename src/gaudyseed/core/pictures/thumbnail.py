@@ -11,9 +11,9 @@ from ..colour.spaces import display_bytes
 from ..geometry.placing import matrix, rotations
 from ..look.evaluate import Evaluator
 from ..look.model import Look
-from ..population import Curves, Models, Points, Polygons, Population
+from ..population import Models, Population
 from ..population.derive import standing
-from ..population.thinning import thinned
+from ..population.kinds import thinned
 
 #: Points that are drawn at most.
 _MOST = 60_000
@@ -53,10 +53,10 @@ def picture_of(population: Population, look: Look, width: int = 240, height: int
 def _points(population: Population, colours: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray | None]:
     """Places (m, 3), colours (m, 3) and normals (m, 3) of what is drawn; meshes are covered with points."""
     places = population.elements.attribute("position").readable.astype(np.float64)
-    form = population.form
+    form = population.form.polygons
     if population.models is not None:
         return _of_models(population, population.models, places, colours)
-    if not isinstance(form, Polygons):
+    if form is None:
         return places, colours, None
     covered = _covering(places, form.triangles, _MOST)
     if covered is None:
@@ -111,9 +111,9 @@ def _of_models(
 
 def _radius(population: Population, points: int, pixels: int) -> int:
     """Of a dot in pixels: small where there are many."""
-    if isinstance(population.form, Points) and population.models is None:
+    if population.form.alone and population.models is None:
         return int(np.clip(np.sqrt(pixels / max(points, 1)) * 0.5, 1, 14))
-    return 1 if isinstance(population.form, Curves) else 2
+    return 1 if population.form.curves is not None else 2
 
 
 def _splatted(

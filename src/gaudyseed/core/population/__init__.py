@@ -2,7 +2,8 @@
 
 from .attribute import Attribute, Field
 from .elements import Elements, Owners
-from .population import Curves, Models, Points, Polygons, Population, Standing, of_points
+from .forms import Curves, Points, Polygons
+from .population import Models, Population, Standing, of_points
 
 __all__ = [
     "Attribute",

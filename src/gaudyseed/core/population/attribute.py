@@ -16,7 +16,7 @@ import numpy as np
 
 from ..colour.spaces import decode_srgb
 from ..digest import digest_of
-from ..geometry.placing import Role
+from ..geometry.placing import Role, moved
 
 Kind = Literal["number", "integer", "vector", "colour", "text"]
 Light = Literal["", "linear", "display"]
@@ -87,6 +87,10 @@ class Attribute:
         """The attribute with only these rows, (m,) whole numbers, in their order."""
         missing = None if self.missing is None else self.missing[rows]
         return replace(self, values=self.values[rows], missing=missing)
+
+    def transformed(self, by: np.ndarray) -> Attribute:
+        """The attribute transformed by a (4, 4) matrix, by its role in space; unchanged where it has none."""
+        return replace(self, values=moved(self.values, self.role, by)) if self.role else self
 
     @cached_property
     def absent(self) -> np.ndarray | None:

@@ -16,9 +16,10 @@ from ..runtime.task import Task
 from ..scene.follow import Dialled
 from .attribute import Attribute, Field
 from .elements import KEY, Elements, Owners
+from .forms import Polygons
 from .naming import fits, free_name
 from .owning import Owning
-from .population import Polygons, Population
+from .population import Population
 
 #: How often a mesh is subdivided, as a parameter of its maker.
 Subdivision = Dialled[Annotated[int, Parameter(ge=0, le=4)]]
@@ -198,8 +199,8 @@ def subdivided(population: Population, levels: int, smooth: bool, task: Task) ->
     for level in range(levels):
         # Each has four times the faces of the one before.
         task.reach(4.0 ** (level - levels), f"subdividing, level {level + 1} of {levels}")
-        form = population.form
-        assert isinstance(form, Polygons)
+        form = population.form.polygons
+        assert form is not None
         if population.count + 2 * len(form.corners) > MOST_VERTICES:
             raise BadInput(
                 f"Subdivided so often the mesh would have more than {MOST_VERTICES:,} vertices. Lower its subdivision.",

@@ -7,9 +7,9 @@ from dataclasses import replace
 
 import numpy as np
 
-from ..geometry.placing import IDENTITY, moved
+from ..geometry.placing import IDENTITY
 from .attribute import Attribute
-from .population import Polygons, Population
+from .population import Population
 
 
 def placed(population: Population, by: np.ndarray) -> Population:
@@ -19,15 +19,8 @@ def placed(population: Population, by: np.ndarray) -> Population:
     elements = population.elements
     owners = tuple(replace(above, attributes=_all(above.attributes, by)) for above in elements.owners)
     own = replace(elements, own=_all(elements.own, by), owners=owners)
-    form = population.form
-    if isinstance(form, Polygons):
-        form = replace(form, of_corners=_all(form.of_corners, by))
-    return replace(population, elements=own, form=form)
+    return replace(population, elements=own, form=population.form.transformed(by))
 
 
 def _all(table: Mapping[str, Attribute], by: np.ndarray) -> dict[str, Attribute]:
-    return {name: _moved(a, by) for name, a in table.items()}
-
-
-def _moved(a: Attribute, by: np.ndarray) -> Attribute:
-    return replace(a, values=moved(a.values, a.role, by)) if a.role else a
+    return {name: a.transformed(by) for name, a in table.items()}

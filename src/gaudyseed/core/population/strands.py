@@ -13,7 +13,8 @@ from ..kernels import strands as kernels
 from ..kernels.parallel import over
 from .attribute import Attribute, Field
 from .elements import KEY, Elements, Owners
-from .population import Curves, Population, Standing
+from .forms import Curves
+from .population import Population, Standing
 
 #: The level above the points, and the attribute of strands that tells their part.
 STRAND, PART = "strand", "part"
@@ -128,8 +129,8 @@ def of_curves(
 
 def along_of(population: Population) -> np.ndarray:
     """(n,) float32: the place of each point along its strand by length, whatever its file has under that name."""
-    elements, form = population.elements, population.form
-    assert isinstance(form, Curves)
+    elements, form = population.elements, population.form.curves
+    assert form is not None
     found: np.ndarray | None = elements.__dict__.get(_ALONG)
     if found is None:
         places = elements.attribute("position").readable
@@ -143,8 +144,8 @@ def along_of(population: Population) -> np.ndarray:
 
 def widths_of(population: Population) -> np.ndarray:
     """(n,) float32: how wide strands are at each point; a usual width where *width* is no plain number."""
-    elements, form = population.elements, population.form
-    assert isinstance(form, Curves)
+    elements, form = population.elements, population.form.curves
+    assert form is not None
     found = elements.find("width")
     if found is not None and found.kind in ("number", "integer") and found.width == 1:
         return found.readable

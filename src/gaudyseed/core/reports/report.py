@@ -17,7 +17,7 @@ from ..look.evaluate import Evaluator
 from ..look.results import Evaluation, LayerResult, StepResult, covers_all
 from ..look.step.reported import Choices, Outcome
 from ..look.steps import Value
-from ..population import Attribute, Curves
+from ..population import Attribute
 from ..population.derive import standing
 from ..population.strands import along_of
 from ..vectors import lengths
@@ -212,8 +212,8 @@ def _strand_at(evaluation: Evaluation, element: int) -> dict[str, Any] | None:
 
     None for what is no strand.
     """
-    form = evaluation.population.form
-    if not isinstance(form, Curves):
+    form = evaluation.population.form.curves
+    if form is None:
         return None
     strand = int(form.curve_of[element])
     first, count = int(form.starts[strand]), int(form.sizes[strand])

@@ -16,7 +16,7 @@ from ..digest import digest_of
 from ..look.evaluate import run_step
 from ..look.results import Evaluation, LaneResult, StepResult, covers_all
 from ..look.steps import Value
-from ..population import Polygons, of_points
+from ..population import of_points
 from ..runtime.cache import ResultCache
 
 #: Texels of a row, and rows of one range of numbers where nothing jumps.
@@ -69,7 +69,7 @@ def mapped(evaluation: Evaluation, word: str) -> Mapped | None:
     steps do not map a number alone.
     """
     lane = evaluation.lanes.get(word)
-    if lane is None or not isinstance(evaluation.population.form, Polygons) or word in ("shape", "finish", "offset"):
+    if lane is None or evaluation.population.form.polygons is None or word in ("shape", "finish", "offset"):
         return None
     tail = _tail(lane)
     if not tail:

@@ -5,7 +5,6 @@ from __future__ import annotations
 import time
 from collections.abc import Iterator
 from dataclasses import asdict
-from functools import lru_cache
 from typing import Any, Literal
 
 import numpy as np
@@ -13,25 +12,20 @@ from flask import Blueprint, Response, current_app, stream_with_context
 from pydantic import Field
 
 from ...core.channels import CHANNELS
-from ...core.colour.documents import written
-from ...core.colour.spaces import encode_srgb, parse_hex, to_hex
+from ...core.colour.spaces import parse_hex, to_hex
 from ...core.colour.vision import Vision, simulated
-from ...core.digest import digest_of
 from ...core.documents.document import Document
 from ...core.errors import BadInput
-from ...core.formats.shapes import OWN, plain_shape
-from ...core.look.material import ElementPicture, Finish
 from ...core.look.results import Evaluation
 from ...core.painting.painted import Painted
-from ...core.pictures.picture import within
 from ...core.reports.census import packed
 from ...core.reports.report import Groups
 from ...core.runtime.task import UNWATCHED, Stopped, Task
 from ...core.scene.model import MOST_POPULATIONS
 from ...core.scene.run import SceneRun
-from ...core.sending import moved_normals, picture_of, threshold_of, ways
+from ...core.shown.population import NamedArray, ShownPopulation, ShownShape, shown_population
 from ...core.shown.preview import Of, Scale, Shown, preview
-from ...core.shown.tables import mapped
+from ...core.shown.scene import shown_moment
 from .. import binary
 from ..drafts import Draft
 from ..errors import reported
@@ -139,16 +133,8 @@ def _headed(body: EvaluationRequest, entries: dict[str, dict[str, Any]], began: 
 
 def _moment(run: SceneRun) -> dict[str, Any]:
     """Where markers with keys are at the frame, and what dials with keys are."""
-    given, (dials, markers) = run.given, run.surroundings.keyed
-    return {
-        "markers": {name: given.markers[name].tolist() for name in markers},
-        "dials": {name: _written(given.dials[name].value) for name in dials},
-    }
-
-
-def _written(value: float | str) -> float | str:
-    """A dial's value as people read it."""
-    return written(value) if isinstance(value, str) else value
+    moment = shown_moment(run)
+    return {"markers": {name: at.tolist() for name, at in moment.markers.items()}, "dials": moment.dials}
 
 
 def _told_after(
@@ -178,7 +164,6 @@ def _seen_first(
 ) -> dict[str, Any]:
     """What the view needs of one population; adds its arrays."""
     name = wanted.population
-    presence = run.presence(name)
     population = run.population(name)
     began = time.perf_counter()
     evaluation = run.evaluation(name)
@@ -188,22 +173,23 @@ def _seen_first(
         raise BadInput(
             f"There are {evaluation.population.count:,} elements; there is no element {wanted.trace}.", place="trace"
         )
+    drawn = shown_population(run, name, services().evaluator, task, vision or "")
     shown = wanted.preview and _shown(evaluation, wanted.preview, run.document(name).painted)
     if shown:
         arrays[f"{name}/preview"] = shown.levels
     return {
         "error": None,
         "count": evaluation.population.count,
-        "shape": presence.shape,
-        "shown": presence.shown,
-        "made": run.request(name).key,
+        "shape": drawn.shape,
+        "shown": drawn.visible,
+        "made": drawn.made,
         "reads": asdict(run.dependencies(name)),
-        "placement": run.placement(name).T.reshape(-1).tolist(),
+        "placement": drawn.placement.T.reshape(-1).tolist(),
         "computed": evaluation.computed,
         "reused": evaluation.reused,
         "timed": run.timed(name),
-        "lanes": _lanes(evaluation, wanted, vision, task, arrays),
-        "material": _material(run, name, evaluation, wanted, arrays),
+        "lanes": _named(drawn.lanes, wanted, arrays),
+        "material": _material(drawn, wanted, arrays),
         "preview": _legend(shown) if shown else None,
     }
 
@@ -234,109 +220,32 @@ def _censuses(evaluation: Evaluation, wanted: Wanted) -> dict[str, dict[str, Any
     return {place: {"digest": c["digest"]} if c["digest"] in known else c for place, c in told.items()}
 
 
-def _lanes(
-    evaluation: Evaluation, wanted: Wanted, vision: Vision | None, task: Task,
-    arrays: dict[str, np.ndarray],
-) -> dict[str, str]:  # fmt: skip
-    """The digest of each lane; adds the values that the page does not have."""
-    found = {}
-    for word, lane in evaluation.lanes.items():
-        digest, values = services().evaluator.sent(lane, task, vision or "")
-        found[word] = digest
-        if wanted.have.get(word) != digest:
-            arrays[f"{wanted.population}/{word}"] = values
-    return found
-
-
-def _keep(
-    name: str, digest: str, values: np.ndarray, wanted: Wanted, arrays: dict[str, np.ndarray], also: dict[str, str]
-) -> None:
-    """Note an array under its digest, and add it where the page does not have it."""
-    also[name] = digest
-    if wanted.have.get(name) != digest:
-        arrays[f"{wanted.population}/{name}"] = values
-
-
-def _material(
-    run: SceneRun, name: str, evaluation: Evaluation, wanted: Wanted, arrays: dict[str, np.ndarray]
-) -> dict[str, Any]:
-    """What the view needs to draw with the channels: finishes, shapes, pictures, and the ends of lanes as tables."""
-    also: dict[str, str] = {}
-    tables = {}
-    for word in evaluation.lanes:
-        end = mapped(evaluation, word)
-        if end is not None:
-            _keep(f"{word}.at", end.at, end.numbers, wanted, arrays, also)
-            _keep(f"{word}.table", end.digest, end.texels, wanted, arrays, also)
-            tables[word] = len(end.rows)
-    offset = evaluation.lanes.get("offset")
-    if offset is not None:
-        way = ways(evaluation)
-        # Clones that came turned may stand otherwise than their normals.
-        turned = "orientation" in evaluation.population.elements.own
-        if len(way) > 1 and (evaluation.look.document.lanes["offset"].along != "normal" or turned):
-            _keep("ways", digest_of("ways", way), way, wanted, arrays, also)
-        normals = moved_normals(evaluation)
-        if normals is not None:
-            _keep("normals", digest_of("normals", offset.digest), normals, wanted, arrays, also)
-    along = evaluation.look.document.lanes["offset"].along if offset is not None else "normal"
+def _material(shown: ShownPopulation, wanted: Wanted, arrays: dict[str, np.ndarray]) -> dict[str, Any]:
+    """What the view draws with beside the lanes; adds the arrays that the page does not have."""
     return {
-        "finishes": [_finish(finish) for finish in evaluation.look.finishes],
-        "shapes": _shapes(run, name, evaluation),
-        "threshold": threshold_of(evaluation),
-        "along": "up" if along == "up" else "ways" if "ways" in also else "normal",
-        "up": ways(evaluation)[0].tolist() if along == "up" else [0.0, 0.0, 1.0],
-        "tables": tables,
-        "also": also,
+        "finishes": shown.finishes,
+        "shapes": [_shape(shape) for shape in shown.shapes],
+        "threshold": shown.threshold,
+        "along": shown.along,
+        "up": shown.up,
+        "tables": shown.rows,
+        "also": _named(shown.arrays, wanted, arrays),
     }
 
 
-@lru_cache(maxsize=256)
-def _finish(finish: Finish) -> dict[str, Any]:
-    """A finish as numbers; colours as levels of the display."""
-    found: dict[str, Any] = {"name": finish.name}
-    for channel in CHANNELS.values():
-        # The base colour comes with its lane.
-        if channel.of_finish and channel.word != "base_colour":
-            value = finish.of(channel)
-            shown = value if value is None or channel.sent != "display" else encode_srgb(value)
-            found[channel.word] = None if shown is None else [round(float(v), 6) for v in shown]
-    return found
+def _named(named: dict[str, NamedArray], wanted: Wanted, arrays: dict[str, np.ndarray]) -> dict[str, str]:
+    """The digests of arrays by their names; adds those that the page does not have."""
+    for name, array in named.items():
+        if wanted.have.get(name) != array.digest:
+            arrays[f"{wanted.population}/{name}"] = array.values
+    return {name: array.digest for name, array in named.items()}
 
 
-def _shapes(run: SceneRun, name: str, evaluation: Evaluation) -> list[dict[str, Any]]:
-    """The shapes of clones: under what key each is asked for, its size, and the picture on it."""
-    look, own, models = evaluation.look, run.presence(name).shape, evaluation.population.models
-    if own == OWN and models is not None and not look.shapes:
-        lying = None if look.picture is None else _picture(run, evaluation, look.picture)
-        return [{"key": key, "size": 1.0, "picture": lying} for key in models.keys]
-    entries = look.shapes or (None,)
-    found = []
-    for k, shape in enumerate(entries):
-        key: str = shape.shape if shape is not None else plain_shape(own)
-        if shape is not None and shape.mesh is not None:
-            run.asset_mesh(shape.mesh, f"shapes[{k}].mesh")
-            key = next(a.digest for a in run.scene.assets if a.name == shape.mesh and a.kind == "mesh")
-        picture = (shape.picture if shape else None) or look.picture
-        found.append({
-            "key": key, "size": 1.0 if shape is None else shape.size,
-            "picture": None if picture is None else _picture(run, evaluation, picture),
-        })  # fmt: skip
-    return found
-
-
-def _picture(run: SceneRun, evaluation: Evaluation, picture: ElementPicture) -> dict[str, Any]:
-    """Under what the picture on elements is asked for, and how it lies on their uv."""
-    picture_of(evaluation, picture)
-    named = picture.picture or next(iter(evaluation.scope.surroundings.pictures), "moon")
-    source = next((a.digest for a in run.scene.assets if a.name == named and a.kind == "picture"), named)
-    into = within(picture.shift, picture.size, float(picture.turn))
-    still = picture.model_dump(mode="json", exclude={"shift", "size", "turn", "threshold", "picture", "through"})
-    return {
-        "key": digest_of("element picture", source, still), "source": source, "picture": still,
-        "into": [*into[0, :2].tolist(), float(into[0, 3]), *into[1, :2].tolist(), float(into[1, 3])],
-        "cut": picture.cut != "none", "threshold": picture.threshold, "through": picture.through,
-    }  # fmt: skip
+def _shape(shape: ShownShape) -> dict[str, Any]:
+    picture = shape.picture and asdict(shape.picture)
+    if picture:
+        picture["picture"] = picture.pop("settings")
+    return {"key": shape.key, "size": shape.size, "picture": picture}
 
 
 def _groups(groups: Groups, wanted: Wanted, vision: Vision | None, arrays: dict[str, np.ndarray]) -> dict[str, Any]:

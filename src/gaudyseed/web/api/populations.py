@@ -3,22 +3,17 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable
 
-import numpy as np
 from flask import Blueprint, Response, request
 from pydantic import Field
 
 from ...core.documents.document import Document
 from ...core.errors import BadInput
-from ...core.geometry.parted import thing
 from ...core.geometry.surfaces import SURFACES, surface
 from ...core.look.steps import STEPS
-from ...core.population import Curves, Polygons, Population
-from ...core.population.derive import standing
-from ...core.population.kinds import KINDS
-from ...core.population.strands import drawn_places, widths_of
+from ...core.population import Population
 from ...core.reports.report import attribute_census
+from ...core.shown.geometry import shown_geometry
 from .. import binary
 from ..drafts import Draft
 from ..headers import PopulationHeader, SurfaceHeader
@@ -58,82 +53,19 @@ def described(population: Population) -> dict[str, object]:
     }  # fmt: skip
 
 
-def _instances(population: Population) -> dict[str, np.ndarray]:
-    """Places, turns and sizes."""
-    orientations, sizes = standing(population)
-    found = {"orientations": orientations, "sizes": sizes, **_parts(population)}
-    if population.models is not None:
-        found["models"] = population.models.of
-        if population.elements.find("copy_position") is not None:
-            found["places"] = population.elements.attribute("copy_position").readable
-    if not population.shape:
-        return found
-    shape = thing(population.shape)
-    found |= {"shape_positions": shape.vertices, "shape_normals": shape.normals, "shape_faces": shape.faces,
-              "shape_pieces": shape.part_of}  # fmt: skip
-    if population.elements.find("copy_position") is not None:
-        # Drawn as a piece of its copy, which stands at the copy's place.
-        found["pieces"] = population.elements.attribute("part").values.astype(np.uint8)
-        found["places"] = population.elements.attribute("copy_position").readable
-    return found
-
-
-def _parts(population: Population) -> dict[str, np.ndarray]:
-    """The part of each element, where they have parts."""
-    parts = population.elements.owner_of("part")
-    return {} if parts is None else {"parts": np.ascontiguousarray(parts, np.int32)}
-
-
-def _surface(population: Population) -> dict[str, np.ndarray]:
-    """Normals, triangles, and the part of each vertex."""
-    form = population.form
-    assert isinstance(form, Polygons)
-    uv = population.elements.find("uv")
-    return {
-        **({"uv": uv.readable} if uv is not None and uv.kind == "vector" and uv.width == 2 else {}),
-        "normals": population.elements.attribute("normal").readable,
-        "triangles": form.triangles,
-        **_parts(population),
-    }
-
-
-def _ribbons(population: Population) -> dict[str, np.ndarray]:
-    """Widths, where each strand begins, and the part of each point."""
-    form = population.form
-    assert isinstance(form, Curves)
-    return {
-        "widths": widths_of(population),
-        "starts": form.starts.astype(np.int32),
-        "normals": population.elements.attribute("root_normal").readable,
-        **_parts(population),
-    }
-
-
-#: What the view wants beside the positions, by the word that a kind is drawn with.
-_ARRAYS: dict[str, Callable[[Population], dict[str, np.ndarray]]] = {
-    "instances": _instances, "surface": _surface, "ribbons": _ribbons,
-}  # fmt: skip
-
-
 @operation(blueprint, "/populations", method="post", body=PopulationRequest, result=BINARY, headers=(PopulationHeader,))
 def make_population(body: PopulationRequest) -> Response:
     """What the view wants of a population, and its attributes."""
     began = time.perf_counter()
     run = services().run(body.scene, frame=body.frame)
-    request = run.request(body.population)
-    # Without painted columns: the page knows those from the scene, and a stroke makes nothing anew.
-    population = run.target(body.population).population
-    kind = KINDS[population.kind]
-    strands = isinstance(population.form, Curves)
-    positions = drawn_places(population) if strands else population.elements.attribute("position").readable
-    low, high = positions.min(axis=0).astype(float), positions.max(axis=0).astype(float)
+    shown = shown_geometry(run, body.population)
     header = {
-        **described(population), "made": request.key, "drawn": kind.drawn, "ground": request.maker.ground,
-        "unfit": {word: why for word, step in STEPS.items() if (why := step.unfit(population))},
-        "low": low.tolist(), "high": high.tolist(), "faces": getattr(population.form, "faces", 0),
+        **described(shown.population), "made": shown.key, "drawn": shown.drawn, "ground": shown.ground,
+        "unfit": {word: why for word, step in STEPS.items() if (why := step.unfit(shown.population))},
+        "low": shown.low.tolist(), "high": shown.high.tolist(), "faces": shown.faces,
         "milliseconds": round(1000 * (time.perf_counter() - began), 3),
     }  # fmt: skip
-    return binary.answer(header, {"positions": positions, **_ARRAYS[kind.drawn](population)})
+    return binary.answer(header, {"positions": shown.positions, **shown.arrays})
 
 
 @operation(blueprint, "/surfaces/<name>", method="get", result=BINARY, headers=(SurfaceHeader,))

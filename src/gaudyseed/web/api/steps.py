@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import asdict
 from functools import lru_cache
 from typing import Any, Literal
 
@@ -43,6 +44,14 @@ class StepDescription(BaseModel):
     parameters: dict[str, Any]
 
 
+class SlotDescription(BaseModel):
+    """Where the view keeps a channel of each element: a texture, its first part there, its number among the tables."""
+
+    texture: str
+    part: int
+    table: int | None
+
+
 class ChannelDescription(BaseModel):
     """One channel of the material."""
 
@@ -61,6 +70,7 @@ class ChannelDescription(BaseModel):
     of_finish: bool
     approximate: bool
     group: str
+    slot: SlotDescription | None
 
 
 class Beginning(BaseModel):
@@ -181,6 +191,7 @@ def _listed(_registered: tuple[tuple[object, ...], ...]) -> StepList:
                 greatest=c.greatest, unit=c.unit, populations=list(c.populations), sent=c.sent,
                 columns=list(c.columns), help=c.help, pictured=c.pictured, of_finish=c.of_finish,
                 approximate=c.approximate, group=c.group,
+                slot=SlotDescription(**asdict(c.slot)) if c.slot else None,
             )
             for c in CHANNELS.values()
         ],

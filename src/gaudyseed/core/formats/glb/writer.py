@@ -10,12 +10,13 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from ...channels import CHANNELS
+from ...channels import CHANNELS, Channel
 from ...geometry.placing import moved
 from ...pictures.picture import lying, within
 from ...population import Attribute, Curves, Polygons, Population
 from ...population.attribute import WHOLE_FLOAT32
 from ...population.derive import standing
+from ...population.kinds import KINDS
 from ...population.meshes import PART
 from ...population.naming import fits
 from ...population.strands import STRAND
@@ -37,12 +38,8 @@ def write(
     """A mesh with its colours as COLOR_0 and its attributes as custom ones; clones as instances; strands as lines."""
     check_results(results)
     out = Writing(task)
-    if isinstance(population.form, Polygons):
-        _write_mesh(out, population, results, context)
-    elif isinstance(population.form, Curves):
-        _write_strands(out, population, population.form, results, context)
-    else:
-        _write_clones(out, population, results, context)
+    write_drawn = {"surface": _write_mesh, "ribbons": _write_strands, "instances": _write_clones}
+    write_drawn[KINDS[population.kind].drawn](out, population, results, context)
     return out.data()
 
 
@@ -83,7 +80,8 @@ def _custom(population: Population, results: Results | None, placed: tuple[str, 
         # Results of an earlier run are replaced.
         if a.fields and (a.name not in placed or not fits(a)) and a.name not in given and a.width <= 4:
             yield _column(_word(a.name, taken), a)
-    if isinstance(population.form, Polygons) and not _apart(population.form):
+    form = population.form.polygons
+    if form is not None and not _apart(form):
         index = elements.owner_of("part")
         assert index is not None
         yield _Column(_word("part", taken), *_whole(index))
@@ -148,8 +146,8 @@ def _whole(values: np.ndarray) -> tuple[np.ndarray, dict[str, Any]]:
 
 
 def _write_mesh(out: Writing, population: Population, results: Results | None, context: WriterContext) -> None:
-    form, split = population.form, None
-    assert isinstance(form, Polygons)
+    form, split = population.form.polygons, None
+    assert form is not None
     if form.of_corners:
         split = split_at_seams(population)
         population, results = split.population, results and {w: v[split.rows] for w, v in results.items()}
@@ -216,10 +214,10 @@ def _further(population: Population, name: str, kind: str, most: int) -> Iterato
         yield a
 
 
-def _write_strands(
-    out: Writing, population: Population, form: Curves, results: Results | None, context: WriterContext
-) -> None:
+def _write_strands(out: Writing, population: Population, results: Results | None, context: WriterContext) -> None:
     """Lines from each point of a strand to the next; _STRAND tells which strand a point belongs to."""
+    form = population.form.curves
+    assert form is not None
     position = moved(population.elements.attribute("position").readable, "point", Y_UP).astype("<f4")
     attributes = {"POSITION": out.add(position, target=34962, ends=True)}
     own = population.elements.own
@@ -395,8 +393,7 @@ def _material(
     opacity, strength = surface["opacity"], surface["emission_strength"]
     plain: dict[str, Any] = {
         "baseColorFactor": [*base, _alpha(opacity, piece, context, coloured)],
-        "metallicFactor": surface["metalness"].number, "roughnessFactor": surface["roughness"].number,
-    }  # fmt: skip
+    }
     made: dict[str, Any] = {"name": name, "pbrMetallicRoughness": plain, "doubleSided": True}
     threshold = cut_out(context, piece)
     if threshold is not None:
@@ -409,18 +406,30 @@ def _material(
         made["emissiveFactor"] = glow.tolist()
         if strength.number > 1:
             extensions["KHR_materials_emissive_strength"] = {"emissiveStrength": strength.number}
-    if surface["transmission"].number > 0:
-        extensions["KHR_materials_transmission"] = {"transmissionFactor": surface["transmission"].number}
+    made["extensions"] = extensions
+    for channel in CHANNELS.values():
+        if channel.inputs.gltf:
+            _put_factor(made, channel, surface[channel.word])
     texels = piece.texels if piece else context.texels
     picture = piece.picture if piece else context.picture
     if texels is not None and picture is not None:
         plain["baseColorTexture"] = _texture(out, name, texels, picture, laid)
-    if extensions:
-        made["extensions"] = extensions
-        for word in extensions:
-            out.uses(word)
+    for word in extensions:
+        out.uses(word)
+    if not extensions:
+        del made["extensions"]
     out.json["materials"].append(made)
     return len(out.json["materials"]) - 1
+
+
+def _put_factor(made: dict[str, Any], channel: Channel, part: Part) -> None:
+    """Put a channel's value at its path in a material; extensions are there only for what is not the default."""
+    *path, last = channel.inputs.gltf.split(".")
+    if path[0] == "extensions" and np.array_equal(part.value, channel.default):
+        return
+    for word in path:
+        made = made.setdefault(word, {})
+    made[last] = part.number if channel.kind.word == "number" else part.value.clip(0, 1).tolist()
 
 
 def _alpha(opacity: Part, piece: MeshPart | None, context: WriterContext, coloured: bool) -> float:

@@ -7,6 +7,7 @@ from collections.abc import Iterator, Sequence
 
 import numpy as np
 
+from ...channels import CHANNELS
 from ...geometry.shapes import ShapeMesh
 from ..base import MeshPart, WriterContext
 from ..material import Part, Surface, cut_out
@@ -32,11 +33,12 @@ def material_subsets(mesh: ShapeMesh, path: str) -> Iterator[str]:
         first += count
 
 
-#: Inputs of UsdPreviewSurface with their types, by the channel that feeds them.
-_INPUTS = {
-    "base_colour": ("diffuseColor", "color3f"), "metalness": ("metallic", "float"), "roughness": ("roughness", "float"),
-    "opacity": ("opacity", "float"), "emission": ("emissiveColor", "color3f"),
-}  # fmt: skip
+def _inputs() -> Iterator[tuple[str, str, str]]:
+    """The inputs of UsdPreviewSurface: what feeds each, its name and its type."""
+    for channel in CHANNELS.values():
+        if channel.inputs.usd:
+            yield channel.word, channel.inputs.usd, "color3f" if channel.kind.word == "colour" else "float"
+    yield "emission", "emissiveColor", "color3f"
 
 
 def materials_text(
@@ -52,7 +54,7 @@ def materials_text(
         yield '                uniform token info:id = "UsdPreviewSurface"\n'
         yield "                token outputs:surface\n"
         readers = []
-        for channel, (target, kind) in _INPUTS.items():
+        for channel, target, kind in _inputs():
             part = glow(surface) if channel == "emission" else surface[channel]
             if part.varies:
                 yield f"                {kind} inputs:{target}.connect = <{path}/{channel}.outputs:result>\n"

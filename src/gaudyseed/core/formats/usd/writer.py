@@ -8,8 +8,9 @@ from collections.abc import Iterator
 import numpy as np
 
 from ...channels import CHANNELS
-from ...population import Attribute, Curves, Polygons, Population
+from ...population import Attribute, Polygons, Population
 from ...population.derive import standing
+from ...population.kinds import KINDS
 from ...population.meshes import PART
 from ...population.naming import fits
 from ...population.strands import of_strands, widths_of
@@ -38,7 +39,8 @@ _PIECES = 3
 
 def _text(population: Population, results: Results | None, context: WriterContext, task: Task) -> bytes:
     check_results(results)
-    body = {Polygons: _mesh, Curves: _curves}.get(type(population.form), _instancer)
+    bodies = {"surface": _mesh, "ribbons": _curves, "instances": _instancer}
+    body = bodies[KINDS[population.kind].drawn]
     head = f'#usda 1.0\n(\n    defaultPrim = "{usd_name(context.name)}"\n    metersPerUnit = 1\n    upAxis = "Z"\n)\n\n'
     arrays = len(population.elements.own) + len(results or {}) + 2
     return "".join([head, *task.along(body(population, results, context), _PIECES * arrays)]).encode()
@@ -89,8 +91,8 @@ def _carried(population: Population, words: PrimvarNames, left: tuple[str, ...])
 
 
 def _mesh(population: Population, results: Results | None, context: WriterContext) -> Iterator[str]:
-    form = population.form
-    assert isinstance(form, Polygons)
+    form = population.form.polygons
+    assert form is not None
     name = usd_name(context.name)
     yield f'def Mesh "{name}" (\n    prepend apiSchemas = ["MaterialBindingAPI"]\n)\n{{\n'
     yield f'    rel material:binding = </{name}/Materials/{name}>\n    uniform token subdivisionScheme = "none"\n'
@@ -115,8 +117,8 @@ def _mesh(population: Population, results: Results | None, context: WriterContex
 
 
 def _curves(population: Population, results: Results | None, context: WriterContext) -> Iterator[str]:
-    form = population.form
-    assert isinstance(form, Curves)
+    form = population.form.curves
+    assert form is not None
     name = usd_name(context.name)
     yield f'def BasisCurves "{name}" (\n    prepend apiSchemas = ["MaterialBindingAPI"]\n)\n{{\n'
     yield f"    rel material:binding = </{name}/Materials/{name}>\n"

@@ -10,7 +10,7 @@ from pydantic import Field
 from ...errors import BadInput
 from ...kernels.parallel import over
 from ...kinds import Kind
-from ...population import Curves, Population
+from ...population import Population
 from ...population.strands import along_of, numbered
 from ...reports import census
 from ..scope import Scope
@@ -38,11 +38,11 @@ class Along(Curved):
     @classmethod
     def unfit(cls, population: Population) -> str:
         """What stands alone has no way along it."""
-        return "" if isinstance(population.form, Curves) else "Only strands have a way along them."
+        return "" if population.form.curves is not None else "Only strands have a way along them."
 
     def result_kind(self, scope: Scope, place: str, incoming: Kind | None = None) -> Kind:
         """A number; BadInput where the elements are no points of strands."""
-        if not isinstance(scope.population.form, Curves):
+        if scope.population.form.curves is None:
             raise BadInput(
                 f"Each {scope.elements.level} here stands alone, so nothing runs along it. Read an extent, or colour "
                 "strands.",
@@ -56,8 +56,8 @@ class Along(Curved):
         return [scope.population.form.digest, *places]
 
     def _places(self, scope: Scope) -> np.ndarray:
-        form = scope.population.form
-        assert isinstance(form, Curves)
+        form = scope.population.form.curves
+        assert form is not None
         found = along_of(scope.population) if self.by == "length" else numbered(form)
         if not self.flip:
             return found

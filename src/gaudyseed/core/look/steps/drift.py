@@ -224,8 +224,8 @@ class Drift(Keyed):
             )  # fmt: skip
             return
         edges = _edges_after(outcome)
-        form = outcome.scope.population.form
-        if edges is None or not isinstance(form, Curves) or outcome.incoming is None:
+        form = outcome.scope.population.form.curves
+        if edges is None or form is None or outcome.incoming is None:
             return
         part = _astray(form, edges, outcome.incoming.array, outcome.value.array)
         if part <= _MOST_ASTRAY:

@@ -16,7 +16,6 @@ from ...errors import BadInput, Fix
 from ...geometry.nearest import Found, NearestOnTriangles, NearestPoint, along_curve
 from ...geometry.placing import moved
 from ...kinds import NUMBER, Kind
-from ...population import Polygons
 from ...reading import Reading
 from ...runtime.cache import ResultCache
 from ...scene.follow import marked
@@ -97,8 +96,8 @@ class Nearness(Measured):
         digest = [column.digest, digest_of(other.scope.placement)]
         corners = None
         if self.nearest == "surface":
-            form = other.population.form
-            if not isinstance(form, Polygons):
+            form = other.population.form.polygons
+            if form is None:
                 raise BadInput(
                     "That population has no surface: its elements stand alone. Take the nearest element.",
                     place=f"{place}.nearest", code="wrong_kind",

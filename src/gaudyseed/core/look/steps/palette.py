@@ -17,7 +17,6 @@ from ...kernels import ramps as ramp_kernels
 from ...kernels.parallel import over
 from ...kinds import COLOUR, Kind, Word
 from ...palette import MOST_SWATCHES, Swatch, linear_of
-from ...population import Points
 from ...ramps.picking import picker
 from ...reports import census
 from ...runtime.buffers import empty
@@ -166,7 +165,7 @@ class Palette(Step):
         position = scope.elements.find("position")
         if before is None or before.step.step != "random" or getattr(before.step, "per", "") != "element":
             return
-        few = isinstance(scope.population.form, Points) and 12 <= scope.elements.count <= _SEEN_SINGLY
+        few = scope.population.form.alone and 12 <= scope.elements.count <= _SEEN_SINGLY
         if not few or position is None or len(self.swatches) < 2:
             return
         alike = _beside_alike(position.readable, self.choices_of(outcome))

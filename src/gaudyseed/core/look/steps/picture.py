@@ -16,7 +16,6 @@ from ...geometry.placing import undoing
 from ...kinds import COLOUR, NUMBER, Kind
 from ...pictures.picture import Picture as Texels
 from ...pictures.picture import within
-from ...population import Polygons
 from ...scene.follow import Placed
 from ..scope import Scope
 from ..step.measured import TRIPLE, Affine, Extent, Placing, Where
@@ -193,7 +192,7 @@ class Picture(Placing):
         facts = outcome.value.facts or {}
         population = outcome.scope.population
         if facts.get("texels", 0) > _TOO_FINE and len(outcome.value.array):
-            mesh = isinstance(population.form, Polygons)
+            mesh = population.form.polygons is not None
             word = "vertices" if mesh else "elements"
             fixes = (Fix("Subdivide it once more", [], "subdivide"),) if mesh else ()
             yield Advisory(

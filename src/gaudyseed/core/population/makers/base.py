@@ -13,8 +13,8 @@ from ...registry import Registry
 from ...runtime.task import UNWATCHED, Task
 from ...scene.follow import Follower
 from ...scene.timeline import Moment
+from ..kinds import thinned
 from ..population import Population
-from ..thinning import thinned
 
 if TYPE_CHECKING:
     from ...look.results import Evaluation

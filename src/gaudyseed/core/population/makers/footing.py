@@ -21,7 +21,7 @@ from ..attribute import Attribute
 from ..attribute import Field as Column
 from ..elements import Owners
 from ..naming import fits
-from ..population import Polygons, Population, Standing
+from ..population import Population, Standing
 from .base import MakerContext, MakerModel
 
 LARGEST_COUNT = 1_000_000
@@ -99,8 +99,8 @@ class Footed(MakerModel):
     ) -> tuple[Scattered, Owners, Standing]:
         """On a mesh of the scene: what its corners have is interpolated, its parts are those of the elements."""
         mesh = context.population(on, "maker.on")
-        form = mesh.form
-        if not isinstance(form, Polygons):
+        form = mesh.form.polygons
+        if form is None:
             raise BadInput(
                 "What the elements stand on has no faces. Choose a mesh.", place="maker.on", code="wrong_kind"
             )
@@ -134,8 +134,8 @@ class Below:
 
 def on_triangles(mesh: Population, on: str, triangles: np.ndarray, weights: np.ndarray) -> Below:
     """What the mesh of that id has at (m,) triangles, by the (m, 3) weights of their corners."""
-    form = mesh.form
-    assert isinstance(form, Polygons)
+    form = mesh.form.polygons
+    assert form is not None
     standing = Standing(on, np.ascontiguousarray(form.triangles[triangles]), weights)
     normals = standing.carried(mesh.elements.attribute("normal").readable)
     lengths = np.linalg.norm(normals, axis=1, keepdims=True)

@@ -19,9 +19,10 @@ from ...scene.follow import Dialled
 from ..attribute import Attribute, Light
 from ..attribute import Field as Column
 from ..derive import with_derived
+from ..forms import Polygons
 from ..meshes import PART, Subdivision, check_polygons, of_polygons, subdivided, subdivided_count
 from ..naming import MOST_ATTRIBUTES
-from ..population import Curves, Models, Polygons, Population, of_points
+from ..population import Models, Population, of_points
 from ..strands import curves_of, of_curves, of_strands
 from .base import ALONE, ColumnSource, MakerContext, MakerModel
 from .rooting import rooted
@@ -278,17 +279,17 @@ def store_columns(population: Population, file: str) -> tuple[ImportedMaker, dic
     def listed(table: Mapping[str, Attribute]) -> tuple[ImportedAttribute, ...]:
         return tuple(_imported(a, keep) for a in table.values() if a.fields or a.name == PART)
 
-    form, faces, curves = population.form, None, None
-    if isinstance(form, Curves):
+    faces, curves = None, None
+    if (form := population.form.curves) is not None:
         curves = ImportedCurves(
             count=form.count, sizes=keep(form.sizes.astype("<i4").tobytes()), basis=form.basis, wrap=form.wrap,
             of_strands=listed(of_strands(population)),
         )  # fmt: skip
-    if isinstance(form, Polygons):
+    if (mesh := population.form.polygons) is not None:
         faces = ImportedFaces(
-            count=form.faces, corners=len(form.corners), sizes=keep(np.diff(form.starts).astype("<i4").tobytes()),
-            vertices=keep(form.corners.astype("<i4").tobytes()),
-            of_faces=listed(form.of_faces), of_corners=listed(form.of_corners),
+            count=mesh.faces, corners=len(mesh.corners), sizes=keep(np.diff(mesh.starts).astype("<i4").tobytes()),
+            vertices=keep(mesh.corners.astype("<i4").tobytes()),
+            of_faces=listed(mesh.of_faces), of_corners=listed(mesh.of_corners),
         )  # fmt: skip
     models = population.models and ImportedModels(
         meshes=tuple(keep(packed(mesh)) for mesh in population.models.meshes),

@@ -7,7 +7,7 @@ import numpy as np
 from ...errors import BadInput
 from ...geometry.nearest import NearestOnTriangles
 from ..attribute import Attribute
-from ..population import Curves, Polygons, Population
+from ..population import Population
 from ..strands import of_curves
 from .base import MakerContext
 from .footing import on_triangles
@@ -22,14 +22,15 @@ def rooted(strands: Population, on: str, reach: float | None, context: MakerCont
     They carry its normal and uv there as *root_normal* and *root_uv*, and its parts where they have none of their own.
     BadInput where the mesh has no faces, or a root lies further from it than ``reach`` units.
     """
-    mesh, form = context.population(on, "maker.on"), strands.form
-    assert isinstance(form, Curves)
-    if not isinstance(mesh.form, Polygons):
+    mesh, form = context.population(on, "maker.on"), strands.form.curves
+    faces = mesh.form.polygons
+    assert form is not None
+    if faces is None:
         raise BadInput("What the strands stand on has no faces. Choose a mesh.", place="maker.on", code="wrong_kind")
     above, *parts = strands.elements.owners
     roots = above.attributes["root_position"].readable
     places = mesh.elements.attribute("position").readable
-    found = NearestOnTriangles(places, mesh.form.triangles).to(roots, task=context.task)
+    found = NearestOnTriangles(places, faces.triangles).to(roots, task=context.task)
     sides = places.max(axis=0).astype(np.float64) - places.min(axis=0)
     most = REACH * float(sides.max()) if reach is None else reach
     outside = np.flatnonzero(found.distances > most)

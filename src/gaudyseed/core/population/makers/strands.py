@@ -18,8 +18,9 @@ from ...scene.follow import Dialled
 from ..attribute import Attribute
 from ..attribute import Field as Column
 from ..elements import Owners
+from ..forms import Curves
 from ..meshes import column
-from ..population import Curves, Population, Standing
+from ..population import Population, Standing
 from ..strands import MOST_POINTS, STRAND, check_points, of_curves
 from .base import ALONE, FIRST_RAMP, ColumnSource, MakerContext
 from .footing import LARGEST_COUNT, Footed

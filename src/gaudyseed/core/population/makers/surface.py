@@ -11,8 +11,9 @@ from ...geometry.cages import cage
 from ...scene.follow import Dialled
 from ..attribute import Attribute
 from ..attribute import Field as Column
+from ..forms import Polygons
 from ..meshes import PART, Subdivision, column, of_polygons, subdivided, subdivided_count
-from ..population import Polygons, Population
+from ..population import Population
 from .base import ALONE, ColumnSource, MakerContext, MakerModel
 
 

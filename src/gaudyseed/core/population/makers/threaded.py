@@ -16,8 +16,9 @@ from ...scene.follow import Dialled
 from ..attribute import Attribute
 from ..attribute import Field as Column
 from ..elements import Owners
+from ..forms import Curves
 from ..meshes import column
-from ..population import Curves, Population, Standing, of_points
+from ..population import Population, Standing, of_points
 from ..strands import STRAND, along_of, drawn_places
 from .base import ALONE, ColumnSource, MakerContext, MakerModel
 from .footing import LARGEST_COUNT
@@ -130,11 +131,12 @@ class ThreadedMaker(MakerModel):
                 place="maker.on", code="no_ground",
             )  # fmt: skip
         strands = context.population(self.on, "maker.on")
-        if not isinstance(strands.form, Curves):
+        form = strands.form.curves
+        if form is None:
             raise BadInput(
                 "What the beads are on is no strands. Choose strands under Along.", place="maker.on", code="wrong_kind"
             )
-        return strands, strands.form
+        return strands, form
 
     def _laid_out(
         self, strands: Population, form: Curves, named: np.ndarray
