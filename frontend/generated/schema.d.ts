@@ -2922,6 +2922,57 @@ export interface components {
             things: components["schemas"]["ItemPreview"][];
         };
         /**
+         * ImportRecipe
+         * @description How one thing of a file was read: the file's content, which thing, as what, at which frame, coloured how.
+         */
+        ImportRecipe: {
+            /**
+             * Fingerprint
+             * @description Digest of the file's bytes.
+             */
+            fingerprint: string;
+            /**
+             * Thing
+             * @description What the file calls it.
+             * @default
+             */
+            thing: string;
+            /**
+             * Number
+             * @description Its number among the things of the file.
+             * @default 0
+             */
+            number: number;
+            /**
+             * Repeated
+             * @default clones
+             * @enum {string}
+             */
+            repeated: "clones" | "parts";
+            /**
+             * Copies
+             * @default parts
+             * @enum {string}
+             */
+            copies: "parts" | "clones";
+            /**
+             * Each
+             * @default copy
+             * @enum {string}
+             */
+            each: "copy" | "part";
+            /**
+             * Frame
+             * @default null
+             */
+            frame: number | null;
+            /**
+             * Colours
+             * @default own
+             */
+            colours: string;
+        };
+        /**
          * Imported
          * @description What was stored of one thing, with the maker to put into a scene.
          */
@@ -3069,6 +3120,11 @@ export interface components {
              * @description Name of the file it came from.
              */
             file: string;
+            /**
+             * @description How it was read; left out where that is not known.
+             * @default null
+             */
+            recipe: components["schemas"]["ImportRecipe"] | null;
             /** Count */
             count: number;
             /** Attributes */

@@ -12,12 +12,14 @@ import trimesh
 from plyfile import PlyData, PlyElement
 
 from gaudyseed.core.colour.spaces import display_bytes
+from gaudyseed.core.digest import digest_of
 from gaudyseed.core.errors import BadInput
-from gaudyseed.core.formats import FORMATS, ReadOptions, WriterContext, read_items, read_points
+from gaudyseed.core.formats import FORMATS, ReadOptions, WriterContext, read_again, read_items, read_points
 from gaudyseed.core.formats.meshing import split_at_seams
 from gaudyseed.core.look.evaluate import Evaluator
 from gaudyseed.core.population import Population
 from gaudyseed.core.population.makers.imported import store_columns
+from gaudyseed.core.population.makers.recipe import ImportRecipe
 from gaudyseed.core.population.makers.scatter import ScatterMaker
 from gaudyseed.core.population.makers.surface import SurfaceMaker
 from tests.core.test_roundtrip import Memory
@@ -233,6 +235,18 @@ class Glb(Same):
         self.assertEqual(clones.elements.own["shape"].labels, ("crate",))
         parts = read_points(data, "crates.glb", options=ReadOptions(repeated="parts"))
         self.assertEqual((parts.kind, parts.elements.owners[0].count), ("mesh", 5))
+        # What was asked is kept, and the file read again by it: as clones, as parts, and from a later one.
+        name = read_items(data, "crates.glb")[0].name
+        for options, kind in (({}, "clones"), ({"repeated": "parts"}, "mesh")):
+            recipe = ImportRecipe(fingerprint=digest_of(data), thing=name if kind == "clones" else "crates", **options)
+            maker, columns = store_columns(read_again(recipe, data, "crates.glb").population, "crates.glb", recipe)
+            self.assertEqual(maker.recipe, recipe)
+            self.assertEqual(maker.key, maker.changed(recipe=None).key)
+            self.assertEqual(maker.make(Memory(columns)).kind, kind)
+        later = trimesh.Scene([trimesh.creation.box((1, 1, 1))]).export(file_type="glb")
+        with self.assertRaises(BadInput) as caught:
+            read_again(recipe.model_copy(update={"thing": "crate"}), later, "later.glb")
+        self.assertIn("holds no 'crate' any more", caught.exception.sentence)
 
     def test_each_part_of_each_copy(self):
         """Crates of two primitives: places worked by hand from the nodes' and the parts' middles."""

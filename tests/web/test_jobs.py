@@ -7,7 +7,10 @@ import threading
 import time
 from unittest import mock
 
+from gaudyseed.core.digest import digest_of
+from gaudyseed.core.documents.document import parse
 from gaudyseed.core.errors import BadInput
+from gaudyseed.core.population.makers.recipe import ImportRecipe
 from gaudyseed.core.runtime.task import Progress, Stopped, Task
 from gaudyseed.core.scene.timecache import TimeCache
 from gaudyseed.web import jobs as module
@@ -57,6 +60,8 @@ class Following(ServerCase):
         made = self.ended(self.client.post("/api/jobs/imports", json={"upload": upload, "ways": {"only": [0]}}).json)
         plain = self.client.post("/api/imports?name=three.ply", data=POINTS).json
         self.assertEqual(self.result(made).json, plain)
+        recipe = parse(ImportRecipe, plain["things"][0]["maker"]["recipe"])
+        self.assertEqual((recipe.fingerprint, recipe.thing), (digest_of(POINTS), plain["things"][0]["name"]))
         wrong = self.ended(self.client.post("/api/jobs/imports", json={"upload": upload, "ways": {"only": [7]}}).json)
         self.assertEqual((wrong["state"], wrong["error"]["place"]), ("failed", "only"))
         self.refused(self.result(wrong), 422, "no result")

@@ -11,6 +11,8 @@ from .documents.document import parse
 from .documents.references import named, renamed
 from .errors import BadInput, no_population
 from .look.model import Look
+from .look.steps import STEPS, Step
+from .population.makers import MAKERS
 from .scene.model import PopulationDocument, Scene
 
 
@@ -126,7 +128,8 @@ def _inlined(part: Any, name: str, chain: list[dict[str, Any]]) -> Any:
         return part
     found: list[Any] = []
     for item in part:
-        if isinstance(item, dict) and item.get("step") == "signal" and item.get("name") == name:
+        kind = _kind(item)
+        if kind is not None and kind.signal_read(item) == name:
             on = item.get("enabled", True)
             found += [{**step, "enabled": step.get("enabled", True) and on} for step in chain]
         else:
@@ -140,17 +143,25 @@ def _mapped(part: Any, change: Callable[[dict[str, Any]], dict[str, Any]]) -> An
     return [_mapped(item, change) for item in part] if isinstance(part, list) else part
 
 
+def _kind(part: Any) -> type[Step] | None:
+    """The kind of step that a part of a document is; None where it is none."""
+    return STEPS.get(part.get("step", "")) if isinstance(part, dict) else None
+
+
 def _unread(part: dict[str, Any], population: str) -> dict[str, Any]:
-    """A nearness to the population as one to markers."""
-    if part.get("step") == "nearness" and part.get("population") == population:
-        return {**part, "population": None, "result": "reach"}
-    return part
+    kind = _kind(part)
+    return part if kind is None else kind.detached(part, population)
+
+
+def _grounded(part: dict[str, Any]) -> dict[str, Any]:
+    kind = _kind(part)
+    return part if kind is None else kind.ungrounded(part)
 
 
 def _freed(entry: dict[str, Any], below: PopulationDocument) -> bool:
     """Let a population stand on a surface of its own, where the one below stood; whether that is possible."""
     maker = entry["maker"]
-    if "surface" not in maker and maker["maker"] != "import":
+    if "surface" not in maker and not MAKERS[maker["maker"]].placed_by_itself:
         return False
     maker["on"] = None
     for reading in ("density", "length_by"):
@@ -164,12 +175,3 @@ def _freed(entry: dict[str, Any], below: PopulationDocument) -> bool:
     if entry["wears"] is None:
         entry["look"] = _mapped(entry["look"], _grounded)
     return True
-
-
-def _grounded(part: dict[str, Any]) -> dict[str, Any]:
-    """A constant in place of what lay below."""
-    if part.get("step") != "ground":
-        return part
-    channel = CHANNELS.get(part.get("name", "")) if part.get("of") == "channel" else None
-    colour = channel is not None and channel.kind.word == "colour"
-    return {"step": "constant", "enabled": part.get("enabled", True), "value": "#b8b0a8" if colour else 1.0}

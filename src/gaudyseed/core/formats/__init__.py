@@ -6,6 +6,7 @@ from pathlib import PurePath
 
 from ..errors import BadInput
 from ..population import Population
+from ..population.makers.recipe import ImportRecipe
 from ..registry import import_all
 from ..runtime.task import UNWATCHED, Task
 from .base import FORMATS, Format, ImportedItem, ReadOptions, WriterContext, format_of
@@ -74,6 +75,24 @@ def read_items(
     return last(data, name, task, options)
 
 
+def read_again(recipe: ImportRecipe, data: bytes, name: str, task: Task = UNWATCHED) -> ImportedItem:
+    """What was imported by a recipe, of the same file or of a later one.
+
+    The thing of that name is taken, among several of one name that of the recipe's number; BadInput where the file
+    holds no such thing any more.
+    """
+    options = ReadOptions(recipe.repeated, recipe.copies, recipe.each, recipe.frame)
+    items = read_items(data, name, task, options)
+    named = [k for k, item in enumerate(items) if item.name[:1000] == recipe.thing]
+    if not named:
+        listed = ", ".join(repr(item.name) for item in items[:12])
+        raise BadInput(
+            f"{name} holds no {recipe.thing!r} any more. It holds {listed}. Import what you want of it anew.",
+            place=name, code="thing_gone",
+        )  # fmt: skip
+    return items[recipe.number if recipe.number in named else named[0]]
+
+
 def read_points(
     data: bytes, name: str, task: Task = UNWATCHED, options: ReadOptions = ReadOptions(), population: str = ""
 ) -> Population:  # fmt: skip
@@ -97,6 +116,7 @@ __all__ = [
     "ReadOptions",
     "WriterContext",
     "format_of",
+    "read_again",
     "read_items",
     "read_points",
 ]

@@ -23,6 +23,7 @@ from ...core.look.model import Look
 from ...core.pictures.thumbnail import picture_of
 from ...core.population import Population
 from ...core.population.makers.imported import ImportedMaker, store_columns
+from ...core.population.makers.recipe import ImportRecipe
 from ...core.population.makers.sequence import MOST_FRAMES, SequenceFrame, SequenceMaker, sequence_of
 from ...core.runtime.task import Task
 from ...core.scene.timeline import Frame
@@ -133,12 +134,12 @@ def _sent() -> tuple[bytes, str]:
     return request.get_data(cache=False), name
 
 
-def _chosen(things: list[ImportedItem], only: tuple[int, ...]) -> list[ImportedItem]:
-    """Those of these numbers; all where none are given."""
+def _chosen(things: list[ImportedItem], only: tuple[int, ...]) -> list[tuple[int, ImportedItem]]:
+    """Those of these numbers, with their numbers; all where none are given."""
     wrong = [n for n in only if not 0 <= n < len(things)]
     if wrong:
         raise BadInput(f"The file has no thing number {wrong[0]}; it has {len(things)}.", place="only")
-    return [things[n] for n in dict.fromkeys(only)] if only else things
+    return [(n, things[n]) for n in dict.fromkeys(only or range(len(things)))]
 
 
 @operation(blueprint, "/imports/preview", method="post", result=ImportPreview)
@@ -248,15 +249,24 @@ def imported(data: bytes, name: str, ways: Ways, task: Task) -> ImportAnswer:
     return answer
 
 
-def _worked_out(data: bytes, name: str, ways: Ways, task: Task) -> tuple[ImportAnswer, dict[str, bytes]]:
+def _worked_out(
+    data: bytes, name: str, ways: Ways, task: Task, fingerprint: str = ""
+) -> tuple[ImportAnswer, dict[str, bytes]]:
     """What is told of a file, and the columns that are to be stored, by digest."""
+    fingerprint = fingerprint or digest_of(data)
     task.reach(0, f"reading {name}")
     chosen = _chosen(read_items(data, name, task.part(0, 0.9), ways.options), ways.only)
-    looks = _first_looks(chosen, ways.colours)
+    looks = _first_looks([thing for _, thing in chosen], ways.colours)
     makers: list[Imported] = []
     columns: dict[str, bytes] = {}
-    for (thing, look), _ in task.part(0.9, 1).each(list(zip(chosen, looks, strict=True))):
-        maker, more = store_columns(thing.population, name)
+    for ((number, thing), look), _ in task.part(0.9, 1).each(list(zip(chosen, looks, strict=True))):
+        recipe = ImportRecipe(
+            fingerprint=fingerprint,
+            thing=thing.name[:1000],
+            number=number,
+            **ways.model_dump(include={"repeated", "copies", "each", "frame", "colours"}),
+        )
+        maker, more = store_columns(thing.population, name, recipe)
         shape: DrawnAs = "ball" if thing.population.models is None else "own"
         makers.append(Imported(name=thing.name, kind=thing.population.kind, maker=maker, look=look, shape=shape))
         columns.update(more)
@@ -309,7 +319,7 @@ def _frame_made(data: bytes, fingerprint: str, file: str, ways: Ways, task: Task
         told, arrays = kept
         shared.store.put_columns({digest: array.data for digest, array in arrays.items()})
         return Imported.model_validate(told)
-    answer, columns = _worked_out(data, file, ways, task)
+    answer, columns = _worked_out(data, file, ways, task, fingerprint)
     shared.store.put_columns(columns)
     first = answer.things[0]
     shared.states.put(

@@ -96,6 +96,26 @@ class Step(Follower):
         """Content digest of the word and all parameters."""
         return digest_of("step", self.model_dump(mode="json"))
 
+    @property
+    def chance_per(self) -> str | None:
+        """By whose values it draws plain chance: *element*, a level or an attribute; None where it does not."""
+        return None
+
+    @classmethod
+    def signal_read(cls, document: Mapping[str, Any]) -> str | None:
+        """The signal whose values are all that a step of this kind gives, by its document; None for others."""
+        return None
+
+    @classmethod
+    def detached(cls, document: dict[str, Any], population: str) -> dict[str, Any]:
+        """The document of a step of this kind that does not read that population any more."""
+        return document
+
+    @classmethod
+    def ungrounded(cls, document: dict[str, Any]) -> dict[str, Any]:
+        """The document of what takes the step's place once its population stands on no other."""
+        return document
+
     @classmethod
     def unfit(cls, population: Population) -> str:
         """Why no step of this kind can do anything for these elements, in a sentence; empty where one can."""

@@ -7,12 +7,13 @@ from typing import Any, ClassVar, Literal
 import numpy as np
 from pydantic import Field
 
+from ...channels import CHANNELS
 from ...errors import BadInput
 from ...kinds import Kind
 from ...population import Population, Standing
 from ...reading import Reading
 from ..scope import Scope
-from ..step.base import Step
+from ..step.base import Step, whole_step
 from ..step.values import Context, Plan, Value
 
 
@@ -32,6 +33,13 @@ class Ground(Step):
     name: str = Field(
         "base_colour", min_length=1, max_length=200, title="Name", json_schema_extra={"control": "ground"}
     )
+
+    @classmethod
+    def ungrounded(cls, document: dict[str, Any]) -> dict[str, Any]:
+        """A constant of the kind that it read."""
+        channel = CHANNELS.get(document.get("name", "")) if document.get("of") == "channel" else None
+        colour = channel is not None and channel.kind.word == "colour"
+        return whole_step("constant", enabled=document.get("enabled", True), value="#b8b0a8" if colour else 1.0)
 
     @classmethod
     def unfit(cls, population: Population) -> str:

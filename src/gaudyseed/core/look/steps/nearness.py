@@ -77,6 +77,12 @@ class Nearness(Measured):
     )
     flip: bool = Field(False, title="Flip", description="0 there, 1 from the reach on.")
 
+    @classmethod
+    def detached(cls, document: dict[str, Any], population: str) -> dict[str, Any]:
+        """Measured to markers instead."""
+        gone = document.get("population") == population
+        return {**document, "population": None, "result": "reach"} if gone else document
+
     def result_kind(self, scope: Scope, place: str, incoming: Kind | None = None) -> Kind:
         """A number, or the kind of what is read."""
         self.check_measure(scope, place)

@@ -132,9 +132,9 @@ class Palette(Step):
     def _of_keys(self, outcome: Outcome) -> Iterator[Advisory]:
         """Few texts, numbers or owners, of which chance gave two the same swatch though there is one for each."""
         before = outcome.before
-        if before is None or before.step.step != "random":
+        per = None if before is None else before.step.chance_per
+        if before is None or per is None:
             return
-        per = getattr(before.step, "per", "element")
         column = outcome.scope.elements.find(per) if per != "element" else None
         most = min(len(self.swatches), MOST_KEYS)
         if column is None or column.kind not in ("text", "integer"):
@@ -163,7 +163,7 @@ class Palette(Step):
         """That chance put equal swatches side by side, where elements are few enough to be seen one by one."""
         before, scope = outcome.before, outcome.scope
         position = scope.elements.find("position")
-        if before is None or before.step.step != "random" or getattr(before.step, "per", "") != "element":
+        if before is None or before.step.chance_per != "element":
             return
         few = scope.population.form.alone and 12 <= scope.elements.count <= _SEEN_SINGLY
         if not few or position is None or len(self.swatches) < 2:

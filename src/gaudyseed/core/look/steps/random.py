@@ -52,6 +52,11 @@ class Random(Keyed):
         """The keys."""
         return self.keys_read(scope)
 
+    @property
+    def chance_per(self) -> str:
+        """What it names."""
+        return self.per
+
     def draw(self) -> Draw:
         """The same for all that are random per the same thing."""
         return Draw(f"random per {self.per}", self.seed, self.linked)

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import Annotated, ClassVar, Literal
+from collections.abc import Mapping
+from typing import Annotated, Any, ClassVar, Literal
 
 from pydantic import Field
 
@@ -29,6 +30,11 @@ class Signal(Step):
     def result_kind(self, scope: Scope, place: str, incoming: Kind | None = None) -> Kind:
         """By the signal."""
         return scope.signal_kind(self.name, f"{place}.name")
+
+    @classmethod
+    def signal_read(cls, document: Mapping[str, Any]) -> str | None:
+        """The one that its document names."""
+        return document.get("name")
 
     def signals_read(self) -> set[str]:
         """The one it names."""

@@ -92,6 +92,10 @@ class MakerModel(Follower):
     begins_painted: ClassVar[tuple[Mapping[str, Any], ...]] = ()
     #: Whether fewer are made where its count is lower, so that a draft can have fewer.
     counted: ClassVar[bool] = False
+    #: Parameters that change nothing of what is made.
+    unread: ClassVar[frozenset[str]] = frozenset()
+    #: Whether its elements have their places without anything that they stand on.
+    placed_by_itself: ClassVar[bool] = False
 
     @classmethod
     def __pydantic_init_subclass__(cls, **more: Any) -> None:
@@ -103,7 +107,7 @@ class MakerModel(Follower):
     @cached_property
     def key(self) -> str:
         """Equal keys make equal populations."""
-        content: dict[str, Any] = self.model_dump(mode="json")
+        content: dict[str, Any] = self.model_dump(mode="json", exclude=set(self.unread))
         return digest_of("maker", content)
 
     def changed(self, **parameters: Any) -> Self:

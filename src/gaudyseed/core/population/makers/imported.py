@@ -25,6 +25,7 @@ from ..naming import MOST_ATTRIBUTES
 from ..population import Models, Population, of_points
 from ..strands import curves_of, of_curves, of_strands
 from .base import ALONE, ColumnSource, MakerContext, MakerModel
+from .recipe import ImportRecipe
 from .rooting import rooted
 
 LARGEST_COUNT = 20_000_000
@@ -89,8 +90,12 @@ class ImportedMaker(MakerModel):
     title: ClassVar[str] = "Import"
     offered: ClassVar[bool] = False
 
+    placed_by_itself: ClassVar[bool] = True
+    unread: ClassVar[frozenset[str]] = frozenset({"recipe"})
+
     maker: Literal["import"]
     file: str = Field(max_length=200, description="Name of the file it came from.")
+    recipe: ImportRecipe | None = Field(None, description="How it was read; left out where that is not known.")
     count: int = Field(ge=1, le=LARGEST_COUNT)
     attributes: tuple[ImportedAttribute, ...] = Field(min_length=1, max_length=MOST_ATTRIBUTES)
     faces: ImportedFaces | None = Field(None, description="Of a mesh; others have none.")
@@ -264,7 +269,9 @@ def unpack_labels(data: bytes) -> tuple[str, ...]:
     return tuple(labels)
 
 
-def store_columns(population: Population, file: str) -> tuple[ImportedMaker, dict[str, bytes]]:
+def store_columns(
+    population: Population, file: str, recipe: ImportRecipe | None = None
+) -> tuple[ImportedMaker, dict[str, bytes]]:
     """The maker of an imported population and the columns to store, by digest.
 
     Derived attributes (those without file fields) are left out: they are derived again.
@@ -296,8 +303,8 @@ def store_columns(population: Population, file: str) -> tuple[ImportedMaker, dic
         of=keep(population.models.of.astype("<i4").tobytes()),
     )
     maker = ImportedMaker(
-        maker="import", file=file[:200], count=population.count, attributes=listed(population.elements.own),
-        faces=faces, curves=curves, models=models,
+        maker="import", file=file[:200], recipe=recipe, count=population.count,
+        attributes=listed(population.elements.own), faces=faces, curves=curves, models=models,
     )  # fmt: skip
     return maker, blobs
 
