@@ -120,7 +120,7 @@ class Ramps(ColourCase):
         page.get_by_label("Use Five for the beetle").wait_for()
         page.get_by_label("Make Five for the beetle a favourite").click()
         page.get_by_label("Five for the beetle is a favourite").wait_for()
-        listed = page.get_by_role("list", name="AssetSource ramps").get_by_role("listitem")
+        listed = page.get_by_role("list", name="Kept ramps").get_by_role("listitem")
         self.assertIn("Five for the beetle", listed.first.inner_text())
         page.get_by_label("Find a ramp").fill("moss")
         self.after(lambda: page.get_by_label("Use Moss ladder").click())
@@ -227,7 +227,7 @@ class Palettes(ColourCase):
         self.after(lambda: self.drag(option.nth(0), option.nth(3)))
         dragged = [o.get_attribute("aria-label").split(",")[1] for o in option.all()]
         self.assertEqual(dragged[3], moved[0])
-        page.get_by_role("button", name="MakeRequest").click()
+        page.get_by_role("button", name="Order").click()
         self.after(lambda: page.get_by_role("menuitem", name="By lightness", exact=True).click())
         page.get_by_role("button", name="Harmony").click()
         self.after(lambda: page.get_by_role("menuitem", name="Add its triad", exact=True).click())

@@ -253,7 +253,7 @@ class Glass(SendCase):
         page.keyboard.type("finish")
         page.keyboard.press("Enter")
         self.button("Add from the library…").press("Enter")
-        kept = page.get_by_role("list", name="AssetSource finishes")
+        kept = page.get_by_role("list", name="Kept finishes")
         kept.get_by_role("button", name="Use Clear glass").wait_for()
         self.assertEqual(kept.get_by_role("button", name=re.compile("^Use ")).count(), 12)
         pictures = kept.locator("img").evaluate_all("all => all.filter(i => i.naturalWidth > 0).length")
