@@ -98,13 +98,14 @@ def grain() -> type[Step]:
 
 
 class MadeUpStep(unittest.TestCase):
-    def setUp(self):
-        self.step = grain()
-        self.addCleanup(rebuild)
-        self.addCleanup(STEPS.remove, "grain")
+    @classmethod
+    def setUpClass(cls):
+        cls.step = grain()
+        cls.addClassCleanup(rebuild)
+        cls.addClassCleanup(STEPS.remove, "grain")
         rebuild()
-        self.look = parse(Look, look_document({"step": "random", "seed": 1}, {"step": "grain", "parts": 2}, DUSK))
-        self.population = points(5_000)
+        cls.look = parse(Look, look_document({"step": "random", "seed": 1}, {"step": "grain", "parts": 2}, DUSK))
+        cls.population = points(5_000)
 
     def test_it_is_parsed_and_wrong_parameters_have_a_place(self):
         self.assertEqual(parse(Look, json.loads(self.look.model_dump_json())), self.look)
@@ -187,7 +188,8 @@ class MadeUpStep(unittest.TestCase):
 class MadeUpChannel(unittest.TestCase):
     """A row more in the table of channels, and nothing else."""
 
-    def setUp(self):
+    @classmethod
+    def setUpClass(cls):
         # The names are those of KHR_materials_sheen (Khronos, ratified) and of OpenPBR Surface 1.1.
         inputs = MaterialInputs("extensions.KHR_materials_sheen.sheenRoughnessFactor", "sheen", "fuzz_roughness")
         channel_table.register(
@@ -196,13 +198,13 @@ class MadeUpChannel(unittest.TestCase):
                 slot=Slot("unitsB", 2), inputs=inputs,
             )
         )  # fmt: skip
-        self.addCleanup(rebuild)
-        self.addCleanup(CHANNELS.remove, "sheen")
+        cls.addClassCleanup(rebuild)
+        cls.addClassCleanup(CHANNELS.remove, "sheen")
         rebuild()
         paint = [{"step": "random", "seed": 3}, {"step": "range", "to_low": -1, "to_high": 2, "clamp": False}]
         lanes = {"sheen": {"layers": [{"paint": paint}]}}
-        self.look = parse(Look, {"lanes": lanes})
-        self.population = points(400)
+        cls.look = parse(Look, {"lanes": lanes})
+        cls.population = points(400)
 
     def test_a_finish_has_it(self):
         self.assertEqual(parse(Finish, {}).model_dump()["sheen"], 0.25)
@@ -280,7 +282,8 @@ class MadeUpChannel(unittest.TestCase):
 
 
 class MadeUpKindAndMaker(unittest.TestCase):
-    def setUp(self):
+    @classmethod
+    def setUpClass(cls):
         class Pegs(Form):
             """Elements on a board."""
 
@@ -305,9 +308,9 @@ class MadeUpKindAndMaker(unittest.TestCase):
                 return Population("pegs", Elements("peg", self.count, table), Pegs())
 
         KINDS.add("pegs", PopulationKind("pegs", "Pegs", "peg", "pegs", Pegs, "instances", instance_arrays))
-        self.addCleanup(rebuild)
-        self.addCleanup(KINDS.remove, "pegs")
-        self.addCleanup(MAKERS.remove, "row")
+        cls.addClassCleanup(rebuild)
+        cls.addClassCleanup(KINDS.remove, "pegs")
+        cls.addClassCleanup(MAKERS.remove, "row")
         rebuild()
 
     def scene(self, **maker: Any) -> Scene:
@@ -442,7 +445,8 @@ def steps_imported(source: str) -> set[str]:
 class OtherPopulations(unittest.TestCase):
     """A step that reads another population decides the order in which they are evaluated."""
 
-    def setUp(self):
+    @classmethod
+    def setUpClass(cls):
         class Borrow(Step):
             """The mean colour of another population."""
 
@@ -467,8 +471,8 @@ class OtherPopulations(unittest.TestCase):
                 colour = context.scope.other(self.whose, context.place).colours.mean(axis=0)
                 return Plan(lambda a, b, out: np.copyto(out, colour))
 
-        self.addCleanup(rebuild)
-        self.addCleanup(STEPS.remove, "borrow")
+        cls.addClassCleanup(rebuild)
+        cls.addClassCleanup(STEPS.remove, "borrow")
         rebuild()
 
     def scene(self, **reads: str) -> SceneRun:
