@@ -8,9 +8,10 @@ import { drawerOf } from "./drawers";
 import type { Dimmed, Drawer, Drawn, Shading } from "./drawers/drawer";
 import { ContactShadow } from "./ground";
 import { aim, environment, lights, SUN } from "./lighting";
-import { bareMaterial, frameHeight, plainBare, plainStrength, plainSun } from "./materials";
 import { type Picked, pickedAt } from "./picking";
 import { type Quality, quality } from "./quality";
+import { bareMaterial, plainBare, plainStrength, plainSun } from "./materials";
+import { frameHeight } from "./uniforms";
 
 export interface Surface {
   positions: Float32Array;

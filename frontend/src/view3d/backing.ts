@@ -6,7 +6,7 @@
  */
 import * as THREE from "three";
 import type { Drawer } from "./drawers/drawer";
-import { PLAIN_COLOUR } from "./materials";
+import { PLAIN_COLOUR } from "./shaders/plain";
 
 const WHOLE = "void main() { gl_Position = vec4(position.xy, 0.0, 1.0); }";
 const HERE = "ivec2 at = ivec2(gl_FragCoord.xy);\n float depth = texelFetch(depths, at, 0).r;";

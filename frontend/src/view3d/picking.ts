@@ -1,7 +1,7 @@
 /** Picking: which element of which population lies under a place of the canvas. */
 import * as THREE from "three";
 import type { Drawer } from "./drawers/drawer";
-import { frameHeight } from "./materials";
+import { frameHeight } from "./uniforms";
 
 export interface Picked {
   population: string;

@@ -2,10 +2,12 @@
 import * as THREE from "three";
 import type { Material } from "../../api/client";
 import type { Geometry } from "../../state/results.slice";
-import { finishedMaterial, flatMaterial, marksMaterial, type OfShape, ofShape, pickMaterial, plainMaterial, setMaterial, setPicture, shadowMaterial, shared, type Standing } from "../materials";
 import { quality } from "../quality";
 import { slotOf } from "../values";
 import type { Dimmed, Drawer, Drawn, Recolouring, Shading } from "./drawer";
+import { finishedMaterial, flatMaterial, marksMaterial, pickMaterial, plainMaterial, shadowMaterial } from "../materials";
+import { type Standing } from "../shaders/standing";
+import { ofShape, type OfShape, setMaterial, setPicture, shared } from "../uniforms";
 
 /** Until colours have come. */
 const GREY = 128;

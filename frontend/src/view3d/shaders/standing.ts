@@ -1,0 +1,94 @@
+/** Where vertices come to stand, for each way to draw. */
+import { SAMPLERS } from "./reading";
+
+/** How vertices stand: as those of a shape at each element's place, as the elements themselves, or beside them along strands. */
+export type Standing = "instances" | "surface" | "ribbons";
+
+/** Where vertices come to stand: `placed` and `turned` for positions and normals of vertices. */
+export const STANDING: Record<Standing, string> = {
+  instances: /* glsl */ `
+attribute float element;
+// Of a thing of several parts: the part of the vertex, and the one that the element is, from 1; 0 where all are drawn.
+attribute float piece;
+attribute float own;
+uniform float shapeSize;
+#define ELEMENT int(element + 0.5)
+vec3 byQuaternion(vec4 q, vec3 v) { return v + 2.0 * cross(q.xyz, cross(q.xyz, v) + q.w * v); }
+vec3 turned(vec3 v) {
+  ivec2 at = texelOf(ELEMENT);
+  if (has_floatsA.z < 0.5) return byQuaternion(texelFetch(turns, at, 0), v);
+  float s = radians(texelFetch(floatsA, at, 0).z);
+  vec3 spun = vec3(v.x * cos(s) - v.y * sin(s), v.x * sin(s) + v.y * cos(s), v.z);
+  return byQuaternion(texelFetch(turns, at, 0), spun);
+}
+vec3 placed(vec3 v) {
+  ivec2 at = texelOf(ELEMENT);
+  vec4 place = texelFetch(places, at, 0);
+  vec4 moves = movesOf(at);
+  vec3 foot = place.xyz;
+  if (has_floatsA.y > 0.5) {
+    vec3 way = along < 0.5 ? byQuaternion(texelFetch(turns, at, 0), vec3(0.0, 0.0, 1.0)) : along < 1.5 ? up : texelFetch(ways, at, 0).xyz;
+    foot += way * moves.y;
+  }
+  return abs(piece - own) > 0.5 && own > 0.5 ? foot : foot + turned(v * place.w * moves.x * shapeSize);
+}
+`,
+  ribbons: /* glsl */ `
+#define ELEMENT (gl_VertexID >> 1)
+uniform float frameHeight;
+// In the population's own space: along the strand, to the ribbon's side, and to the eye.
+vec3 ribbonAlong, ribbonAcross, ribbonOut;
+vec3 pointOf(int e) {
+  ivec2 at = texelOf(e);
+  vec3 p = texelFetch(places, at, 0).xyz;
+  if (has_floatsA.y < 0.5) return p;
+  vec3 way = along > 0.5 && along < 1.5 ? up : texelFetch(ways, at, 0).xyz;
+  return p + way * texelFetch(floatsA, at, 0).y;
+}
+vec3 unitOf(vec3 v, vec3 otherwise) { float size = length(v); return size > 1e-12 ? v / size : otherwise; }
+vec3 placed(vec3 v) {
+  int e = ELEMENT;
+  vec3 p = pointOf(e);
+  vec3 before = normal.y > 0.5 ? p : pointOf(e - 1);
+  vec3 after = normal.z > 0.5 ? p : pointOf(e + 1);
+  mat3 turn = mat3(modelViewMatrix);
+  float square = max(dot(turn[0], turn[0]), 1e-20);
+  vec3 eye = (modelViewMatrix * vec4(p, 1.0)).xyz;
+  // The inverse of a turn and a size is its transpose over the square of the size.
+  bool flatSight = projectionMatrix[2][3] > -0.5;
+  ribbonOut = unitOf((flatSight ? vec3(0.0, 0.0, 1.0) : -eye) * turn, vec3(0.0, 0.0, 1.0));
+  ribbonAlong = unitOf(after - before, vec3(0.0, 0.0, 1.0));
+  ribbonAcross = unitOf(cross(ribbonAlong, ribbonOut), vec3(1.0, 0.0, 0.0));
+  ribbonOut = cross(ribbonAcross, ribbonAlong);
+  float halfWide = 0.5 * texelFetch(places, texelOf(e), 0).w * movesOf(texelOf(e)).x;
+  float pixel = (flatSight ? 1.0 : -eye.z) * 2.0 / (projectionMatrix[1][1] * (flatSight ? 1024.0 : frameHeight) * sqrt(square));
+  return p + ribbonAcross * normal.x * max(halfWide, 0.5 * pixel);
+}
+// Round: from one side over the middle to the other.
+vec3 turned(vec3 v) { placed(v); return normalize(0.92 * normal.x * ribbonAcross + 0.4 * ribbonOut); }
+`,
+  surface: /* glsl */ `
+#define ELEMENT gl_VertexID
+vec3 turned(vec3 v) { return v; }
+vec3 placed(vec3 v) {
+  if (has_floatsA.y < 0.5) return v;
+  ivec2 at = texelOf(ELEMENT);
+  vec3 way = along > 0.5 && along < 1.5 ? up : texelFetch(ways, at, 0).xyz;
+  return v + way * texelFetch(floatsA, at, 0).y;
+}
+`,
+};
+
+export const PLACING = /* glsl */ `
+${SAMPLERS}
+uniform float along;
+uniform vec3 up;
+ivec2 texelOf(int e) { return ivec2(e & 1023, e >> 10); }
+// What a texture says of those of its parts that have values, else what is there without; not read where none has.
+vec4 valueOf(sampler2D values, vec4 has, vec4 without, ivec2 at) {
+  if (dot(has, vec4(1.0)) < 0.5) return without;
+  return mix(without, texelFetch(values, at, 0), has);
+}
+// Size, offset and spin.
+vec4 movesOf(ivec2 at) { return valueOf(floatsA, has_floatsA, vec4(1.0, 0.0, 0.0, 0.0), at); }
+`;
