@@ -18,6 +18,7 @@ from ..pictures.picture import Picture, shipped
 from ..population import Attribute, Elements, Population
 from ..scene.follow import AnyFollow, Follow, FollowColour, Given
 from ..scene.timeline import Moment
+from .whole import WHOLE, Whole
 
 if TYPE_CHECKING:
     from ..scene.dials import Dial
@@ -80,6 +81,8 @@ class Surroundings:
         where populations read each other in a circle.
     asked
         ``asked()`` gives the names of the signals that other populations read.
+    whole
+        What steps ask of all elements.
     """
 
     dials: Mapping[str, Dial]
@@ -91,6 +94,7 @@ class Surroundings:
     pictures: tuple[str, ...] = ()
     other: Callable[[str, str], Evaluation] | None = None
     asked: Callable[[], Set[str]] = frozenset
+    whole: Whole = WHOLE
 
 
 class Scope:

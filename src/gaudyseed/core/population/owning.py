@@ -95,6 +95,14 @@ def owning_of(elements: Elements, key: str, place: str = "") -> Owning:
     return found
 
 
+def keys_of(elements: Elements, key: str) -> np.ndarray | None:
+    """(k,) what tells the owners by a key apart, whole numbers or texts; None for a level above the elements."""
+    if elements.owner_of(key) is not None:
+        return None
+    attribute = elements.attribute(key)
+    return np.array(attribute.labels) if attribute.kind == "text" else np.unique(attribute.precise())
+
+
 def _owning_of(elements: Elements, key: str, place: str) -> Owning:
     index = elements.owner_of(key)
     if index is not None:

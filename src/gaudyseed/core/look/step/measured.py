@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Annotated, Any, Literal
 
@@ -17,9 +17,11 @@ from ...errors import BadInput
 from ...geometry.nearest import spacing
 from ...geometry.placing import matrix, moved, undoing
 from ...kernels.parallel import over
+from ...population.owning import Owning, keys_of
 from ...runtime.cache import ResultCache
 from ...scene.follow import Placed, marked
 from ..scope import Scope
+from ..whole import WHOLE, OfKeys, Whole, ends_joined
 from .base import Step
 from .reported import Outcome
 from .values import Context, Value
@@ -79,11 +81,15 @@ class Where:
         (4, 4) float64: from there into the space that is measured in.
     digest
         Names both by content.
+    whole, named
+        What is asked of all elements, and under what name.
     """
 
     values: np.ndarray
     space: np.ndarray
     digest: str
+    whole: Whole = WHOLE
+    named: str = ""
 
     @cached_property
     def _apart(self) -> np.ndarray:
@@ -99,7 +105,7 @@ class Where:
 
     def taken(self, rows: np.ndarray) -> Where:
         """That of some of the elements, (m,) whole numbers."""
-        return Where(self.values[rows], self.space, digest_of(self.digest, rows))
+        return replace(self, values=self.values[rows], digest=digest_of(self.digest, rows))
 
     def columns(self, start: int, stop: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
         """x, y and z, (m,) float32 each, in the population's own space; z is 0 for vectors of two."""
@@ -175,9 +181,12 @@ class Where:
     @property
     def spacing(self) -> float:
         """About how far neighbours lie apart."""
+        self.whole.at_once("How far elements lie apart")
         return self._kept("spacing", lambda: spacing(self.placed))
 
     def _kept(self, word: str, make: Any) -> Any:
+        if self.whole.in_blocks:
+            return self.whole.measured(f"{word} of {self.named}", make, ends_joined)
         key = f"{word} {self.digest}"
         found = _measured.get(key)
         if found is None:
@@ -249,9 +258,10 @@ class Measured(Step):
         column = scope.elements.find(self.by)
         if column is None:
             value = signals[self.by].array
-            return Where(value, np.eye(4), digest_of(value))
+            return Where(value, np.eye(4), digest_of(value), scope.surroundings.whole, f"the signal {self.by}")
         space = self._space(scope, column.role)
-        return Where(column.readable, space, digest_of(column.digest, space))
+        named = f"{self.by} {digest_of(space)}"
+        return Where(column.readable, space, digest_of(column.digest, space), scope.surroundings.whole, named)
 
     def where_of(self, context: Context) -> Where:
         """The same for a plan."""
@@ -293,6 +303,27 @@ class Placing(Measured):
         """(4, 4): from the measured space into that of the placement, in which its size is 1 along each axis."""
         own = matrix(tuple(centre), self.turn, 1.0) @ np.diag([*size, 1.0])
         return undoing(own)
+
+
+def ends_of_owners(context: Context, owning: Owning, key: str, values: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """(k,) or (k, w) float32 each: the least and the greatest value of each owner's elements, of all blocks."""
+    keys = keys_of(context.elements, key)
+    if not context.whole.in_blocks:
+        return owning.of(values, "least"), owning.of(values, "greatest")
+    if keys is None:
+        context.whole.at_once(f"The {key} that elements belong to", context.place)
+        raise AssertionError
+
+    def make() -> OfKeys:
+        there = np.flatnonzero(owning.sizes)
+        order = there[np.argsort(keys[there])]
+        return OfKeys(keys[order], owning.of(values, "least")[order], owning.of(values, "greatest")[order])
+
+    measured = context.whole.measured(f"{context.place} ends by {key}", make, OfKeys.joined)
+    present = owning.sizes > 0
+    least, greatest = owning.of(values, "least"), owning.of(values, "greatest")
+    least[present], greatest[present] = measured.of(keys[present])
+    return least, greatest
 
 
 def in_space(point: np.ndarray, space: str, scope: Scope) -> np.ndarray:

@@ -15,6 +15,7 @@ from ...scene.follow import Follow, FollowColour
 
 if TYPE_CHECKING:
     from ..scope import Scope
+    from ..whole import Whole
     from .base import Step
 from .parameters import Numbers, limits, numbers_of
 
@@ -90,6 +91,11 @@ class Context:
     kind: Kind
     signals: Mapping[str, Value] = field(default_factory=dict)
     inner: tuple[Value, ...] = ()
+
+    @property
+    def whole(self) -> Whole:
+        """What is asked of all elements."""
+        return self.scope.surroundings.whole
 
     @property
     def elements(self) -> Elements:

@@ -25,6 +25,7 @@ from ..step.base import Step
 from ..step.parameters import Wide
 from ..step.reported import Advisory, Outcome, put
 from ..step.values import Context, Plan, Value
+from ..whole import Counted
 
 
 class Attribute(Step):
@@ -124,7 +125,7 @@ class Attribute(Step):
             return Plan(whole=np.broadcast_to(self._stand_in(), context.kind.shape(context.elements.count)).copy())
         column = self._column(context.scope, context.place)
         if self.component == "order":
-            return Plan(whole=self._ordered(column))
+            return Plan(whole=self._ordered(column, context))
         values = column.readable
         if self.space == "scene" and column.role:
             values = moved(values, column.role, context.scope.placement)
@@ -139,12 +140,18 @@ class Attribute(Step):
         exact = column.precise(AXES.get(self.component, 0)) if far else None
         return Plan(whole=np.ascontiguousarray(values, np.float32), exact=exact)
 
-    def _ordered(self, column: Column) -> np.ndarray:
+    def _ordered(self, column: Column, context: Context) -> np.ndarray:
         """(n,) float32: the place of each value among the different ones that are there; what is missing reads as 0."""
         values = column.ranks if column.kind == "text" else column.values
         there = np.ones(len(values), bool) if column.absent is None else ~column.absent
-        different, places = np.unique(values[there], return_inverse=True)
         found = np.full(len(values), 0.0 if self.otherwise is None else self._stand_in(), np.float32)
+        if context.whole.in_blocks:
+            # Ranks among the texts of a block are other ones: the texts themselves are compared.
+            told = np.array(column.labels)[column.values] if column.kind == "text" else column.values
+            counted = context.whole.measured(f"{context.place} order", lambda: Counted.of(told[there]), Counted.joined)
+            found[there] = counted.orders(told[there])
+            return found
+        different, places = np.unique(values[there], return_inverse=True)
         found[there] = (places + 0.5) / max(len(different), 1)
         return found
 

@@ -18,6 +18,7 @@ from ...reports import census
 from ..step.base import Step, precise
 from ..step.reported import Outcome
 from ..step.values import Context, Plan, Value
+from ..whole import Counted
 
 #: Places of a held distribution.
 HELD = 513
@@ -75,6 +76,10 @@ class EvenOut(Step):
         context.task.check()
         if self.held:
             return Plan(self._by_held(precise(incoming, context.place)))
+        if context.whole.in_blocks:
+            values = incoming.array if incoming.exact is None else incoming.exact
+            counted = context.whole.measured(f"{context.place} ranks", lambda: Counted.of(values), Counted.joined)
+            return Plan(whole=counted.mid_ranks(values))
         if incoming.exact is not None:
             return Plan(whole=ranking.even_out_wide(incoming.exact))
         return Plan(whole=ranking.even_out(incoming.array, context.task))

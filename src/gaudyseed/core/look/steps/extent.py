@@ -14,9 +14,10 @@ from ...population.owning import owning_of
 from ...scene.follow import Placed
 from ..scope import Scope
 from ..step.base import Step
-from ..step.measured import Measured
+from ..step.measured import Measured, ends_of_owners
 from ..step.reported import Outcome
 from ..step.values import Context, Plan, Value
+from ..whole import ends_joined
 
 _End = Placed[Annotated[float, Field(ge=-1e9, le=1e9)]] | None
 
@@ -70,13 +71,16 @@ class Extent(Measured):
         where = self.where_of(context)
         at = np.ascontiguousarray(where.placed[:, AXES[self.axis]])
         if self.per == "all":
-            low = float(at.min(initial=np.inf)) if self.low is None else self.low
-            high = float(at.max(initial=-np.inf)) if self.high is None else self.high
+            ends = context.whole.measured(
+                f"{context.place} box", lambda: (at.min(initial=np.inf), at.max(initial=-np.inf)), ends_joined
+            )
+            low = float(ends[0]) if self.low is None else self.low
+            high = float(ends[1]) if self.high is None else self.high
             low, high = (0.0, 0.0) if not len(at) and not np.isfinite([low, high]).all() else (low, high)
             lows, highs = _same(low), _same(high)
         else:
             owning = owning_of(context.elements, self.per, context.place)
-            least, most = owning.of(at, "least"), owning.of(at, "greatest")
+            least, most = ends_of_owners(context, owning, self.per, at)
             low, high = float(least.min(initial=0)), float(most.max(initial=0))
             lows = (lambda a, b: least[owning.index[a:b]]) if self.low is None else _same(self.low)
             highs = (lambda a, b: most[owning.index[a:b]]) if self.high is None else _same(self.high)

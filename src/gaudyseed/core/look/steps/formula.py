@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import operator
 from collections.abc import Iterator, Mapping
 from typing import Any, ClassVar, Literal
 
@@ -188,10 +189,15 @@ def _number(parsed: Parsed, scope: Scope) -> type:
     elements = scope.elements
     columns = [elements.find(name) for name in parsed.names]
     dials = [scope.dials[n].value for n in parsed.names if n in scope.dials]
-    counted = elements.count > WHOLE_FLOAT32 and {"index", "count"} & set(parsed.names)
+    counted = {"index", "count"} & set(parsed.names) and _total(scope) > WHOLE_FLOAT32
     far = any(isinstance(v, float) and loses_digits(v) for v in dials)
     beyond = any(column is not None and any(column.beyond) for column in columns)
     return np.float64 if beyond or counted or far or parsed.far_constants else np.float32
+
+
+def _total(scope: Scope) -> int:
+    """How many elements there are, in all blocks."""
+    return scope.surroundings.whole.measured("count", lambda: scope.elements.count, operator.add)
 
 
 def _lookup(scope: Scope, signals: Mapping[str, Value], number: type) -> Lookup:
@@ -209,9 +215,10 @@ def _lookup(scope: Scope, signals: Mapping[str, Value], number: type) -> Lookup:
         if name in scope.dials:
             return number(scope.dials[name].value)
         if name == "index":
-            return np.arange(start, stop, dtype=number)
+            before = scope.surroundings.whole.offset
+            return np.arange(before + start, before + stop, dtype=number)
         if name == "count":
-            return number(elements.count)
+            return number(_total(scope))
         if name.startswith("random("):
             low, high = elements.keys
             out = np.empty(stop - start, np.float32)

@@ -168,6 +168,7 @@ class Noise(Measured, Keyed):
         facts = {"across": where.longest / self.patch(where), "size": self.patch(where)}
         if self.per == ELEMENT:
             return Plan(fill, facts=facts)
+        context.whole.at_once(f"A noise for each {self.per}", context.place)
         owning = owning_of(context.elements, self.per, context.place)
         heads = where.taken(np.maximum(owning.firsts, 0))
         each = np.empty(context.kind.shape(owning.count), np.float32)

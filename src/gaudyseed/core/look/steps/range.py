@@ -14,6 +14,7 @@ from ...scene.follow import Follow
 from ..step.base import Step, precise
 from ..step.parameters import Numbers, Wide
 from ..step.values import Context, Plan, Value
+from ..whole import ends_joined
 
 _TYPED: JsonDict = {"when": {"own": False}}
 
@@ -50,10 +51,11 @@ class Range(Step):
         facts, numbers = None, context.wide_numbers if wide else context.numbers
         low, high = numbers(self, "from_low"), numbers(self, "from_high")
         if self.own and len(values):
-            facts = {"low": float(values.min()), "high": float(values.max())}
+            ends = context.whole.measured(f"{context.place} range", lambda: (values.min(), values.max()), ends_joined)
+            facts = {"low": float(ends[0]), "high": float(ends[1])}
             low, high = (_same(end, values.dtype) for end in facts.values())
-        ends: list[Numbers] = [context.numbers(self, "to_low"), context.numbers(self, "to_high")]
-        first, last = reversed(ends) if self.flip else ends
+        onto: list[Numbers] = [context.numbers(self, "to_low"), context.numbers(self, "to_high")]
+        first, last = reversed(onto) if self.flip else onto
 
         def fill(a: int, b: int, out: np.ndarray) -> None:
             shaping.remap(values[a:b], low(a, b), high(a, b), first(a, b), last(a, b), self.clamp, out)

@@ -91,6 +91,7 @@ class Spread(Keyed):
     def plan(self, context: Context, incoming: Value | None) -> Plan:
         """(n,) float32; the facts count the pairs of neighbours that are alike, before and after."""
         assert incoming is not None
+        context.whole.at_once("Spread", context.place)
         low, high = self.words(context.elements)(0, context.elements.count)
         keys = high.astype(np.uint64) << np.uint64(32) | low
         places = context.elements.own["position"].readable

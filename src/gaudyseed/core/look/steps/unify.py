@@ -12,6 +12,7 @@ from ...population import Population
 from ...population.owning import Way, owning_of
 from ..scope import Scope
 from ..step.base import Step
+from ..step.measured import ends_of_owners
 from ..step.values import Context, Plan, Value
 
 
@@ -58,7 +59,11 @@ class Unify(Step):
         """(n,) or (n, k) float32."""
         assert incoming is not None
         owning = owning_of(context.elements, self.per, context.place)
-        each = owning.of(incoming.array, self.by)
+        if context.whole.in_blocks and self.by in ("least", "greatest"):
+            each = ends_of_owners(context, owning, self.per, incoming.array)[self.by == "greatest"]
+        else:
+            context.whole.at_once(f"One value for all of a {self.per}, by {self.by},", context.place)
+            each = owning.of(incoming.array, self.by)
         facts = {"owners": float((owning.sizes > 0).sum())}
 
         def fill(a: int, b: int, out: np.ndarray) -> None:
