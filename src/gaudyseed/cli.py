@@ -78,6 +78,7 @@ def _print_census(evaluation: Any, groups: Any) -> None:
 @click.option("--frame", type=float, help="A whole frame, of the timeline and of a file that moves; else the first.")
 @click.option("--frames", metavar="A-B", help="Write a numbered file for each of these frames.")
 @click.option("--census", is_flag=True, help="Print how many elements each colour got.")
+@click.option("--blocks", is_flag=True, help="Colour a table of any length in blocks: CSV or binary PLY, in and out.")
 @click.option("--dial", "dials", multiple=True, metavar="NAME=VALUE", help="A dial that the look follows; repeatable.")
 @click.option("--marker", "markers", multiple=True, metavar="NAME=X,Y,Z", help="A marker of the look; repeatable.")
 @click.option("--picture", "pictures", multiple=True, metavar="NAME=FILE", help="A picture of the look; repeatable.")
@@ -99,15 +100,17 @@ def _print_census(evaluation: Any, groups: Any) -> None:
 )
 def colour(
     points: Path | None, look_file: Path | None, out: Path | None, ascii_text: bool, parts: bool, name: str,
-    frame: float | None, frames: str | None, census: bool, dials: tuple[str, ...], markers: tuple[str, ...],
-    pictures: tuple[str, ...], meshes: tuple[str, ...], shape: str | None, scene_file: Path | None, data: Path | None,
-    missing: Literal["hold", "stop"],
+    frame: float | None, frames: str | None, census: bool, blocks: bool, dials: tuple[str, ...],
+    markers: tuple[str, ...], pictures: tuple[str, ...], meshes: tuple[str, ...], shape: str | None,
+    scene_file: Path | None, data: Path | None, missing: Literal["hold", "stop"],
 ) -> None:  # fmt: skip
     """Colour the elements of POINTS (PLY, OBJ, GLB, USD or CSV) with a look, or a population of a scene.
 
     POINTS may be one of several numbered files, such as smoke.0001.ply: each frame is then read from its own file.
     Without POINTS the scene makes its population itself; with POINTS but no look, the file's elements take the place of
     those of the scene's population.
+
+    With --blocks memory stays small however long POINTS is: what depends on all elements is measured first.
     """
     from .colouring import Colouring, framed
     from .watching import watched
@@ -118,6 +121,13 @@ def colour(
         form = _format_of(out, ascii_text, parts) if out else None
         work = Colouring(points, look_file, scene_file, name, dials, markers, pictures, meshes, shape, data, missing)
         asked = work.asked(frame, frames, out)
+        if blocks:
+            if out is None or form is None or census or frames or frame is not None:
+                raise BadInput("Blocks go to one file: give --out, and no frames or shares.", place="--blocks")
+            with watched() as (task, _):
+                write_file(out, work.in_blocks(form, task))
+                task.note(out.name)
+            return
         with watched() as (task, say):
             for number, part in task.each(asked):
                 evaluation, written, sentences = work.coloured(number, form, part)

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import math
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import Any, Literal
 
@@ -17,12 +17,14 @@ from .core.digest import digest_of
 from .core.documents.document import LARGEST_DOCUMENT, parse, parse_json
 from .core.errors import BadInput
 from .core.formats import LARGEST_FILE, Format, ReadOptions, read_points
+from .core.formats.blocks import table_in
 from .core.formats.losses import losses
 from .core.formats.pictures import LARGEST_PICTURE, read_picture
 from .core.formats.sequences import numbered
 from .core.formats.shape_files import LARGEST_MESH, read_shape
 from .core.formats.shapes import OWN
 from .core.geometry.shapes import SHAPES, ShapeMesh
+from .core.in_blocks import coloured_table
 from .core.look.evaluate import Evaluator
 from .core.look.model import Look
 from .core.look.results import Evaluation
@@ -196,6 +198,29 @@ class Colouring:
         self._told.update(fresh)
         return evaluation, written, fresh
 
+    def in_blocks(self, form: Format, task: Task = UNWATCHED) -> Iterator[bytes | memoryview]:
+        """The file of a table with the look's results, piece by piece, whatever its length.
+
+        BadInput where there is more to it than a table and a look, and where the look needs all elements at once.
+        """
+        if self._points is None or self._look_file is None or self._scene_file is not None:
+            raise BadInput("Blocks are those of a file, coloured with --look alone.", place="--blocks")
+        document = next(p for p in self._scene.populations if p.id == self._id)
+        try:
+            data = np.memmap(self._points, np.uint8, "r")
+        except (OSError, ValueError) as error:
+            why = getattr(error, "strerror", None) or "There is nothing in it"
+            raise BadInput(f"{why}. Check the path.", place=str(self._points)) from None
+        table = table_in(data, self._points.name, self._points.suffix, _told(task, 0, 0.3, "looking at all rows"))
+        run = self._run_of(self._scene, None, UNWATCHED)  # kept: what the surroundings give comes from it
+        colouring = _told(task, 0.3, 1, "colouring in blocks")
+        try:
+            yield from coloured_table(table, document.look, form, document.name, run.surroundings, colouring)
+        except BadInput as error:
+            if not error.place.startswith(("lanes", "signals")):
+                raise
+            raise BadInput(error.sentence, place=f"{self._where}, {error.place}", code=error.code) from None
+
     @property
     def _where(self) -> str:
         """The file that has the look."""
@@ -212,13 +237,13 @@ class Colouring:
             if at is not None and frame is not None and at != math.floor(frame):
                 notes.insert(0, f"frame {math.floor(frame)} has no file; that of frame {at} holds.")
             scene = self._standing_in(scene, read)
+        return _Run(self._run_of(scene, frame, _told(task, 0.4, 0.7, "colouring")), notes)
+
+    def _run_of(self, scene: Scene, frame: float | None, task: Task) -> SceneRun:
+        """A scene at a frame, whole."""
         timeline = scene.timeline
         moment = timeline.moment(timeline.first if frame is None else frame)
-        colouring = _told(task, 0.4, 0.7, "colouring")
-        made = SceneRun(
-            scene, self._evaluator, self._populations, colouring, moment=moment, final=True, kept=self._kept
-        )  # fmt: skip
-        return _Run(made, notes)
+        return SceneRun(scene, self._evaluator, self._populations, task, moment=moment, final=True, kept=self._kept)
 
     def _standing_in(self, scene: Scene, read: Population) -> Scene:
         """The scene with the elements of the file as those of the population."""

@@ -7,7 +7,7 @@ import signal
 import stat
 import sys
 import tempfile
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path
 from types import FrameType
@@ -35,8 +35,8 @@ def read_file(path: Path, most: int) -> bytes:
     return data
 
 
-def write_file(path: Path, data: bytes) -> None:
-    """Write beside the file, sync, then put in its place.
+def write_file(path: Path, data: bytes | Iterable[bytes | memoryview]) -> None:
+    """Write a file, whole or in pieces as they come, beside it; sync, then put in its place.
 
     A file that is there keeps its rights; through a symbolic link its target is written;
     what is no plain file (a pipe, a device) is written to as it is.
@@ -46,17 +46,19 @@ def write_file(path: Path, data: bytes) -> None:
     BadInput
         Where that is not possible; then nothing has changed.
     """
+    pieces = [data] if isinstance(data, bytes) else data
     partial = None
     try:
         target = Path(os.path.realpath(path))
         mode = _mode_of(target)
         if mode is not None and not stat.S_ISREG(mode):
-            target.write_bytes(data)
+            with target.open("wb") as there:
+                there.writelines(pieces)
             return
         handle, name = tempfile.mkstemp(prefix=".gaudyseed-", dir=target.parent)
         partial = Path(name)
         with os.fdopen(handle, "wb") as file:
-            file.write(data)
+            file.writelines(pieces)
             file.flush()
             os.fsync(file.fileno())
         partial.chmod(_usual_mode() if mode is None else stat.S_IMODE(mode))

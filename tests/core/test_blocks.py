@@ -3,22 +3,29 @@
 from __future__ import annotations
 
 import itertools
+import json
+import tempfile
 import unittest
 from collections import Counter
 from collections.abc import Iterator
 from dataclasses import replace
+from pathlib import Path
 from typing import Any
+from unittest import mock
 
 import numpy as np
+from click.testing import CliRunner, Result
 
+from gaudyseed.cli import main
 from gaudyseed.core.documents.document import parse
 from gaudyseed.core.errors import BadInput
+from gaudyseed.core.formats import FORMATS, csv_points, ply
 from gaudyseed.core.look.blocks import evaluate_blocks
 from gaudyseed.core.look.evaluate import Evaluator
 from gaudyseed.core.look.model import Look
 from gaudyseed.core.look.scope import Surroundings
 from gaudyseed.core.look.whole import Counted, OfKeys
-from gaudyseed.core.population import Attribute, Population, of_points
+from gaudyseed.core.population import Attribute, Field, Population, of_points
 from gaudyseed.core.scene.dials import Dial
 from tests.core import golden
 from tests.support import points
@@ -159,6 +166,76 @@ class Measures(unittest.TestCase):
             for k in range(6):
                 least, greatest = of_keys.of(np.array([k]))
                 self.assertEqual((least[0], greatest[0]), (values[keys == k].min(), values[keys == k].max()))
+
+
+class Files(unittest.TestCase):
+    """A table of any length, coloured by the command line in blocks: the bytes of the file coloured whole."""
+
+    def setUp(self):
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+        for module in (csv_points, ply):
+            less = mock.patch.object(module, "ROWS", 20_000)
+            less.start()
+            self.addCleanup(less.stop)
+
+    def written(self, form: str) -> Path:
+        """50,000 rows with numbers, whole numbers of which some are missing, texts and long ids."""
+        rng, count = np.random.default_rng(7), 50_000
+        gaps = rng.random(count) < 0.1
+        gaps[:20_000] = False
+        table = {
+            **table_of_places(rng, count),
+            "ring": Attribute("ring", "integer", rng.integers(0, 9, count).astype("<i4"), (),
+                              (Field("ring", "<i4"),), gaps),
+            "kind": Attribute("kind", "text", np.sort(rng.integers(0, 3, count)).astype(np.int32),
+                              ("reed", "ash", "oak"), (Field("kind", "<i4"),)),
+            "id": Attribute("id", "integer", rng.permutation(count) + 2**40, (), (Field("id", "<i8"),)),
+        }  # fmt: skip
+        path = self.folder / f"table{FORMATS[form].ending}"
+        path.write_bytes(FORMATS[form].write(of_points(count, table), None))
+        return path
+
+    def run_on(self, path: Path, out: str, *options: str) -> Result:
+        look_file = self.folder / "look.json"
+        steps = [AGE, {"step": "even_out"}, GREY]
+        per_kind = [{"step": "extent", "axis": "x", "per": "kind"}]
+        lanes = {"base_colour": {"layers": [{"paint": steps}]}, "roughness": {"layers": [{"paint": per_kind}]}}
+        look_file.write_text(json.dumps({"lanes": lanes}))
+        command = ["colour", str(path), "--look", str(look_file), "--out", str(self.folder / out), *options]
+        return CliRunner().invoke(main, command)
+
+    def test_the_bytes_of_the_whole(self):
+        for form in ("csv", "ply"):
+            path = self.written(form)
+            for ending in (".csv", ".ply"):
+                told = [self.run_on(path, f"whole{ending}"), self.run_on(path, f"blocks{ending}", "--blocks")]
+                self.assertEqual([t.exit_code for t in told], [0, 0], [t.output for t in told])
+                whole, found = ((self.folder / f"{word}{ending}").read_bytes() for word in ("whole", "blocks"))
+                self.assertTrue(whole == found, f"{form} to {ending}")
+                self.assertGreater(len(whole), 1_000_000)
+
+    def test_what_is_no_table_is_refused(self):
+        path = self.folder / "a.obj"
+        path.write_text("v 0 0 0\n")
+        for given, out, words in (
+            (path, "x.csv", "cannot be read in blocks"),
+            (self.written("csv"), "x.glb", "GLB cannot be written in blocks"),
+        ):
+            told = self.run_on(given, out, "--blocks")
+            self.assertEqual(told.exit_code, 2)
+            self.assertIn(words, told.output)
+            self.assertFalse((self.folder / out).exists())
+
+
+def table_of_places(rng: np.random.Generator, count: int) -> dict[str, Attribute]:
+    places = rng.normal(size=(count, 3)).astype("<f4")
+    age = rng.normal(size=count).astype("<f4")
+    return {
+        "position": Attribute("position", "vector", places, (), tuple(Field(a, "<f4") for a in "xyz")),
+        "age": Attribute("age", "number", age, (), (Field("age", "<f4"),)),
+    }
 
 
 def _ends(keys: np.ndarray, values: np.ndarray) -> OfKeys:

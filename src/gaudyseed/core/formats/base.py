@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Literal
 
@@ -16,6 +16,7 @@ from .columns import Results
 
 if TYPE_CHECKING:
     from ..look.material import ElementPicture, Finish
+    from .blocks import Table
 
 
 @dataclass(frozen=True)
@@ -146,6 +147,11 @@ class Format:
         Whether it is the form in plain text of the format that has its ending.
     lacks
         What it cannot hold, in the words of ``losses``.
+    blocks_in
+        ``blocks_in(data, name, task)`` gives a ``blocks.Table`` of a file, (n,) uint8; None where it has no blocks.
+    blocks_out
+        ``blocks_out(blocks, count)`` gives the pieces of a file out of blocks, each a population with its results by
+        channel, and how many elements there are in all.
     """
 
     word: str
@@ -161,6 +167,8 @@ class Format:
     shapes: bool = False
     kinds: tuple[str, ...] = ("clones", "mesh")
     lacks: tuple[str, ...] = ()
+    blocks_in: Callable[[np.ndarray, str, Task], Table] | None = None
+    blocks_out: Callable[[Iterator[tuple[Population, Results]], int], Iterator[bytes | memoryview]] | None = None
 
     @property
     def endings(self) -> tuple[str, ...]:

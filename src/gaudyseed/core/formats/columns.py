@@ -139,8 +139,8 @@ def check_count(count: int, name: str, most: int = MOST_ELEMENTS) -> None:
         )  # fmt: skip
 
 
-def check_places(raw: list[RawColumn], name: str, rows: str) -> None:
-    """BadInput where there are no columns x, y and z, or some are no finite numbers."""
+def check_places(raw: list[RawColumn], name: str, rows: str, before: int = 0) -> None:
+    """BadInput where there are no columns x, y and z, or some are no finite numbers; ``before`` rows stand above."""
     by_name = {column.name: column for column in raw}
     missing = [c for c in ("x", "y", "z") if c not in by_name]
     if missing:
@@ -161,9 +161,9 @@ def check_places(raw: list[RawColumn], name: str, rows: str) -> None:
         if len(bad):
             raise BadInput(
                 f"{having(len(bad), 'element')} no usable {axis}: the first is {_shown(column, int(bad[0]))} at {rows} "
-                f"{bad[0] + 1}. "
+                f"{before + bad[0] + 1}. "
                 "Give every element finite coordinates.",
-                place=f"{name}, {rows} {bad[0] + 1}, {axis}", code="bad_coordinate",
+                place=f"{name}, {rows} {before + bad[0] + 1}, {axis}", code="bad_coordinate",
             )  # fmt: skip
 
 

@@ -10,6 +10,7 @@ from __future__ import annotations
 import codecs
 import csv
 import io
+from collections.abc import Iterator
 from dataclasses import dataclass, field
 from pathlib import PurePath
 
@@ -23,6 +24,7 @@ from ..population.naming import LONGEST_NAME
 from ..population.strands import STRAND
 from ..runtime.task import UNWATCHED, Task
 from .base import FORMATS, Format, ImportedItem, ReadOptions, WriterContext
+from .blocks import ROWS, clones_in_block
 from .cells import BATCH, Batch, is_number, runs_as_formula
 from .columns import (
     LARGEST_COLUMNS,
@@ -42,6 +44,7 @@ from .stranding import strands_of
 #: Characters that a cell may have.
 LONGEST = 1 << 20
 _PIECE = 1 << 22
+_NEWLINE = 10
 _BYTES = ("red", "green", "blue", "alpha")
 
 
@@ -53,32 +56,84 @@ def read(data: bytes, name: str, task: Task = UNWATCHED, options: ReadOptions = 
     data, at = _utf8(data, name, task)
     table = np.frombuffer(data, np.uint8)
     header, at = _header(table, at, name)
-    forms = [_Form(column) for column in header]
-    count = 0
-    for batch, done in _batches(table, at, len(header), name, task.part(0, 0.5)):
-        for k, form in enumerate(forms):
-            form.look_at(batch, k)
-        count = done + batch.rows
-    if not count:
-        raise BadInput(f"{name} has a header but no rows. Export at least one point.", place=f"{name}, line 2")
+    forms, count = _looked_at(table, at, header, name, task.part(0, 0.5))
     check_count(count, name)
-    columns = [np.empty(count, form.dtype) for form in forms]
-    gaps = [np.zeros(count, bool) if form.gaps else None for form in forms]
+    rows = _Rows(forms, count)
     for batch, done in _batches(table, at, len(header), name, task.part(0.5, 1)):
-        for k, (form, values) in enumerate(zip(forms, columns, strict=True)):
-            values[done : done + batch.rows] = form.values(batch, k, done, name)
-            mask = gaps[k]
-            if mask is not None:
-                mask[done : done + batch.rows] = batch.numbers(k)[2] == kernels.EMPTY
-    raw = [
-        RawColumn(form.name, values, tuple(form.labels), mask)
-        for form, values, mask in zip(forms, columns, gaps, strict=True)
-    ]
+        rows.take(batch, done, name)
+    raw = rows.columns(count)
     stem = PurePath(name).stem
     if STRAND in header:
         strands = _strands(raw, name)
         return [ImportedItem(stem, strands, f"{counted(strands.elements.owners[0].count, 'strand')}, one point a row")]
     return [ImportedItem(stem, to_population(raw, name, "row"), "clones, one a row")]
+
+
+def _looked_at(table: np.ndarray, at: int, header: list[str], name: str, task: Task) -> tuple[list[_Form], int]:
+    """What the columns hold, and how many rows there are; BadInput where there are none."""
+    forms, count = [_Form(column) for column in header], 0
+    for batch, done in _batches(table, at, len(header), name, task):
+        for k, form in enumerate(forms):
+            form.look_at(batch, k)
+        count = done + batch.rows
+    if not count:
+        raise BadInput(f"{name} has a header but no rows. Export at least one point.", place=f"{name}, line 2")
+    return forms, count
+
+
+class _Rows:
+    """Room for the values of some rows, filled a batch at a time."""
+
+    def __init__(self, forms: list[_Form], room: int) -> None:
+        self._forms, self.filled = forms, 0
+        self._values = [np.empty(room, form.dtype) for form in forms]
+        self._gaps = [np.zeros(room, bool) if form.gaps else None for form in forms]
+
+    def take(self, batch: Batch, done: int, name: str) -> None:
+        """Take the rows of a batch, ``done`` rows after the first of the file."""
+        a, b = self.filled, self.filled + batch.rows
+        for k, (form, values, gaps) in enumerate(zip(self._forms, self._values, self._gaps, strict=True)):
+            values[a:b] = form.values(batch, k, done, name)
+            if gaps is not None:
+                gaps[a:b] = batch.numbers(k)[2] == kernels.EMPTY
+        self.filled = b
+
+    def columns(self, count: int) -> list[RawColumn]:
+        """The first so many rows."""
+        return [
+            RawColumn(form.name, values[:count], tuple(form.labels), None if gaps is None else gaps[:count])
+            for form, values, gaps in zip(self._forms, self._values, self._gaps, strict=True)
+        ]
+
+
+class _Table:
+    """A CSV file in blocks of rows."""
+
+    def __init__(self, data: np.ndarray, name: str, task: Task) -> None:
+        self._data, self._name = data, name
+        at = _checked_text(data, name, task.part(0, 0.3))
+        self._header, self._at = _header(data, at, name)
+        if STRAND in self._header:
+            raise BadInput(
+                f"{name} has strands, which are read whole. Colour it without blocks.", place=name, code="not_in_blocks"
+            )
+        self._forms, self.count = _looked_at(data, self._at, self._header, name, task.part(0.3, 0.7))
+        texts = [k for k, form in enumerate(self._forms) if not (form.number and form.filled)]
+        if texts:
+            # Every block has all texts, in the order in which they come in the file.
+            for batch, done in _batches(data, self._at, len(self._header), name, task.part(0.7, 1)):
+                for k in texts:
+                    self._forms[k].values(batch, k, done, name)
+
+    def blocks(self) -> Iterator[Population]:
+        """All rows as clones."""
+        rows, before = _Rows(self._forms, ROWS), 0
+        for batch, done in _batches(self._data, self._at, len(self._header), self._name, UNWATCHED):
+            if rows.filled + batch.rows > ROWS:
+                yield clones_in_block(rows.columns(rows.filled), self._name, "row", before)
+                rows, before = _Rows(self._forms, ROWS), done
+            rows.take(batch, done, self._name)
+        yield clones_in_block(rows.columns(rows.filled), self._name, "row", before)
 
 
 def _strands(raw: list[RawColumn], name: str) -> Population:
@@ -123,27 +178,35 @@ def _utf8(data: bytes, name: str, task: Task) -> tuple[bytes, int]:
             data = data.decode("utf-16").encode()
         except UnicodeError as error:
             raise _not_text(name, data, getattr(error, "start", 0), "UTF-16") from None
-    at = len(codecs.BOM_UTF8) if data.startswith(codecs.BOM_UTF8) else 0
+    return data, _checked_text(np.frombuffer(data, np.uint8), name, task)
+
+
+def _checked_text(data: np.ndarray, name: str, task: Task) -> int:
+    """Where the text begins after a mark of its encoding; BadInput where (n,) uint8 are no UTF-8."""
+    if bytes(data[:2]) in (codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE):
+        raise BadInput(f"{name} is UTF-16, which blocks cannot be read of. Save it as UTF-8.", place=name)
+    at = len(codecs.BOM_UTF8) if bytes(data[:3]) == codecs.BOM_UTF8 else 0
     decoder = codecs.getincrementaldecoder("utf-8")()
     for start in range(at, len(data), _PIECE):
-        task.check()
-        piece = data[start : start + _PIECE]
+        task.reach(start / len(data))
+        piece = data[start : start + _PIECE].tobytes()
         try:
             held = len(decoder.getstate()[0])
             decoder.decode(piece, final=start + _PIECE >= len(data))
         except UnicodeDecodeError as error:
             raise _not_text(name, data, start - held + error.start, "UTF-8") from None
         if b"\x00" in piece:
-            line = data.count(b"\n", 0, start + piece.index(b"\x00")) + 1
+            line = int(np.count_nonzero(data[: start + piece.index(b"\x00")] == _NEWLINE)) + 1
             raise BadInput(
                 f"Line {line} of {name} holds a zero byte, so it is not text. Bring PLY, or CSV saved as UTF-8.",
                 place=f"{name}, line {line}", code="unknown_format",
             )  # fmt: skip
-    return data, at
+    return at
 
 
-def _not_text(name: str, data: bytes, at: int, encoding: str) -> BadInput:
-    line = data.count(b"\n", 0, at) + 1
+def _not_text(name: str, data: bytes | np.ndarray, at: int, encoding: str) -> BadInput:
+    held = np.frombuffer(data, np.uint8) if isinstance(data, bytes) else data
+    line = int(np.count_nonzero(held[:at] == _NEWLINE)) + 1
     return BadInput(
         f"Line {line} of {name} is not {encoding} text (byte {at}). Save it as UTF-8.",
         place=f"{name}, line {line}", code="unknown_encoding",
@@ -304,7 +367,21 @@ def write(
     BadInput
         Where a name or text would be run by a spreadsheet as a formula.
     """
-    columns = outgoing(population, results)
+    columns = _checked(outgoing(population, results))
+    return b"".join([_head(columns), _text_of(columns, population.count, task)])
+
+
+def write_blocks(blocks: Iterator[tuple[Population, Results]], count: int) -> Iterator[bytes | memoryview]:
+    """The same, piece by piece; ``count`` is how many rows there are in all."""
+    for k, (population, results) in enumerate(blocks):
+        columns = _checked(outgoing(population, results))
+        if k == 0:
+            yield _head(columns)
+        yield _text_of(columns, population.count, UNWATCHED)
+
+
+def _checked(columns: list[RawColumn]) -> list[RawColumn]:
+    """The columns; BadInput where a name or text would be run as a formula."""
     for column in columns:
         for text in (column.name, *column.labels):
             if runs_as_formula(text):
@@ -313,13 +390,20 @@ def write(
                     "would run as a formula. Write PLY, or import the points again under another name.",
                     place=column.name, code="formula_cell",
                 )  # fmt: skip
-    head = b",".join(map(_quoted, [column.name for column in columns])) + b"\r\n"
+    return columns
+
+
+def _head(columns: list[RawColumn]) -> bytes:
+    return b",".join(map(_quoted, [column.name for column in columns])) + b"\r\n"
+
+
+def _text_of(columns: list[RawColumn], count: int, task: Task) -> bytes | memoryview:
     labels = [list(map(_quoted, column.labels)) for column in columns]
 
     def cells(a: int, b: int) -> list[Cells]:
         return [_cells(column, held, a, b) for column, held in zip(columns, labels, strict=True)]
 
-    return b"".join([head, lines(population.count, cells, between=b",", after=b"\r\n", task=task).text])
+    return lines(count, cells, between=b",", after=b"\r\n", task=task).text
 
 
 def _cells(column: RawColumn, labels: list[bytes], a: int, b: int) -> Cells:
@@ -352,5 +436,7 @@ FORMATS.add(
         brought=(".txt",),
         kinds=("clones", "mesh", "strands"),
         lacks=("polygons",),
+        blocks_in=_Table,
+        blocks_out=write_blocks,
     ),
 )

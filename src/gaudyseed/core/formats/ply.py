@@ -26,6 +26,7 @@ from ..population.meshes import PART
 from ..population.naming import LONGEST_NAME, fits, sayable
 from ..runtime.task import UNWATCHED, Task
 from .base import FORMATS, Format, ImportedItem, ReadOptions, WriterContext
+from .blocks import ROWS, clones_in_block
 from .cells import BATCH, Batch, is_number, runs_as_formula
 from .columns import (
     LARGEST_COLUMNS,
@@ -131,6 +132,58 @@ def read(data: bytes, name: str, task: Task = UNWATCHED, options: ReadOptions = 
     population = _mesh(raw, faces, name, notes)
     parts = population.elements.owners[0].count
     return [ImportedItem(stem, population, of_mesh(elements[face or 0].count, parts))]
+
+
+class _Table:
+    """The vertices of a binary PLY file in blocks of rows."""
+
+    def __init__(self, data: np.ndarray, name: str, task: Task) -> None:
+        order, elements, start, self._texts = _header(bytes(data[:_LONGEST_HEADER]), name)
+        index = next((k for k, e in enumerate(elements) if e.name == "vertex"), None)
+        other = [e for e in elements if e.name != "vertex" and e.count]
+        if order == "ascii" or index is None or other:
+            raise BadInput(
+                f"{name} is no binary PLY of vertices alone, so it is read whole. Colour it without blocks.",
+                place=name, code="not_in_blocks",
+            )  # fmt: skip
+        self._vertex, self._name = elements[index], name
+        _check_vertex(self._vertex, name)
+        row = np.dtype([(p.name, order + p.type) for p in self._vertex.properties])
+        room = (len(data) - start) // row.itemsize
+        if room < self._vertex.count:
+            raise _too_few(self._vertex, name, room)
+        self.count = self._vertex.count
+        self._rows = data[start : start + self.count * row.itemsize].view(row)
+        # What the numbers of a column stand for is seen by all of them, as where the file is read whole.
+        self._read_as = {p.name: self._kind_of(p) for p in self._vertex.properties}
+
+    def _kind_of(self, p: _Property) -> str:
+        """The type of a column once its ids and texts are known as such: ``<i8``, ``texts`` or its own."""
+        labels = self._texts.get(p.name, ())
+        found = {_typed_as(_plain_read(part, p, labels)) for part in self._parts(p)}
+        return found.pop() if len(found) == 1 else p.type
+
+    def _parts(self, p: _Property) -> Iterator[np.ndarray]:
+        for a in range(0, self.count, ROWS):
+            yield _native(self._rows[p.name][a : a + ROWS], p.type)
+
+    def blocks(self) -> Iterator[Population]:
+        """All vertices as clones."""
+        for a in range(0, self.count, ROWS):
+            raw = []
+            for p in self._vertex.properties:
+                values, labels = _native(self._rows[p.name][a : a + ROWS], p.type), self._texts.get(p.name, ())
+                column = _plain_read(values, p, labels)
+                raw.append(column if _typed_as(column) == self._read_as[p.name] else RawColumn(p.name, values))
+            yield clones_in_block(raw, self._name, "vertex", a)
+
+
+def _plain_read(values: np.ndarray, p: _Property, labels: tuple[str, ...]) -> RawColumn:
+    return _texted(_numbered(RawColumn(p.name, values)), labels)
+
+
+def _typed_as(column: RawColumn) -> str:
+    return "texts" if column.labels else column.values.dtype.str
 
 
 _INDICES = ("vertex_indices", "vertex_index")
@@ -639,18 +692,19 @@ def _plain(names: list[str]) -> list[str]:
     return found
 
 
-def _writable(population: Population, results: Results | None) -> list[RawColumn]:
+def _writable(population: Population, results: Results | None, in_blocks: bool = False) -> list[RawColumn]:
     """PLY has no text, no 64-bit integers and nothing missing.
 
     Texts go out as their numbers, with a comment that lists them, large integers and those with some
     missing as doubles, NaN where one is missing.
     """
-    return [_plain_column(column) for column in outgoing(population, results)]
+    return [_plain_column(column, in_blocks) for column in outgoing(population, results)]
 
 
-def _plain_column(column: RawColumn) -> RawColumn:
+def _plain_column(column: RawColumn, in_blocks: bool = False) -> RawColumn:
     values, missing = column.values, column.missing
-    if missing is not None and missing.any() and values.dtype.kind in "iu":
+    # A block without gaps has the type of those that have some.
+    if missing is not None and (in_blocks or missing.any()) and values.dtype.kind in "iu":
         values = np.where(missing, np.nan, values.astype("<f8"))
     return RawColumn(column.name, values.astype("<f8") if values.dtype.str == "<i8" else values, column.labels)
 
@@ -660,13 +714,26 @@ def write(
 ) -> bytes:  # fmt: skip
     """Binary little-endian PLY: every attribute as it came, then the results by channel; then the faces of a mesh."""
     columns, faces = _writable(population, results), _faces_of(population)
-    row = np.dtype([(f"c{k}", c.values.dtype) for k, c in enumerate(columns)])
-    table = np.empty(population.count, row)
+    head = _header_lines(columns, population.count, "binary_little_endian", faces)
+    rows = _vertex_rows(columns, population.count, task)
+    return b"".join([head, rows, *(task.along(_binary_rows(faces)) if faces else [])])
+
+
+def write_blocks(blocks: Iterator[tuple[Population, Results]], count: int) -> Iterator[bytes]:
+    """Binary PLY of vertices, piece by piece; ``count`` is how many there are in all."""
+    for k, (population, results) in enumerate(blocks):
+        columns = _writable(population, results, in_blocks=True)
+        if k == 0:
+            yield _header_lines(columns, count, "binary_little_endian", None)
+        yield _vertex_rows(columns, population.count, UNWATCHED)
+
+
+def _vertex_rows(columns: list[RawColumn], count: int, task: Task) -> bytes:
+    table = np.empty(count, np.dtype([(f"c{k}", c.values.dtype) for k, c in enumerate(columns)]))
     for (k, column), part in task.each(list(enumerate(columns))):
         part.check()
         table[f"c{k}"] = column.values
-    head = _header_lines(columns, population.count, "binary_little_endian", faces)
-    return b"".join([head, table.tobytes(), *(task.along(_binary_rows(faces)) if faces else [])])
+    return table.tobytes()
 
 
 def _binary_rows(faces: _Faces) -> Iterator[bytes]:
@@ -717,7 +784,17 @@ def _is_ply(data: bytes) -> bool:
 FORMATS.add(
     "ply",
     Format(
-        "ply", "PLY, binary", ".ply", "application/octet-stream", write, read, _is_ply, shapes=True, lacks=("texts",)
+        "ply",
+        "PLY, binary",
+        ".ply",
+        "application/octet-stream",
+        write,
+        read,
+        _is_ply,
+        shapes=True,
+        lacks=("texts",),
+        blocks_in=_Table,
+        blocks_out=write_blocks,
     ),
 )
 FORMATS.add(
