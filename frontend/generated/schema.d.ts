@@ -389,7 +389,7 @@ export interface paths {
         /** What the library holds; ``?kind=`` keeps one kind. */
         get: operations["list_library"];
         put?: never;
-        /** Keep something. */
+        /** Keep an item in the library. */
         post: operations["keep_item"];
         delete?: never;
         options?: never;
@@ -851,7 +851,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Whatever is registered. */
+        /** All registered steps, channels, makers, kinds and formats. */
         get: operations["list_steps"];
         put?: never;
         post?: never;
@@ -1523,7 +1523,7 @@ export interface components {
         };
         /**
          * CostRequest
-         * @description Of which population.
+         * @description Asks what a population costs to make.
          */
         CostRequest: {
             scene: components["schemas"]["Scene"];
@@ -1819,7 +1819,7 @@ export interface components {
         };
         /**
          * ElementColumn
-         * @description A column.
+         * @description A column of the table of elements.
          */
         ElementColumn: {
             /** Key */
@@ -2116,7 +2116,7 @@ export interface components {
         };
         /**
          * ExportRequest
-         * @description What to write.
+         * @description Asks for a file of a population: which, as what, at which frame.
          */
         ExportRequest: {
             scene: components["schemas"]["Scene"];
@@ -2878,7 +2878,7 @@ export interface components {
         };
         /**
          * ImportAnswer
-         * @description What was stored.
+         * @description What was stored of a file, thing by thing.
          */
         ImportAnswer: {
             /** File */
@@ -3967,7 +3967,7 @@ export interface components {
         };
         /**
          * NewItem
-         * @description Something to keep.
+         * @description Asks for an item to be kept in the library.
          */
         NewItem: {
             /**
@@ -4195,7 +4195,7 @@ export interface components {
         };
         /**
          * OneColour
-         * @description One colour.
+         * @description Asks for a colour in all notations.
          */
         OneColour: {
             /** Colour */
@@ -4203,7 +4203,7 @@ export interface components {
         };
         /**
          * OrderRequest
-         * @description Another order.
+         * @description Asks for swatches in another order.
          */
         OrderRequest: {
             /** Swatches */
@@ -4563,7 +4563,7 @@ export interface components {
         };
         /**
          * PictureSize
-         * @description In texels.
+         * @description The size of a picture in texels.
          */
         PictureSize: {
             /** Width */
@@ -5577,7 +5577,7 @@ export interface components {
         };
         /**
          * ShapeHeader
-         * @description A shape.
+         * @description The header of a shape's mesh.
          */
         ShapeHeader: {
             /** Name */
@@ -5809,7 +5809,7 @@ export interface components {
         };
         /**
          * StepDescription
-         * @description One step.
+         * @description A kind of step: what it takes and gives, and its parameters.
          */
         StepDescription: {
             /** Name */
@@ -6214,7 +6214,7 @@ export interface components {
         };
         /**
          * SwatchesRequest
-         * @description Swatches to work on.
+         * @description Asks for work on swatches that it brings along.
          */
         SwatchesRequest: {
             /** Swatches */
@@ -6404,7 +6404,7 @@ export interface components {
         };
         /**
          * UploadAnswer
-         * @description What was sent.
+         * @description Under what word an uploaded file is asked for.
          */
         UploadAnswer: {
             /**

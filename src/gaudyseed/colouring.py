@@ -311,17 +311,17 @@ class _Given:
         return parse(Asset, {"name": name, "kind": kind, "digest": held.digest}, f"--{kind} {name}")
 
     def column(self, digest: str, place: str) -> bytes:
-        """A painted column."""
+        """The bytes of a painted column, from the data file."""
         self._check("What was painted", place)
         return self._kept.column(digest, place)
 
     def picture(self, asset: Asset, place: str) -> Picture:
-        """A picture."""
+        """A picture that the command gives, else of the data file."""
         held = self._given(asset, place)
         return held if isinstance(held, Picture) else self._kept.picture(asset, place)
 
     def mesh(self, asset: Asset, place: str) -> ShapeMesh:
-        """A small mesh."""
+        """A small mesh that the command gives, else of the data file."""
         held = self._given(asset, place)
         return held if isinstance(held, ShapeMesh) else self._kept.mesh(asset, place)
 

@@ -23,7 +23,7 @@ class Kind:
 
     @property
     def said(self) -> str:
-        """With its article, for sentences."""
+        """The word with its article, for sentences."""
         return f"a {self.word}"
 
     def shape(self, count: int) -> tuple[int, ...]:

@@ -22,7 +22,7 @@ STRIP = 160
 
 
 class Chain(Document):
-    """Steps without a place."""
+    """A chain that is kept: steps without a place in a look."""
 
     steps: tuple[AnyStep, ...] = Field(min_length=1, max_length=MOST_STEPS)
 

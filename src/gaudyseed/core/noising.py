@@ -109,7 +109,7 @@ class Settings:
 
     @property
     def weights(self) -> list[float]:
-        """Of the octaves, the first 1."""
+        """The weight of each octave, that of the first 1."""
         return [self.gain**o for o in range(self.octaves)]
 
     @property

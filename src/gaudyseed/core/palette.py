@@ -66,7 +66,7 @@ def linear_of(swatches: Sequence[Swatch]) -> np.ndarray:
 
 
 def lab_of(swatches: Sequence[Swatch]) -> np.ndarray:
-    """(s, 3) OKLab."""
+    """The swatches in OKLab, (s, 3)."""
     return linear_to_oklab(linear_of(swatches))
 
 

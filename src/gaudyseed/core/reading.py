@@ -41,7 +41,7 @@ class Reading(Document):
         return kinds.get(attribute.kind, NUMBER), attribute.readable, attribute.digest
 
     def of_evaluation(self, evaluation: Evaluation, place: str) -> tuple[Kind, np.ndarray, str]:
-        """The same of an attribute, signal or channel."""
+        """The kind, values and digest of an attribute, signal or channel."""
         if self.of == "attribute":
             return self.of_population(evaluation.population, place)
         if self.of == "signal":

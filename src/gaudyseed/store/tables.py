@@ -13,7 +13,7 @@ def _now() -> datetime:
 
 
 class Base(DeclarativeBase):
-    """All tables."""
+    """The base of all tables of the data file."""
 
 
 class SceneRow(Base):

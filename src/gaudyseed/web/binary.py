@@ -53,5 +53,5 @@ def _finite(value: Any) -> Any:
 
 
 def answer(header: dict[str, Any], arrays: dict[str, np.ndarray]) -> Response:
-    """The same as a response."""
+    """A response with a header and arrays."""
     return Response(pack(header, arrays), mimetype="application/octet-stream")

@@ -37,7 +37,7 @@ class ReportedError:
 
     @property
     def document(self) -> dict[str, Any]:
-        """As plain JSON, without the status."""
+        """The error as plain JSON, without the status."""
         fix = asdict(self.fix) if self.fix else None
         return {
             "code": self.code, "sentence": self.sentence, "place": self.place, "fix": fix, "kinds": dict(self.kinds)
@@ -67,7 +67,7 @@ def reported(error: Exception) -> ReportedError:
 
 
 def answer(told: ReportedError) -> Response:
-    """One error."""
+    """The response that tells an error."""
     response = jsonify(told.document)
     response.status_code = told.status
     return response

@@ -89,7 +89,7 @@ class PatchCensus(TypedDict):
 
 
 class PictureSize(TypedDict):
-    """In texels."""
+    """The size of a picture in texels."""
 
     width: int
     height: int
@@ -390,7 +390,7 @@ class SurfaceHeader(Header):
 
 
 class ShapeHeader(Header):
-    """A shape."""
+    """The header of a shape's mesh."""
 
     name: str
     triangles: int

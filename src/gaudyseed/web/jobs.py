@@ -244,7 +244,7 @@ class Latest:
 
 
 def unless_gone(task: Task = UNWATCHED) -> Task:
-    """The same task, which stops too once the client of the current request has gone away.
+    """The task, which stops too once the client of the current request has gone away.
 
     Outside of a request nobody can go away.
     """

@@ -153,7 +153,7 @@ class _Dispatcher(ThreadedTaskDispatcher):
         self.set_thread_count(threads)
 
     def handler_thread(self, thread_no: int) -> None:
-        """As of waitress, and one more may begin once one that lasted has ended."""
+        """Waitress's own, and one more may begin once one that lasted has ended."""
         while True:
             with self.lock:
                 while not self.queue and not self.stop_count:

@@ -26,7 +26,7 @@ _MOST_RATES = 1000
 
 
 class Services:
-    """One for the application."""
+    """The services of one application: store, evaluator, caches, jobs."""
 
     def __init__(self, store: Store, disk: int = LIMIT) -> None:
         self.store = store

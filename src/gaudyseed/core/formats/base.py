@@ -172,7 +172,7 @@ class Format:
 
     @property
     def endings(self) -> tuple[str, ...]:
-        """Those of the files that it reads; none where it reads none."""
+        """The endings of the files that it reads; empty where it reads none."""
         return (self.ending, *self.also, *self.brought) if self.read else ()
 
 

@@ -62,7 +62,7 @@ class Batch:
         return found.replace(b'""', b'"') if self.quoted[k] == 2 else found
 
     def numbers(self, column: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-        """Of one column: (n,) float64 values, (n,) int64 whole ones, (n,) uint8 what each cell is (kernels.text).
+        """The cells of a column: (n,) float64 values, (n,) int64 whole ones, (n,) uint8 what each is (kernels.text).
 
         What is no number stays ``ODD`` and reads as NaN, as does an empty cell.
         """

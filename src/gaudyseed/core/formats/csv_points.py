@@ -372,7 +372,7 @@ def write(
 
 
 def write_blocks(blocks: Iterator[tuple[Population, Results]], count: int) -> Iterator[bytes | memoryview]:
-    """The same, piece by piece; ``count`` is how many rows there are in all."""
+    """The pieces of a CSV file, one for each block; ``count`` is how many rows there are in all."""
     for k, (population, results) in enumerate(blocks):
         columns = _checked(outgoing(population, results))
         if k == 0:

@@ -48,7 +48,7 @@ class Part(BaseModel):
 
 
 class Buffer(Part):
-    """A buffer."""
+    """A buffer of the file: where its bytes are and how many."""
 
     byteLength: int = Field(ge=0)  # noqa: N815
     uri: str | None = None
@@ -87,7 +87,7 @@ class Sparse(Part):
 
 
 class Accessor(Part):
-    """A typed array."""
+    """An accessor: a typed array in a buffer."""
 
     bufferView: Index | None = None  # noqa: N815
     byteOffset: int = Field(0, ge=0)  # noqa: N815
@@ -110,14 +110,14 @@ class Primitive(Part):
 
 
 class Mesh(Part):
-    """A mesh."""
+    """A mesh: its name and primitives."""
 
     name: str = ""
     primitives: list[Primitive] = Field(min_length=1)
 
 
 class Node(Part):
-    """A node."""
+    """A node: its transform, children and mesh."""
 
     name: str = ""
     mesh: Index | None = None
@@ -137,13 +137,13 @@ class Material(Part):
 
 
 class SceneOf(Part):
-    """A scene."""
+    """A scene: the nodes at its top."""
 
     nodes: list[Index] = []
 
 
 class Asset(Part):
-    """The version."""
+    """The asset's version of glTF."""
 
     version: str
 
@@ -292,7 +292,7 @@ class Arrays:
         return values
 
     def numbers(self, number: int) -> np.ndarray:
-        """The same; normalised whole numbers as float32 of what they stand for."""
+        """The values of an accessor; normalised whole numbers as float32 of what they stand for."""
         values = self.raw(number)
         if not self.accessor(number).normalized or values.dtype.kind == "f":
             return values
@@ -366,7 +366,7 @@ class Writing:
         self.json["nodes"].append(dict(node))
 
     def data(self) -> bytes:
-        """The file."""
+        """The bytes of the whole file."""
         self.json["buffers"] = [{"byteLength": self._size}]
         text = json.dumps(self.json, separators=(",", ":"), allow_nan=False).encode()
         text += b" " * (-len(text) % 4)

@@ -28,7 +28,7 @@ class Cells(NamedTuple):
         return self.data.data
 
     def only(self, where: np.ndarray) -> Cells:
-        """All others empty."""
+        """Blanks the cells outside the mask."""
         return Cells(self.data, self.starts, np.where(where, self.sizes, 0))
 
 
@@ -70,7 +70,7 @@ def _digits(values: np.ndarray) -> list[str]:
 
 
 def text_cells(labels: Sequence[bytes], values: np.ndarray) -> Cells:
-    """Of each row the text that its number stands for."""
+    """Cells with the text that the number of each row stands for."""
     sizes = np.array([len(label) for label in labels], np.int64)
     starts = np.concatenate([[0], np.cumsum(sizes)])[:-1].astype(np.int64)
     return Cells(np.frombuffer(b"".join(labels), np.uint8), starts[values], sizes[values])
@@ -127,7 +127,7 @@ def number_lines(
     columns: Sequence[np.ndarray], before: bytes = b"", between: bytes = b" ", after: bytes = b"\n",
     task: Task = UNWATCHED,
 ) -> Cells:  # fmt: skip
-    """Rows of numbers alone."""
+    """Lines of numbers, with digits that read back exactly."""
     return lines(len(columns[0]), lambda a, b: [number_cells(c[a:b]) for c in columns], before, between, after, task)
 
 

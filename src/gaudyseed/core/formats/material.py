@@ -36,7 +36,7 @@ class Part:
 
     @property
     def number(self) -> float:
-        """Of a channel of numbers."""
+        """The value of a channel of numbers."""
         return float(self.value[0])
 
     @property

@@ -653,7 +653,7 @@ class _Faces:
 
     @property
     def count(self) -> int:
-        """How many there are."""
+        """How many faces go out."""
         return self.form.faces
 
     @property

@@ -345,7 +345,7 @@ class Reader:
         return found
 
     def points(self, points: Any, prim: Any) -> None:
-        """Points, each an element."""
+        """Points of a prim, each an element."""
         import numpy as np
 
         places = self.get(points.GetPointsAttr())

@@ -44,7 +44,7 @@ class Mesh:
 
     @cached_property
     def face_areas(self) -> np.ndarray:
-        """(f,) float64."""
+        """The area of each face, (f,) float64."""
         a, b, c = (self.vertices[self.faces[:, k]].astype(np.float64) for k in range(3))
         return np.linalg.norm(np.cross(b - a, c - a), axis=1) / 2
 

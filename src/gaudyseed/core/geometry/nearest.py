@@ -46,7 +46,7 @@ class _Tree:
 
     @property
     def parts(self) -> tuple[np.ndarray, np.ndarray, np.ndarray, int]:
-        """As the kernels take them."""
+        """The arguments of the kernels."""
         return self.order, self.starts, self.boxes, self.depth
 
 

@@ -107,7 +107,7 @@ def scatter_on(
     mesh: Mesh, count: int, seed: int, spacing: float = 0.0, evenness: float = 0.0,
     task: Task = UNWATCHED,
 ) -> Scattered:  # fmt: skip
-    """The same on the faces of a stand-in surface that take elements, with what the surface has there."""
+    """Scattered places on the faces of a stand-in surface that take elements, with what the surface has there."""
     feet = feet_on(mesh.vertices, mesh.coat_faces, mesh.coat_areas, count, seed, spacing, evenness, task=task)
     corners = mesh.coat_faces[feet.triangles]
     w = feet.weights[:, :, None]

@@ -65,7 +65,7 @@ def _parameter(j, many, bezier, wrap):  # type: ignore[no-untyped-def]
 
 @compiled(void(_PLACES, _STARTS, int64, int64, _MATRIX, boolean, int64, _OUT_2D, _OUT, _OUT, _OUT))
 def measure(controls, starts, begin, end, matrix, bezier, wrap, places, distance, along, length):  # type: ignore[no-untyped-def]
-    """Of the curves begin to end: (n, 3) where each control point counts, (n,) how far that is, and (c,) lengths."""
+    """Measures curves begin to end: (n, 3) where each control point counts, (n,) how far that is, and (c,) lengths."""
     for c in range(begin, end):
         first, many = starts[c], starts[c + 1] - starts[c]
         total, before = 0.0, _parameter(0, many, bezier, wrap)

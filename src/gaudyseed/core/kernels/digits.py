@@ -197,7 +197,7 @@ def put(data, starts, sizes, at, out):  # type: ignore[no-untyped-def]
 
 @compiled(void(BYTES, OFFSETS, _OUT))
 def put_same(text, at, out):  # type: ignore[no-untyped-def]
-    """The same bytes in every row."""
+    """Writes equal bytes into every row."""
     count = text.shape[0]
     for i in range(at.shape[0]):
         for k in range(count):

@@ -179,7 +179,7 @@ def _on_triangle(t, i, x, y, z):  # type: ignore[no-untyped-def]
 
 @compiled(void(ROWS_IN, INDICES_IN, INDICES_IN, ROWS_IN, int64, ROWS_IN, float32, INDICES, FLOATS, ROWS))
 def triangles(held, order, starts, boxes, depth, queries, cap, found, squares, weights):  # type: ignore[no-untyped-def]
-    """The same for triangles, (t, 9) corners in the tree's order; and the (m, 3) weights of the corners."""
+    """Finds the nearest triangle: (t, 9) corners in the tree's order; and the (m, 3) weights of the corners."""
     first_leaf = (1 << depth) - 1
     stack = np.empty(80, np.int64)
     far = np.empty(80, np.float32)

@@ -107,7 +107,7 @@ def even_out(values: np.ndarray, task: Task = UNWATCHED) -> np.ndarray:
 
 
 def even_out_wide(values: np.ndarray) -> np.ndarray:
-    """The same for (n,) int64 or float64 values, through NumPy's own sort."""
+    """Empirical distribution function at mid-rank of (n,) int64 or float64 values, through NumPy's own sort."""
     _, where, counts = np.unique(values, return_inverse=True, return_counts=True)
     ends = np.cumsum(counts)
     return (((2 * ends - counts) * 0.5) / len(values)).astype(np.float32)[where]

@@ -24,7 +24,7 @@ def _apart(places, a, b):  # type: ignore[no-untyped-def]
 
 @compiled(void(_PLACES, _STARTS, int64, int64, _OUT, _OUT, _OUT))
 def distances(places, starts, first, last, distance, along, length):  # type: ignore[no-untyped-def]
-    """Of the strands first to last: (n,) distance from the root and its part of the whole, (c,) the whole length.
+    """Measures the strands first to last: (n,) distance from the root and its part of the whole, (c,) the whole length.
 
     Along a strand of no length the part goes by the points' numbers; a strand of one point is all root.
     """
@@ -45,7 +45,7 @@ def distances(places, starts, first, last, distance, along, length):  # type: ig
 
 @compiled(void(_STARTS, int64, int64, _OUT))
 def numbered(starts, first, last, along):  # type: ignore[no-untyped-def]
-    """Of the strands first to last: (n,) the points' numbers from 0 at the root to 1 at the tip."""
+    """Numbers the strands first to last: (n,) the points' numbers from 0 at the root to 1 at the tip."""
     for c in range(first, last):
         begin, end = starts[c], starts[c + 1]
         for k in range(begin, end):
@@ -54,7 +54,7 @@ def numbered(starts, first, last, along):  # type: ignore[no-untyped-def]
 
 @compiled(void(_PLACES, _STARTS, int64, int64, _OUT_2D))
 def directions(places, starts, first, last, out):  # type: ignore[no-untyped-def]
-    """Of the strands first to last: (n, 3) unit vectors from the point before to the point after each.
+    """Directions of the strands first to last: (n, 3) unit vectors from the point before to the point after each.
 
     Where points coincide, that of the point before; up where a strand has no length.
     """
@@ -74,7 +74,7 @@ def directions(places, starts, first, last, out):  # type: ignore[no-untyped-def
 
 @compiled(void(_PLACES, _STARTS, int64, int64, _OUT))
 def curvatures(places, starts, first, last, out):  # type: ignore[no-untyped-def]
-    """Of the strands first to last: (n,) one over the radius of the circle through each point and its neighbours.
+    """Curvatures of strands first to last: (n,) one over the radius of the circle through a point and its neighbours.
 
     Menger curvature: four times the triangle's area over the product of its sides. The ends have that of the points
     beside them; where points coincide, or there are fewer than three, it is 0.

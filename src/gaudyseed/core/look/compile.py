@@ -97,7 +97,7 @@ class CompiledSignal:
 
     @property
     def kind(self) -> Kind:
-        """What it gives."""
+        """The kind of value that the signal gives."""
         return self.chain[-1].kind
 
 

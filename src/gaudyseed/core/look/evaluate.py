@@ -91,7 +91,7 @@ class Evaluator:
         return self.run(compile_look(look, population, around, shared, placement), task)
 
     def run(self, look: CompiledLook, task: Task = UNWATCHED) -> Evaluation:
-        """The same for a look compiled before."""
+        """All results of a look that was compiled before."""
         run = _Run(self.cache, look, task)
         for name, signal in look.signals.items():
             run.signals[name] = run.chooser(name, signal) if name in CHOOSERS else run.signal(signal)

@@ -222,7 +222,7 @@ class Evaluation:
 
     @property
     def layers(self) -> tuple[LayerResult, ...]:
-        """Those of the base colour."""
+        """The layers of the base colour."""
         return self.lanes[BASE_COLOUR.word].layers
 
     @cached_property
@@ -238,7 +238,7 @@ class Evaluation:
 
     @property
     def population(self) -> Population:
-        """The elements."""
+        """The population that was evaluated."""
         return self.look.scope.population
 
     @property
@@ -263,7 +263,7 @@ class Evaluation:
 
     @property
     def signal_values(self) -> dict[str, Value]:
-        """What each signal gives."""
+        """The value of each signal by its name."""
         return {name: signal.value for name, signal in self.signals.items()}
 
     @cached_property

@@ -130,7 +130,7 @@ class Scope:
 
     @property
     def elements(self) -> Elements:
-        """What the elements carry."""
+        """The tables of what the elements carry."""
         return self.population.elements
 
     def _note_time(self, name: str) -> None:

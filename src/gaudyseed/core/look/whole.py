@@ -102,11 +102,11 @@ class Counted:
 
     @classmethod
     def of(cls, values: np.ndarray) -> Counted:
-        """Of the values (n,) of some elements."""
+        """The counts of the values (n,) of some elements."""
         return cls(*np.unique(values, return_counts=True))
 
     def joined(self, other: Counted) -> Counted:
-        """Of both together."""
+        """The counts of both sets of elements together."""
         values = np.union1d(self.values, other.values)
         counts = np.zeros(len(values), np.int64)
         for part in (self, other):
@@ -134,7 +134,7 @@ class OfKeys:
     greatest: np.ndarray
 
     def joined(self, other: OfKeys) -> OfKeys:
-        """Of both together."""
+        """The ends of both sets of elements together."""
         keys = np.union1d(self.keys, other.keys)
         shape = (len(keys), *self.least.shape[1:])
         least, greatest = np.full(shape, np.inf, np.float32), np.full(shape, -np.inf, np.float32)

@@ -108,7 +108,7 @@ class Filed:
 
     @property
     def cells(self) -> tuple[Any, ...]:
-        """As the kernels take them, with room for the numbers and the distances of all places."""
+        """The arguments of the kernels, with room for the numbers and the distances of all places."""
         count = len(self.order)
         room = np.empty(count, np.int64), np.empty(count, np.float32)
         return self.low, self.side, self.starts, self.order, self.places, *room

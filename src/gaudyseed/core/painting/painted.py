@@ -45,7 +45,7 @@ class Values:
     ids: np.ndarray | None = None
 
     def packed(self) -> bytes:
-        """As they are kept."""
+        """The bytes under which they are kept."""
         ids = b"" if self.ids is None else self.ids.astype("<i8").tobytes()
         header = {"rows": len(self.values), "width": self.values.shape[1], "ids": self.ids is not None}
         return json.dumps(header).encode() + b"\n" + zlib.compress(ids + self.values.astype("<f4").tobytes(), 1)

@@ -104,14 +104,14 @@ class Attribute:
         return self.missing if bad is None else bad | self.missing
 
     def present(self, values: np.ndarray) -> np.ndarray:
-        """Those values, one row for each element, with 0 where the element has none."""
+        """The given values, one row for each element, with 0 where the element has none."""
         if self.missing is None:
             return values
         return np.where(self.missing.reshape(-1, *[1] * (values.ndim - 1)), values.dtype.type(0), values)
 
     @property
     def width(self) -> int:
-        """Numbers an element has."""
+        """How many numbers each element has."""
         return 1 if self.values.ndim == 1 else self.values.shape[1]
 
     @cached_property

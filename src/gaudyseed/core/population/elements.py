@@ -100,7 +100,7 @@ class Elements:
     owning: dict[str, Owning] = field(default_factory=dict, init=False, compare=False, repr=False)
 
     def with_more(self, more: Mapping[str, Attribute]) -> Elements:
-        """The same with further attributes of the elements; what was worked out before is shared."""
+        """The elements with further attributes; what was worked out before is shared."""
         found = replace(self, own={**self.own, **more})
         object.__setattr__(found, "_carried", self._carried)
         object.__setattr__(found, "owning", self.owning)
@@ -117,12 +117,12 @@ class Elements:
 
     @cached_property
     def names(self) -> tuple[str, ...]:
-        """Of all that an element carries: its own attributes first, which hide those of its owners."""
+        """The names of all that an element carries: its own attributes first, which hide those of its owners."""
         return tuple(dict.fromkeys([*self.own, *self.derived, *self._above]))
 
     @property
     def brought(self) -> tuple[str, ...]:
-        """The same without what is derived from others: what a file or maker brought."""
+        """The names without what is derived from others: what a file or maker brought."""
         return tuple(dict.fromkeys([*self.own, *(name for name in self._above if name not in self.derived)]))
 
     @property
@@ -186,7 +186,7 @@ class Elements:
         return self._carried[name]
 
     def attribute(self, name: str, place: str = "") -> Attribute:
-        """The same, for a chain.
+        """The attribute of that name, for a chain.
 
         BadInput names the nearest ones where there is none, and the level where it lives on one that the elements do
         not know.

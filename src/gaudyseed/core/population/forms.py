@@ -61,7 +61,7 @@ class Points(Form):
 
     @property
     def alone(self) -> bool:
-        """They do."""
+        """True: each point stands by itself."""
         return True
 
 
@@ -97,11 +97,11 @@ class Polygons(Form):
 
     @property
     def polygons(self) -> Polygons:
-        """Itself."""
+        """The form itself, which has faces."""
         return self
 
     def transformed(self, by: np.ndarray) -> Polygons:
-        """With the attributes of its corners transformed."""
+        """The faces with the attributes of their corners transformed."""
         return replace(self, of_corners={name: a.transformed(by) for name, a in self.of_corners.items()})
 
     @property
@@ -146,7 +146,7 @@ class Curves(Form):
 
     @property
     def curves(self) -> Curves:
-        """Itself."""
+        """The form itself, which has curves."""
         return self
 
     @property

@@ -13,7 +13,7 @@ from .population import Population
 
 
 def placed(population: Population, by: np.ndarray) -> Population:
-    """The same where a (4, 4) matrix leads to; itself where that leads nowhere else."""
+    """The population transformed by a (4, 4) matrix; unchanged for the identity."""
     if (by == IDENTITY).all():
         return population
     elements = population.elements

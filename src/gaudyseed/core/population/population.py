@@ -49,7 +49,7 @@ class Standing:
         return self.corners.nbytes + self.weights.nbytes + shared
 
     def taken(self, rows: np.ndarray) -> Standing:
-        """Of these elements only, each on a foot of its own."""
+        """The feet of these elements only, each on one of its own."""
         feet = rows if self.foot_of is None else self.foot_of[rows]
         return Standing(self.on, self.corners[feet], self.weights[feet])
 
@@ -102,7 +102,7 @@ class Models:
         return self.of.nbytes + sum(mesh.nbytes for mesh in self.meshes)
 
     def taken(self, rows: np.ndarray) -> Models:
-        """Of these elements only."""
+        """The models of these elements only."""
         return replace(self, of=self.of[rows])
 
 
@@ -147,7 +147,7 @@ class Population:
         return self.elements.nbytes + self.form.nbytes + more
 
     def painted(self, columns: Mapping[str, Attribute]) -> Population:
-        """The same with columns that were painted onto the elements."""
+        """The population with columns that were painted onto the elements."""
         return replace(self, elements=self.elements.with_more(columns), by_hand=frozenset(columns))
 
     @cached_property

@@ -107,11 +107,11 @@ class Task:
             yield item
 
     def quiet(self) -> Task:
-        """The same, which tells nobody how far it is: for what is done over and over within a part."""
+        """The task, which tells nobody how far it is: for what is done over and over within a part."""
         return Task(self._stops)
 
     def until(self, stops: Callable[[], bool]) -> Task:
-        """The same task, which stops for another reason too."""
+        """The task, which stops for another reason too."""
         before = self._stops
         either = stops if before is None else lambda: before() or stops()
         return Task(either, self._progress, self._low, self._low + self._span)

@@ -205,7 +205,7 @@ def _turned(
 
 
 def followers_of(document: BaseModel, dial: str) -> Iterator[tuple[tuple[str, ...], bool]]:
-    """Of each parameter anywhere in a document that follows a dial: the words that it may be, and whether a switch."""
+    """Each parameter anywhere in a document that follows a dial: the words that it may be, and whether a switch."""
     for name in type(document).model_fields:
         value = getattr(document, name)
         if isinstance(value, FOLLOWING):

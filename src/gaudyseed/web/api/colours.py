@@ -42,7 +42,7 @@ def read_colours(body: ColourText) -> ColourList:
 
 
 class OneColour(Document):
-    """One colour."""
+    """Asks for a colour in all notations."""
 
     colour: str = Field(pattern=HEX_PATTERN)
 

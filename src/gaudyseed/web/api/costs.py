@@ -25,7 +25,7 @@ _MEASURED, _SOON = 100_000, 1.5
 
 
 class CostRequest(Document):
-    """Of which population."""
+    """Asks what a population costs to make."""
 
     scene: Draft
     population: str = Field(max_length=40)

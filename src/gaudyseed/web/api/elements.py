@@ -33,7 +33,7 @@ class ElementsRequest(Document):
 
 
 class ElementColumn(BaseModel):
-    """A column."""
+    """A column of the table of elements."""
 
     key: str
     kind: str

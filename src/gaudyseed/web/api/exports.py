@@ -26,7 +26,7 @@ LOOK = "look"
 
 
 class ExportRequest(Document):
-    """What to write."""
+    """Asks for a file of a population: which, as what, at which frame."""
 
     scene: Scene
     population: str = Field(max_length=40)

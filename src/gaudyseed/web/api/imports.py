@@ -96,7 +96,7 @@ class Imported(BaseModel):
 
 
 class ImportAnswer(BaseModel):
-    """What was stored."""
+    """What was stored of a file, thing by thing."""
 
     file: str
     things: list[Imported]

@@ -21,7 +21,7 @@ LARGEST_PICTURE = 300_000
 
 
 class NewItem(Document):
-    """Something to keep."""
+    """Asks for an item to be kept in the library."""
 
     kind: Kind
     name: str = Field(min_length=1, max_length=100)
@@ -77,7 +77,7 @@ def list_library() -> ItemList:
 
 @operation(blueprint, "/library", method="post", body=NewItem, result=Item)
 def keep_item(body: NewItem) -> Item:
-    """Keep something."""
+    """Keep an item in the library."""
     return _answer(services().store.keep(body.kind, body.name, checked(body.kind, body.document), body.picture))
 
 

@@ -31,14 +31,14 @@ class PaletteAnswer(Document):
 
 
 class SwatchesRequest(BaseModel):
-    """Swatches to work on."""
+    """Asks for work on swatches that it brings along."""
 
     swatches: list[Swatch] = Field(min_length=1, max_length=MOST_SWATCHES)
     columns: int = Field(8, ge=1, le=64)
 
 
 class OrderRequest(SwatchesRequest):
-    """Another order."""
+    """Asks for swatches in another order."""
 
     order: Order
 

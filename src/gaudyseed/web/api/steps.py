@@ -30,7 +30,7 @@ blueprint = Blueprint("steps", __name__)
 
 
 class StepDescription(BaseModel):
-    """One step."""
+    """A kind of step: what it takes and gives, and its parameters."""
 
     name: str
     title: str
@@ -176,7 +176,7 @@ def controls(model: type[BaseModel]) -> dict[str, Any]:
 
 @operation(blueprint, "/steps", method="get", result=StepList)
 def list_steps() -> StepList:
-    """Whatever is registered."""
+    """All registered steps, channels, makers, kinds and formats."""
     return _listed(tuple(tuple(registry.values()) for registry in (STEPS, CHANNELS, MAKERS, KINDS, FORMATS)))
 
 

@@ -12,7 +12,7 @@ blueprint = Blueprint("uploads", __name__)
 
 
 class UploadAnswer(BaseModel):
-    """What was sent."""
+    """Under what word an uploaded file is asked for."""
 
     upload: str = Field(description="What it is called in requests.")
     name: str

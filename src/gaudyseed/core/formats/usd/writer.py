@@ -213,7 +213,7 @@ def _instancer(population: Population, results: Results | None, context: WriterC
 def write_crate(
     population: Population, results: Results | None, context: WriterContext = WriterContext(), task: Task = UNWATCHED
 ) -> bytes:  # fmt: skip
-    """The same as binary USD, which the library's process makes of the readable form and of its arrays as bytes."""
+    """Binary USD, which the library's process makes of the readable form and of its arrays as bytes."""
     arrays: list[np.ndarray] = []
     token = binary_arrays.set(arrays)
     try:

@@ -104,7 +104,7 @@ class Where:
         return found
 
     def taken(self, rows: np.ndarray) -> Where:
-        """That of some of the elements, (m,) whole numbers."""
+        """The vectors of some of the elements, (m,) whole numbers."""
         return replace(self, values=self.values[rows], digest=digest_of(self.digest, rows))
 
     def columns(self, start: int, stop: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
@@ -254,7 +254,7 @@ class Measured(Step):
         return self
 
     def where(self, scope: Scope, signals: Mapping[str, Value]) -> Where:
-        """What is measured."""
+        """The vectors that ``by`` names, and the transform into the measured space."""
         column = scope.elements.find(self.by)
         if column is None:
             value = signals[self.by].array
@@ -264,7 +264,7 @@ class Measured(Step):
         return Where(column.readable, space, digest_of(column.digest, space), scope.surroundings.whole, named)
 
     def where_of(self, context: Context) -> Where:
-        """The same for a plan."""
+        """The vectors that are measured, for a plan."""
         return self.where(context.scope, context.signals)
 
 

@@ -99,7 +99,7 @@ class Context:
 
     @property
     def elements(self) -> Elements:
-        """What the elements carry."""
+        """The tables of what the elements carry."""
         return self.scope.elements
 
     def numbers(self, step: Step, name: str) -> Numbers:
@@ -107,7 +107,7 @@ class Context:
         return self.numbers_of(getattr(step, name), limits(type(step), name))
 
     def numbers_of(self, parameter: float | Follow, within: tuple[float, float]) -> Numbers:
-        """The same for a parameter's value and limits."""
+        """The numbers of a parameter by its value and limits."""
         return numbers_of(parameter, within, self.signals)
 
     def wide_numbers(self, step: Step, name: str) -> Numbers:

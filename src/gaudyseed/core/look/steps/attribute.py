@@ -88,7 +88,7 @@ class Attribute(Step):
         return column
 
     def attributes_read(self) -> tuple[str, ...]:
-        """The one it names."""
+        """The attribute that it names."""
         return (self.name,)
 
     def far_from(self, scope: Scope) -> str:
@@ -161,7 +161,7 @@ class Attribute(Step):
         return np.array(parse_hex(given) if isinstance(given, str) else given, np.float32)
 
     def advisories(self, outcome: Outcome, census: Mapping[str, Any]) -> Iterator[Advisory]:
-        """That there is no such attribute."""
+        """A warning that there is no such attribute."""
         if self._lacks(outcome.scope):
             hint, twin = nearest(self.name, outcome.scope.elements.names)
             fixes = (Fix(f"Read {twin} instead", [put(f"{pointer(outcome.place)}/name", twin)]),) if twin else ()

@@ -40,7 +40,7 @@ class Choose(Step):
     )
 
     def inner_chains(self) -> Sequence[tuple[str, Sequence[Step]]]:
-        """All of them."""
+        """Its chains, one for each choice."""
         return [(f"chains[{k}]", chain) for k, chain in enumerate(self.chains)]
 
     def result_kind_of(self, inner: Sequence[Kind], place: str, incoming: Kind | None) -> Kind | None:
@@ -55,7 +55,7 @@ class Choose(Step):
         return inner[0]
 
     def choices(self) -> int:
-        """One a chain."""
+        """A choice for each chain."""
         return len(self.chains)
 
     def plan(self, context: Context, incoming: Value | None) -> Plan:

@@ -88,7 +88,7 @@ class Component(Step):
         return {"parts": {part: census.of_numbers(part_of(sample, part)) for part in parts}}
 
     def advisories(self, outcome: Outcome, census: Mapping[str, Any]) -> Iterator[Advisory]:
-        """Hue read from greys."""
+        """A warning that hue is read from greys."""
         if self.part not in ("hue", "oklch_hue") or outcome.incoming is None:
             return
         colours = outcome.incoming.array

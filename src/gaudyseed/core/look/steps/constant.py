@@ -45,7 +45,7 @@ class Constant(Step):
         return value
 
     def result_kind(self, scope: Scope, place: str, incoming: Kind | None = None) -> Kind:
-        """By the value."""
+        """The kind of its value: number, vector or colour."""
         return COLOUR if isinstance(self.value, str) else NUMBER
 
     def plan(self, context: Context, incoming: Value | None) -> Plan:

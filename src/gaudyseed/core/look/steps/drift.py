@@ -90,7 +90,7 @@ class Drift(Keyed):
     seed: SeedNumber = Seed
 
     def result_kind(self, scope: Scope, place: str, incoming: Kind | None = None) -> Kind:
-        """As it came; checks the key."""
+        """The kind that comes in; checks the key."""
         self.check_key(scope, place)
         return incoming or self.gives
 

@@ -134,7 +134,7 @@ class Falloff(Placing):
         return True
 
     def settled(self, outcome: Outcome) -> Falloff:
-        """With its centre, size and end written out, in the space that it is measured in."""
+        """The step with its centre, size and end written out, in the space that it is measured in."""
         centre, size, end = self.resting(outcome.scope, self.where(outcome.scope, outcome.signals))
         update = {"marker": None, "centre": tuple(centre), "size": tuple(size), "space": self.measured_in}
         if self.shape == "line":
@@ -150,7 +150,7 @@ class Falloff(Placing):
                               "end": end.round(6).tolist(), "space": self.measured_in}}  # fmt: skip
 
     def advisories(self, outcome: Outcome, census: Mapping[str, Any]) -> Iterator[Advisory]:
-        """That it touches no element, or all of them equally."""
+        """A warning that it touches no element, or all of them equally."""
         values = outcome.value.array
         if len(values) < 2 or self.by != "position":
             return

@@ -76,7 +76,7 @@ class Formula(Step):
         return {"text": renamed_in_formula(self.text, old, new)}
 
     def advisories(self, outcome: Outcome, census: Mapping[str, Any]) -> Iterator[Advisory]:
-        """That it counts off elements that stand in a row, which makes a pattern that the eye finds."""
+        """A warning that it counts off elements in a row, which makes a pattern that the eye finds."""
         found = parse_formula(self.text).counted_off(_COUNTED_OFF)
         elements = outcome.scope.elements
         position = elements.find("position")
@@ -94,7 +94,7 @@ class Formula(Step):
         )  # fmt: skip
 
     def attributes_read(self) -> tuple[str, ...]:
-        """All its names."""
+        """The attributes that its formula names."""
         return parse_formula(self.text).names
 
     def _parsed(self, scope: Scope, place: str) -> Parsed:

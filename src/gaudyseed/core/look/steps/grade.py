@@ -75,7 +75,7 @@ class Grade(Step):
     cdl_saturation: _Factor | Follow = Field(1.0, title="CDL saturation")
 
     def advisories(self, outcome: Outcome, census: Mapping[str, Any]) -> Iterator[Advisory]:
-        """Hue turned on greys."""
+        """A warning that hue is turned on greys."""
         incoming = outcome.incoming
         if incoming is None or incoming.kind != COLOUR:
             return
@@ -87,7 +87,7 @@ class Grade(Step):
             )  # fmt: skip
 
     def result_kind(self, scope: Scope, place: str, incoming: Kind | None = None) -> Kind:
-        """What comes in."""
+        """The kind that comes in."""
         return incoming or COLOUR
 
     @property

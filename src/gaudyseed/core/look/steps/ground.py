@@ -59,7 +59,7 @@ class Ground(Step):
         return standing, kind, values, digest
 
     def result_kind(self, scope: Scope, place: str, incoming: Kind | None = None) -> Kind:
-        """As that of what it reads."""
+        """The kind of the value that is read."""
         return self._read(scope, place)[1]
 
     def depends_on(self, scope: Scope) -> list[Any]:

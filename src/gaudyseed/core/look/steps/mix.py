@@ -36,11 +36,11 @@ class Mix(Step):
     )
 
     def inner_chains(self) -> Sequence[tuple[str, Sequence[Step]]]:
-        """The other one."""
+        """The chain that it is mixed with."""
         return [("chain", self.chain)]
 
     def result_kind_of(self, inner: Sequence[Kind], place: str, incoming: Kind | None) -> Kind | None:
-        """The kind of both."""
+        """The kind that both inputs have."""
         if incoming is not None and inner[0] != incoming:
             raise BadInput(
                 f"{described(incoming, inner[0]).capitalize()} comes, but the other chain gives "

@@ -79,7 +79,7 @@ class Nearness(Measured):
 
     @classmethod
     def detached(cls, document: dict[str, Any], population: str) -> dict[str, Any]:
-        """Measured to markers instead."""
+        """The document of a nearness to markers instead."""
         gone = document.get("population") == population
         return {**document, "population": None, "result": "reach"} if gone else document
 
@@ -167,7 +167,7 @@ class Nearness(Measured):
         return Plan(fill, facts=facts)
 
     def advisories(self, outcome: Outcome, census: Mapping[str, Any]) -> Iterator[Advisory]:
-        """That nothing is there to be near to, or nothing within reach."""
+        """A warning that nothing is there to be near to, or nothing within reach."""
         target = self._target(outcome.scope, "")
         if self.population is not None and not len(target.points):
             yield Advisory(

@@ -131,7 +131,7 @@ class Noise(Measured, Keyed):
         return [period * math.fmod(moment.frame, self.loop) / self.loop, float(period)]
 
     def draw(self) -> Draw:
-        """The same for all noises of one pattern."""
+        """One draw for all noises of one pattern."""
         return Draw(f"noise of {self.pattern}", self.seed, self.linked)
 
     def patch(self, where: Where) -> float:
@@ -191,7 +191,7 @@ class Noise(Measured, Keyed):
         return self.per == ELEMENT
 
     def settled(self, outcome: Outcome) -> Noise:
-        """With its size written out."""
+        """The step with its size written out."""
         return self.model_copy(update={"size": self.patch(self.where(outcome.scope, outcome.signals))})
 
     def census(self, outcome: Outcome) -> dict[str, Any]:
@@ -202,7 +202,7 @@ class Noise(Measured, Keyed):
         return {"patches": {"across": sides.round(3).tolist(), "size": self.patch(where)}}
 
     def advisories(self, outcome: Outcome, census: Mapping[str, Any]) -> Iterator[Advisory]:
-        """That its values are bunched, its patches finer than the elements stand, or larger than all of them."""
+        """A warning that its values are bunched, or its patches too fine or too large."""
         values, at = outcome.value.array, pointer(outcome.place)
         if len(values) < 8:
             return

@@ -165,7 +165,7 @@ class Picture(Placing):
         return (outcome.value.facts or {}).get("texels", 0.0) <= _TOO_FINE
 
     def settled(self, outcome: Outcome) -> Picture:
-        """With its plane written out, in the space that it is measured in, as fine as it was read."""
+        """The step with its plane written out, in the space that it is measured in, as fine as it was read."""
         level = (outcome.value.facts or {}).get("level", 0.0)
         own = {"averaged": level > 0}
         if self.on == "uv":
@@ -188,7 +188,7 @@ class Picture(Placing):
         return found
 
     def advisories(self, outcome: Outcome, census: Mapping[str, Any]) -> Iterator[Advisory]:
-        """That it has more detail than the elements can show, or that it lies beside them."""
+        """Warnings that it has more detail than the elements can show, or that it lies beside them."""
         facts = outcome.value.facts or {}
         population = outcome.scope.population
         if facts.get("texels", 0) > _TOO_FINE and len(outcome.value.array):

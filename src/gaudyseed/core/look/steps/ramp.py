@@ -151,7 +151,7 @@ class Ramp(Step):
         return Plan(fill, banded=True)
 
     def choices(self) -> Choices:
-        """The stops."""
+        """A choice for each stop."""
         return Choices("stops", tuple(s.colour for s in self.stops), apart=self.interpolation == "steps")
 
     def choices_of(self, outcome: Outcome) -> np.ndarray:

@@ -49,16 +49,16 @@ class Random(Keyed):
         return NUMBER if self.numbers == 1 else vector(self.numbers)
 
     def depends_on(self, scope: Scope) -> list[Any]:
-        """The keys."""
+        """The digest of the keys that it draws by."""
         return self.keys_read(scope)
 
     @property
     def chance_per(self) -> str:
-        """What it names."""
+        """The level or attribute that ``per`` names."""
         return self.per
 
     def draw(self) -> Draw:
-        """The same for all that are random per the same thing."""
+        """One draw for all that are random per the same thing."""
         return Draw(f"random per {self.per}", self.seed, self.linked)
 
     def plan(self, context: Context, incoming: Value | None) -> Plan:

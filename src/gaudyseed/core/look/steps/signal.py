@@ -28,7 +28,7 @@ class Signal(Step):
     )
 
     def result_kind(self, scope: Scope, place: str, incoming: Kind | None = None) -> Kind:
-        """By the signal."""
+        """The kind of the signal that it names."""
         return scope.signal_kind(self.name, f"{place}.name")
 
     @classmethod
@@ -37,7 +37,7 @@ class Signal(Step):
         return document.get("name")
 
     def signals_read(self) -> set[str]:
-        """The one it names."""
+        """The signal that it names."""
         return {self.name}
 
     def plan(self, context: Context, incoming: Value | None) -> Plan:

@@ -60,7 +60,7 @@ class Spread(Keyed):
         return edges
 
     def before(self, following: Step | None, place: str) -> Step:
-        """With the edges of the ramp or palette that follows, where they are wanted."""
+        """The step with the edges of the ramp or palette that follows, where they are wanted."""
         if self.by != "ramp_bands":
             return self
         edges = following.band_edges(place) if following is not None else None

@@ -46,13 +46,13 @@ class Unify(Step):
         return "" if elements.owners or any(keys) else "These belong to nothing and carry no key."
 
     def result_kind(self, scope: Scope, place: str, incoming: Kind | None = None) -> Kind:
-        """As it came; checks the key."""
+        """The kind that comes in; checks the key."""
         owning_of(scope.elements, self.per, f"{place}.per")
         assert incoming is not None
         return incoming
 
     def depends_on(self, scope: Scope) -> list[Any]:
-        """The key."""
+        """The digest of the attribute that owners are told apart by."""
         return [scope.elements.attribute(self.per).digest]
 
     def plan(self, context: Context, incoming: Value | None) -> Plan:

@@ -52,7 +52,7 @@ class MakerContext:
     evaluation: Callable[[str, str], Evaluation] = _alone
 
     def part(self, low: float, high: float) -> MakerContext:
-        """The same for what is made between two shares of the task."""
+        """The context for what is made between two shares of the task."""
         return replace(self, task=self.task.part(low, high))
 
 
@@ -111,7 +111,7 @@ class MakerModel(Follower):
         return digest_of("maker", content)
 
     def changed(self, **parameters: Any) -> Self:
-        """The same with other parameters; what was worked out of the old ones is left behind."""
+        """The maker with other parameters; what was worked out of the old ones is left behind."""
         return type(self).model_validate({**self.model_dump(mode="json"), **parameters})
 
     @property
@@ -164,6 +164,6 @@ class MakeRequest:
         return digest_of("order", self.maker.key, read, moment, self.every)
 
     def make(self, columns: ColumnSource) -> Population:
-        """Make it."""
+        """Make the population that is requested; BadInput where that is not possible."""
         made = self.maker.make(columns, self.context)
         return thinned(made, self.every) if self.every > 1 else made

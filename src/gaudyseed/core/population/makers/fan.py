@@ -45,7 +45,7 @@ class FanMaker(MakerModel):
     )
 
     def estimated(self) -> int:
-        """Across times rows."""
+        """How many elements: those across times the rows."""
         return self.across * self.rows
 
     def make(self, columns: ColumnSource, context: MakerContext = ALONE) -> Population:

@@ -17,7 +17,7 @@ REACH = 0.02
 
 
 def rooted(strands: Population, on: str, reach: float | None, context: MakerContext) -> Population:
-    """The same strands, each standing where its root is nearest to a mesh, in whose space they are.
+    """Strands that stand each where its root is nearest to a mesh, in whose space they are.
 
     They carry its normal and uv there as *root_normal* and *root_uv*, and its parts where they have none of their own.
     BadInput where the mesh has no faces, or a root lies further from it than ``reach`` units.

@@ -69,7 +69,7 @@ class ScatterMaker(Footed):
     )
 
     def estimated(self) -> int:
-        """As many as are wanted."""
+        """The count that is wanted."""
         return self.count
 
     def make(self, columns: ColumnSource, context: MakerContext = ALONE) -> Population:

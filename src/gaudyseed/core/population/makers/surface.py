@@ -38,7 +38,7 @@ class SurfaceMaker(MakerModel):
         return subdivided_count(len(made.positions), len(made.starts) - 1, len(made.corners), self.subdivision)
 
     def make(self, columns: ColumnSource, context: MakerContext = ALONE) -> Population:
-        """The cage, subdivided."""
+        """The surface's cage as a mesh, subdivided."""
         made = cage(self.surface)
         attributes = [
             Attribute("id", "integer", np.arange(len(made.positions), dtype=np.int32), fields=(Column("id", "<i4"),)),

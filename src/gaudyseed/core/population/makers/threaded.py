@@ -76,7 +76,7 @@ class ThreadedMaker(MakerModel):
 
     @property
     def stands_on(self) -> str | None:
-        """The strands."""
+        """The id of the strands that beads are on."""
         return self.on
 
     def reads(self, context: MakerContext) -> str:
