@@ -19,7 +19,8 @@ from click.testing import CliRunner, Result
 from gaudyseed.cli import main
 from gaudyseed.core.documents.document import parse
 from gaudyseed.core.errors import BadInput
-from gaudyseed.core.formats import FORMATS, csv_points, ply
+from gaudyseed.core.formats import FORMATS, csv_points
+from gaudyseed.core.formats.ply import blocks as ply
 from gaudyseed.core.look.blocks import evaluate_blocks
 from gaudyseed.core.look.evaluate import Evaluator
 from gaudyseed.core.look.model import Look

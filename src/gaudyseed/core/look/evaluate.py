@@ -36,7 +36,7 @@ from .results import (
     LayerResult,
     SignalResult,
     StepResult,
-    _covers,
+    covers,
     covers_all,
     of_finishes,
 )
@@ -250,7 +250,7 @@ class _Run:
 
     def lane(self, channel: Channel, compiled: CompiledLane | None) -> LaneResult:
         """What a channel gets; what its elements' finishes have, or its default, where it has no layers."""
-        covered = compiled is not None and any(_covers(layer) for layer in compiled.layers)
+        covered = compiled is not None and any(covers(layer) for layer in compiled.layers)
         # What is covered all over is not worked out.
         start, below = ("", None) if covered else self.base(channel)
         layers, digest, values = self.stack(compiled.layers if compiled else (), below, start, channel.kind, channel)

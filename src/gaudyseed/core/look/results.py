@@ -110,13 +110,13 @@ class Chosen:
     digest: str = ""
 
 
-def _covers(layer: CompiledLayer) -> bool:
+def covers(layer: CompiledLayer) -> bool:
     return layer.layer.blend == "normal" and layer.layer.amount == 1 and not layer.mask
 
 
 def covers_all(layer: LayerResult) -> bool:
     """Whether nothing below the layer is seen."""
-    return _covers(layer.compiled)
+    return covers(layer.compiled)
 
 
 def of_finishes(

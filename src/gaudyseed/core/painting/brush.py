@@ -16,7 +16,8 @@ from ..runtime.task import UNWATCHED, Task
 
 if TYPE_CHECKING:
     pass
-from .columns import Target, _onto, ids_of, onto
+from ..runtime.cache import ResultCache
+from .columns import Target, ids_of, onto
 from .painted import _WIDTHS, Painted, Values, fill_of
 
 #: Dabs of one request.
@@ -25,6 +26,10 @@ MOST_DABS = 20_000
 
 #: Dabs between two checks, and elements that those of one stroke touch together.
 _DABS, _MOST_TOUCHED = 64, 400_000_000
+
+
+#: Places in cells of a brush's size: a stroke comes in many parts.
+_cells = ResultCache(256 * 1024 * 1024, grows=3)
 
 
 class Brush(Document):
@@ -122,10 +127,10 @@ class Filed:
 def _filed(target: Target, places: np.ndarray, radius: float) -> Filed:
     """The places of a target for a brush; kept, because a stroke comes in many parts."""
     key = f"filed {target.key} {target.subdivision} {radius!r}"
-    found: Filed | None = _onto.get(key)
+    found: Filed | None = _cells.get(key)
     if found is None:
         found = Filed.of(places, radius)
-        _onto.put(key, found, found.nbytes)
+        _cells.put(key, found, found.nbytes)
     return found
 
 
