@@ -8,8 +8,7 @@ from dataclasses import replace
 import numpy as np
 
 from .errors import BadInput
-from .formats.base import FORMATS, Format
-from .formats.blocks import Table
+from .formats.base import FORMATS, Format, Table
 from .look.blocks import evaluate_blocks
 from .look.model import Look
 from .look.results import Evaluation

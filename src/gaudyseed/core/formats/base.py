@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Literal
+from typing import TYPE_CHECKING, Literal, Protocol
 
 import numpy as np
 
@@ -16,7 +16,6 @@ from .columns import Results
 
 if TYPE_CHECKING:
     from ..look.material import ElementPicture, Finish
-    from .blocks import Table
 
 
 @dataclass(frozen=True)
@@ -185,3 +184,14 @@ def format_of(ending: str, as_text: bool = False) -> Format | None:
     found = [f for f in FORMATS.values() if ending.lower() in (f.ending, *f.also)]
     wanted = [f for f in found if f.as_text == as_text]
     return next(iter(wanted or found), None)
+
+
+class Table(Protocol):
+    """A table of elements in a file."""
+
+    @property
+    def count(self) -> int:
+        """How many rows it has."""
+
+    def blocks(self) -> Iterator[Population]:
+        """All rows as clones, a block at a time, as often as it is asked for."""

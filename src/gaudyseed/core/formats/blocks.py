@@ -2,31 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from typing import Protocol
-
 import numpy as np
 
 from ..errors import BadInput
 from ..population import Population, of_points
 from ..population.naming import well_named
 from ..runtime.task import UNWATCHED, Task
-from .base import FORMATS
+from .base import FORMATS, Table
 from .columns import RawColumn, check_places, grouped
 
 #: Rows of a block.
 ROWS = 262_144
-
-
-class Table(Protocol):
-    """A table of elements in a file."""
-
-    @property
-    def count(self) -> int:
-        """How many rows it has."""
-
-    def blocks(self) -> Iterator[Population]:
-        """All rows as clones, a block at a time, as often as it is asked for."""
 
 
 def clones_in_block(raw: list[RawColumn], name: str, row: str, before: int) -> Population:

@@ -12,9 +12,9 @@ from ..channels import CHANNELS, Channel, FinishField
 from ..colour.documents import HexColour
 from ..colour.spaces import parse_hex
 from ..documents.document import Document
+from ..documents.limits import Share
 from ..documents.references import Names
 from ..scene.follow import Dialled, Follower
-from .step.parameters import Share
 
 #: Of a look.
 MOST_FINISHES = 8

@@ -8,13 +8,14 @@ from pydantic import AfterValidator, Field, ValidationInfo, field_validator, mod
 
 from ..channels import CHANNELS
 from ..documents.document import Document
+from ..documents.limits import Share
 from ..documents.named import NAME_PATTERN, check_own_names
 from ..documents.references import Names
 from ..documents.versioned import Versioned
 from ..names import nearest
 from ..scene.follow import Follow, Follower
 from .material import MOST_FINISHES, MOST_OUTPUTS, MOST_SHAPES, ElementPicture, Finish, Output, Shape
-from .step.parameters import MOST_STEPS, Blend, Share
+from .step.parameters import MOST_STEPS, Blend
 from .steps import AnyStep
 
 MOST_LAYERS = 32

@@ -22,8 +22,8 @@ from typing import Self
 
 from pydantic import model_validator
 
+from ..documents.limits import Wide
 from ..documents.named import NAME_PATTERN
-from ..look.step.parameters import Wide
 from ..scene.assets import AssetSource, gone_column
 
 #: Of one column, unpacked.

@@ -8,8 +8,8 @@ from pydantic import Field, StrictBool, field_validator, model_validator
 
 from ..colour.spaces import Light, parse_hex
 from ..documents.document import Document
+from ..documents.limits import Wide
 from ..documents.named import NAME_PATTERN
-from ..look.step.parameters import Wide
 from .timeline import MOST_KEYS, Key, at_frame, check_keys
 
 

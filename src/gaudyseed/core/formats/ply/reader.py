@@ -7,7 +7,6 @@ file before anything is allocated, and each error names the line or vertex.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from pathlib import PurePath
 
 import numpy as np
@@ -35,16 +34,8 @@ from .header import (
     too_few,
     too_many,
 )
+from .rows import Rows, cut_off
 from .text import text_faces, text_vertices
-
-
-@dataclass
-class Rows:
-    """What the rows of an element hold: of single values (n,), of lists how many items each row has and all items."""
-
-    single: dict[str, np.ndarray]
-    counts: dict[str, np.ndarray]
-    items: dict[str, np.ndarray]
 
 
 def read(data: bytes, name: str, task: Task = UNWATCHED, options: ReadOptions = ReadOptions()) -> list[ImportedItem]:
@@ -196,25 +187,6 @@ def _walked(data: np.ndarray, element: Element, at: int, order: str, name: str) 
     if end < 0:
         raise cut_off(element, name, -1 - end)
     return offsets, counts, end
-
-
-def cut_off(element: Element, name: str, row: int) -> BadInput:
-    return BadInput(
-        f"Line {element.line} declares {element.count:,} of '{element.name}', but number {row + 1:,} does not fit into "
-        "the file. A count is wrong or the file was cut off: export it again.",
-        place=f"{name}, {element.name} {row + 1}", code="truncated",
-    )  # fmt: skip
-
-
-def joined_rows(parts: list[Rows]) -> Rows:
-    def whole(tables: list[dict[str, np.ndarray]]) -> dict[str, np.ndarray]:
-        return {key: np.concatenate([table[key] for table in tables]) for key in tables[0]}
-
-    return Rows(whole([p.single for p in parts]), whole([p.counts for p in parts]), whole([p.items for p in parts]))
-
-
-def bad_face(name: str, row: int, what: str) -> BadInput:
-    return BadInput(f"Face {row + 1} {what}. Export the file again.", place=f"{name}, face {row + 1}", code="ragged")
 
 
 def is_ply(data: bytes) -> bool:

@@ -15,12 +15,7 @@ from .header import (
     too_few,
     too_many,
 )
-from .reader import (
-    Rows,
-    bad_face,
-    cut_off,
-    joined_rows,
-)
+from .rows import Rows, bad_face, cut_off, joined_rows
 
 
 def text_faces(

@@ -10,6 +10,7 @@ import numpy as np
 from pydantic import Field, field_validator
 
 from ...documents.document import Document
+from ...documents.limits import Share
 from ...kernels import curves as kernels
 from ...kernels import shaping
 from ...kernels.ramps import segment_table
@@ -17,7 +18,7 @@ from ...ramps.curves import bezier_polyline, coefficients, monotone_slopes
 from ...runtime.buffers import empty
 from ...scene.follow import Follow
 from .base import Step, drawn_places
-from .parameters import Numbers, Share, mean_of
+from .parameters import Numbers, mean_of
 from .values import Context, Value
 
 #: Places at which a curve is drawn.

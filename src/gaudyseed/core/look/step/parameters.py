@@ -30,13 +30,6 @@ Blend = Literal[
 MOST_STEPS = 128
 
 
-#: Common limits of numbers.
-Share = Annotated[float, Field(ge=0, le=1)]
-
-
-Wide = Annotated[float, Field(ge=-1e9, le=1e9)]
-
-
 SeedNumber = Annotated[int, Field(ge=0, le=2**32 - 1)] | FollowDial
 
 

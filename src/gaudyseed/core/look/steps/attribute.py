@@ -11,6 +11,7 @@ from pydantic import Field
 from ...colour.documents import HexColour
 from ...colour.spaces import parse_hex
 from ...digest import digest_of
+from ...documents.limits import Wide
 from ...documents.paths import pointer
 from ...documents.references import Names
 from ...errors import BadInput, Fix
@@ -22,7 +23,6 @@ from ...scene.follow import FollowDial
 from ...vectors import lengths
 from ..scope import Scope
 from ..step.base import Step
-from ..step.parameters import Wide
 from ..step.reported import Advisory, Outcome, put
 from ..step.values import Context, Plan, Value
 from ..whole import Counted

@@ -7,11 +7,11 @@ from typing import Annotated, ClassVar, Literal
 import numpy as np
 from pydantic import Field
 
+from ...documents.limits import Share
 from ...kernels import grading as kernels
 from ...kinds import COLOUR, Kind, Word
 from ...scene.follow import Follow
 from ..step.base import Step
-from ..step.parameters import Share
 from ..step.values import Context, Plan, Value
 
 _Level = Annotated[float, Field(ge=0, le=64)]

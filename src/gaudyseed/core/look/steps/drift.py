@@ -10,6 +10,7 @@ from pydantic import Field
 from pydantic.config import JsonDict
 
 from ...colour.spaces import display_bytes, hexes, linear_to_oklab
+from ...documents.limits import Share
 from ...documents.paths import pointer
 from ...errors import BadInput, Fix, PatchOperation
 from ...kernels import drift as kernels
@@ -21,7 +22,7 @@ from ...sampling import grey_part, sample
 from ...scene.follow import Follow
 from ..scope import Scope
 from ..step.keyed import ELEMENT, Keyed
-from ..step.parameters import Numbers, Seed, SeedNumber, Share, mean_of
+from ..step.parameters import Numbers, Seed, SeedNumber, mean_of
 from ..step.reported import Advisory, Outcome, put
 from ..step.values import Context, Plan, Value
 

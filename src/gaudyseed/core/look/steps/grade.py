@@ -8,6 +8,7 @@ from typing import Annotated, Any, ClassVar, Literal
 import numpy as np
 from pydantic import Field
 
+from ...documents.limits import Share
 from ...documents.paths import pointer
 from ...errors import Fix
 from ...kernels import grading as kernels
@@ -16,7 +17,7 @@ from ...sampling import grey_part
 from ...scene.follow import Follow
 from ..scope import Scope
 from ..step.base import Step
-from ..step.parameters import Numbers, Share
+from ..step.parameters import Numbers
 from ..step.reported import Advisory, Outcome, put
 from ..step.values import Context, Plan, Value
 

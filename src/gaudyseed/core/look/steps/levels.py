@@ -7,11 +7,11 @@ from typing import Annotated, ClassVar, Literal
 import numpy as np
 from pydantic import Field
 
+from ...documents.limits import Share, Wide
 from ...kernels import shaping
 from ...kinds import Word
 from ...scene.follow import Follow
 from ..step.base import Step, precise
-from ..step.parameters import Share, Wide
 from ..step.values import Context, Plan, Value
 
 

@@ -9,10 +9,10 @@ from pydantic import Field
 from pydantic.config import JsonDict
 
 from ...colour.spaces import to_hex
+from ...documents.limits import Share
 from ...kinds import COLOUR, Kind
 from ...scene.follow import Follow
 from ..step.base import Step
-from ..step.parameters import Share
 from ..step.reported import Outcome
 from ..step.values import Context, Plan, Value
 

@@ -7,12 +7,13 @@ from typing import ClassVar, Literal
 
 from pydantic import Field
 
+from ...documents.limits import Share
 from ...errors import BadInput
 from ...kinds import Kind, Word, described
 from ...scene.follow import Follow
 from ...stacking import blending_of, check_blend
 from ..step.base import AnyStep, Step
-from ..step.parameters import MOST_STEPS, Blend, Share
+from ..step.parameters import MOST_STEPS, Blend
 from ..step.values import Context, Plan, Value
 
 

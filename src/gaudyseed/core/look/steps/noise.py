@@ -12,6 +12,7 @@ from pydantic.config import JsonDict
 
 from ... import noising
 from ...colour.spaces import decode_srgb
+from ...documents.limits import Share
 from ...documents.paths import pointer
 from ...errors import Fix
 from ...geometry.placing import matrix, undoing
@@ -24,7 +25,7 @@ from ..scope import Scope
 from ..step.base import Step, whole_step
 from ..step.keyed import ELEMENT, Keyed
 from ..step.measured import TRIPLE, TURNED, Extent, Measured, Size, Three, Turn, Where
-from ..step.parameters import SeedNumber, Share
+from ..step.parameters import SeedNumber
 from ..step.reported import Advisory, Draw, Outcome, put
 from ..step.values import Context, Plan, Value
 

@@ -14,6 +14,7 @@ from pydantic import Field, field_validator
 from ...colour.documents import HexColour
 from ...colour.spaces import parse_hex, to_hexes
 from ...documents.document import Document, parse
+from ...documents.limits import Share
 from ...errors import BadInput
 from ...kernels.encoding import LARGEST
 from ...kinds import COLOUR, Kind, Word
@@ -25,7 +26,7 @@ from ...scene.follow import Follow, FollowColour
 from ..ramp_advisories import of_ramp
 from ..ramp_edits import ACTIONS, edited_ramp
 from ..step.base import Step, drawn_places, take_equal_bands
-from ..step.parameters import Share, limits, mean_colour, mean_of
+from ..step.parameters import limits, mean_colour, mean_of
 from ..step.reported import Advisory, Choices, Outcome
 from ..step.values import Context, Plan, Value
 

@@ -8,11 +8,12 @@ import numpy as np
 from pydantic import Field
 from pydantic.config import JsonDict
 
+from ...documents.limits import Wide
 from ...kernels import shaping
 from ...kinds import Word
 from ...scene.follow import Follow
 from ..step.base import Step, precise
-from ..step.parameters import Numbers, Wide
+from ..step.parameters import Numbers
 from ..step.values import Context, Plan, Value
 from ..whole import ends_joined
 

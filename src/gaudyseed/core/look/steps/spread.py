@@ -8,6 +8,7 @@ from typing import Annotated, Any, ClassVar, Literal
 import numpy as np
 from pydantic import Field, field_validator
 
+from ...documents.limits import Share
 from ...errors import BadInput
 from ...kernels import spreading as kernels
 from ...kinds import Kind, Word
@@ -17,7 +18,7 @@ from ...scene.follow import FollowDial
 from ..scope import Scope
 from ..step.base import Step, take_equal_bands
 from ..step.keyed import ELEMENT, Keyed
-from ..step.parameters import Seed, SeedNumber, Share
+from ..step.parameters import Seed, SeedNumber
 from ..step.values import Context, Plan, Value
 
 _PASSES, _TRIES, _RANK, _SAMPLE = 12, 32, 6, 256
