@@ -6,7 +6,6 @@ import colorsys
 import io
 import json
 import re
-import unittest
 from pathlib import Path
 
 import numpy as np
@@ -670,7 +669,3 @@ class FullDemo(BrowserCase):
         self.assertGreater(saturated.mean(), 0.03)
         # The surround is the neutral grey that was chosen, to the level.
         self.assertEqual(shot[-3, 3].tolist(), [0xA9] * 3)
-
-
-if __name__ == "__main__":
-    unittest.main()

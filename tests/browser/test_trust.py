@@ -5,7 +5,6 @@ from __future__ import annotations
 import json
 import re
 import sqlite3
-import unittest
 
 import numpy as np
 
@@ -331,7 +330,3 @@ class Keys(TrustCase):
         self.after(lambda: page.keyboard.press("Home"))
         self.assertEqual(page.get_by_label("Hue from, degrees").input_value(), "-180")
         self.assertEqual([s["label"] for s in self.states()][:3], ["Change the hue of drift"] * 3)
-
-
-if __name__ == "__main__":
-    unittest.main()

@@ -243,7 +243,3 @@ def _ends(keys: np.ndarray, values: np.ndarray) -> OfKeys:
     there = np.unique(keys)
     ends = [(values[keys == k].min(), values[keys == k].max()) for k in there]
     return OfKeys(there, *(np.array(column, np.float32) for column in zip(*ends, strict=True)))
-
-
-if __name__ == "__main__":
-    unittest.main()

@@ -489,7 +489,3 @@ class Proportion(Sound):
         crowd = instancer().decode().partition(")\n")[2]
         many = "".join(crowd.replace("crowd", f"crowd_{k}") for k in range(1_100))
         self.within(usda(many), 60, 500, "2200 elements", name="crowds.usda")
-
-
-if __name__ == "__main__":
-    unittest.main()

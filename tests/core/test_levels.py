@@ -129,7 +129,3 @@ class PerPart(unittest.TestCase):
         values = values_of(population, PER_PART)
         keyed = points(4, part=np.array([20, 10, 20, 30]))
         np.testing.assert_array_equal(values, values_of(keyed, PER_PART))
-
-
-if __name__ == "__main__":
-    unittest.main()

@@ -170,7 +170,3 @@ class States(FolderCase):
         for path in self.files():
             if ".part-" not in path.name:
                 self.assertIsNotNone(kept.get(path.name))
-
-
-if __name__ == "__main__":
-    unittest.main()

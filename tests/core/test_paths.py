@@ -86,7 +86,3 @@ class Core(unittest.TestCase):
         self.assertEqual(list(named(look, "dial")), ["draw"])
         with self.assertRaises(ValidationError):
             Look.model_validate({"signals": [signal, signal]})
-
-
-if __name__ == "__main__":
-    unittest.main()

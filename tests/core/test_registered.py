@@ -501,7 +501,3 @@ class OtherPopulations(unittest.TestCase):
         with self.assertRaises(BadInput) as caught:
             self.scene(one="none").evaluation("one")
         self.assertEqual(caught.exception.code, "unknown_population")
-
-
-if __name__ == "__main__":
-    unittest.main()

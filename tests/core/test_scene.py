@@ -259,7 +259,3 @@ class Widths(unittest.TestCase):
         table = {**points(3).elements.own, "uv": Attribute("uv", "vector", np.zeros((3, 2), np.float32))}
         chain = [{"step": "attribute", "name": "uv"}, {"step": "component", "part": "z"}, DUSK]
         self.assertIn("no 'z'", self.refused(*chain, population=of_points(3, table)).sentence)
-
-
-if __name__ == "__main__":
-    unittest.main()

@@ -394,7 +394,3 @@ class Written(unittest.TestCase):
         again = parse(Scene, json.loads(scene.model_dump_json()))
         self.assertEqual(again, scene)
         self.assertEqual(again.populations[1].maker.density.of, "attribute")
-
-
-if __name__ == "__main__":
-    unittest.main()

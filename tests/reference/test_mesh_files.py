@@ -511,7 +511,3 @@ class Stored(Same):
             finer = maker.changed(subdivision=1).make(Memory(blobs))
             self.assertEqual(finer.form.faces, {"glb": 4 * mesh.form.faces}.get(form, len(mesh.form.corners)))
             self.assertLess(abs(maker.changed(subdivision=1).estimated() / finer.count - 1), 0.05)
-
-
-if __name__ == "__main__":
-    unittest.main()

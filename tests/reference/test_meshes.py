@@ -310,7 +310,3 @@ class Placed(unittest.TestCase):
             found = moved(turns.as_quat().astype(np.float32), "turn", by)
             dots = np.abs((found * (wanted * turns).as_quat()).sum(axis=1))
             np.testing.assert_allclose(dots, 1, atol=1e-5)
-
-
-if __name__ == "__main__":
-    unittest.main()

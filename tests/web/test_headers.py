@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import unittest
-
 from pydantic import BaseModel
 
 from gaudyseed.core.geometry.shapes import SHAPES
@@ -63,7 +61,3 @@ class Declared(ServerCase):
             self.holds(SurfaceHeader, self.headers(self.client.get(f"/api/surfaces/{name}?coarse=4"))[0])
         for word in SHAPES:
             self.holds(ShapeHeader, self.headers(self.client.get(f"/api/shapes/{word}?coarse=1"))[0])
-
-
-if __name__ == "__main__":
-    unittest.main()

@@ -90,14 +90,14 @@ class Following(ServerCase):
         frames = [{"frame": k, "upload": upload} for k in range(1, 5)]
         body = {"name": "Dust", "frames": frames, "ways": {"only": [0]}}
         parsed, made = [], []
-        plain = imports.read_items
+        plain = imports.read_frames
 
-        def read(*arguments):
-            parsed.append(1)
-            return plain(*arguments)
+        def read(data, name, frames, *more):
+            parsed.extend(frames)
+            return plain(data, name, frames, *more)
 
         shared = self.app.extensions["services"]
-        with mock.patch.object(imports, "read_items", read):
+        with mock.patch.object(imports, "read_frames", read):
             for turn in range(3):
                 shared.states = TimeCache(shared.states.folder)
                 if turn == 2:

@@ -35,7 +35,3 @@ class Logic(unittest.TestCase):
                 self.assertEqual(ran.returncode, 0, said)
                 counted = re.search(r"^# pass (\d+)$", said, re.MULTILINE)
                 self.assertTrue(counted and int(counted[1]) >= test.read_text().count("\ntest("), said)
-
-
-if __name__ == "__main__":
-    unittest.main()

@@ -461,7 +461,3 @@ class Patience(Served):
         self.assertLess(worst, 2)
         for thread in threads:
             thread.join()
-
-
-if __name__ == "__main__":
-    unittest.main()

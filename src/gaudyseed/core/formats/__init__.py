@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator, Sequence
+from dataclasses import replace
 from pathlib import PurePath
 
 from ..errors import BadInput
@@ -75,6 +77,19 @@ def read_items(
     return last(data, name, task, options)
 
 
+def read_frames(
+    data: bytes, name: str, frames: Sequence[float], task: Task = UNWATCHED, options: ReadOptions = ReadOptions()
+) -> Iterator[list[ImportedItem]]:
+    """What a file holds at each of some frames, one after another, whatever its format; BadInput as read_items says."""
+    form = next((f for f in FORMATS.values() if f.read_frames and f.recognises and f.recognises(data)), None)
+    if form is None or form.read_frames is None:
+        for frame in frames:
+            yield read_items(data, name, task, replace(options, frame=frame))
+        return
+    for items in form.read_frames(data, PurePath(name.replace("\\", "/")).name or "the file", frames, task, options):
+        yield copies_apart(items) if options.copies == "clones" else items
+
+
 def read_again(recipe: ImportRecipe, data: bytes, name: str, task: Task = UNWATCHED) -> ImportedItem:
     """What was imported by a recipe, of the same file or of a later one.
 
@@ -117,6 +132,7 @@ __all__ = [
     "WriterContext",
     "format_of",
     "read_again",
+    "read_frames",
     "read_items",
     "read_points",
 ]

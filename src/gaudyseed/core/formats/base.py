@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Literal, Protocol
 
@@ -146,6 +146,9 @@ class Format:
         Whether it is the form in plain text of the format that has its ending.
     lacks
         What it cannot hold, in the words of ``losses``.
+    read_frames
+        ``read_frames(data, name, frames, task, options)`` gives the things at each of some frames, one after another;
+        None where nothing moves in such files.
     blocks_in
         ``blocks_in(data, name, task)`` gives a ``blocks.Table`` of a file, (n,) uint8; None where it has no blocks.
     blocks_out
@@ -166,6 +169,7 @@ class Format:
     shapes: bool = False
     kinds: tuple[str, ...] = ("clones", "mesh")
     lacks: tuple[str, ...] = ()
+    read_frames: Callable[[bytes, str, Sequence[float], Task, ReadOptions], Iterator[list[ImportedItem]]] | None = None
     blocks_in: Callable[[np.ndarray, str, Task], Table] | None = None
     blocks_out: Callable[[Iterator[tuple[Population, Results]], int], Iterator[bytes | memoryview]] | None = None
 

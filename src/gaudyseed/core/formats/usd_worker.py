@@ -578,7 +578,12 @@ def main(arguments: list[str]) -> int:
         if arguments[0] == "--crate":
             crate(arguments[1], arguments[2], arguments[3])
         else:
-            read(arguments[0], json.loads(Path(arguments[1]).read_text())).write(Path(arguments[2]))
+            options = json.loads(Path(arguments[1]).read_text())
+            for k, frame in enumerate(options["frames"]):
+                # Beside it until it is whole, so that it can be taken as soon as it is there.
+                part = Path(f"{arguments[2]}.{k}.part")
+                read(arguments[0], {**options, "frame": frame}).write(part)
+                part.rename(f"{arguments[2]}.{k}")
     except Refused as error:
         print(error, file=sys.stderr)
         return 3

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import base64
 import io
+import itertools
 import re
+from collections.abc import Iterator
 from typing import Any, Literal, get_args
 
 import numpy as np
@@ -16,7 +18,7 @@ from ... import __version__
 from ...core.digest import digest_of
 from ...core.documents.document import Document
 from ...core.errors import BadInput
-from ...core.formats import ImportedItem, ReadOptions, read_items
+from ...core.formats import ImportedItem, ReadOptions, read_frames, read_items
 from ...core.look.first import carried_colour, first_look, groups_of
 from ...core.look.material import DrawnAs
 from ...core.look.model import Look
@@ -249,17 +251,22 @@ def imported(data: bytes, name: str, ways: Ways, task: Task) -> ImportAnswer:
     return answer
 
 
-def _worked_out(
-    data: bytes, name: str, ways: Ways, task: Task, fingerprint: str = ""
-) -> tuple[ImportAnswer, dict[str, bytes]]:
+def _worked_out(data: bytes, name: str, ways: Ways, task: Task) -> tuple[ImportAnswer, dict[str, bytes]]:
     """What is told of a file, and the columns that are to be stored, by digest."""
-    fingerprint = fingerprint or digest_of(data)
     task.reach(0, f"reading {name}")
-    chosen = _chosen(read_items(data, name, task.part(0, 0.9), ways.options), ways.only)
+    items = read_items(data, name, task.part(0, 0.9), ways.options)
+    return _made_of(items, name, ways, task.part(0.9, 1), digest_of(data))
+
+
+def _made_of(
+    items: list[ImportedItem], name: str, ways: Ways, task: Task, fingerprint: str
+) -> tuple[ImportAnswer, dict[str, bytes]]:
+    """What is told of the things of a file, and the columns that are to be stored."""
+    chosen = _chosen(items, ways.only)
     looks = _first_looks([thing for _, thing in chosen], ways.colours)
     makers: list[Imported] = []
     columns: dict[str, bytes] = {}
-    for ((number, thing), look), _ in task.part(0.9, 1).each(list(zip(chosen, looks, strict=True))):
+    for ((number, thing), look), _ in task.each(list(zip(chosen, looks, strict=True))):
         recipe = ImportRecipe(
             fingerprint=fingerprint,
             thing=thing.name[:1000],
@@ -295,34 +302,44 @@ def sequence_made(name: str, frames: tuple[FrameSent, ...], ways: Ways, task: Ta
     A file of several frames is read anew for each of them where something moves in it; one that is a frame's own at
     its only moment.
     """
-    uploads, made, file = services().uploads, [], ""
     several = len({of.upload for of in frames}) < len(frames)
-    held, data, fingerprint = "", b"", ""
-    for of, part in task.each(frames, "frame"):
-        if of.upload != held:
-            (data, file), held = uploads.data(of.upload), of.upload
-            fingerprint = digest_of(data)
-        way = ways.model_copy(update={"frame": float(of.frame) if several else None})
-        made.append(_frame_made(data, fingerprint, file, way, part.quiet()))
+    file = services().uploads.data(frames[-1].upload)[1]
+
+    def of_files() -> Iterator[Imported]:
+        for upload, of_file in itertools.groupby(frames, lambda of: of.upload):
+            data, called = services().uploads.data(upload)
+            ways_of = [ways.model_copy(update={"frame": float(f.frame) if several else None}) for f in of_file]
+            yield from _frames_made(data, called, ways_of, task)
+
+    # Each frame is told before it is read.
+    made = [found for _, found in zip(task.each(frames, "frame"), of_files(), strict=True)]
     listed = tuple(SequenceFrame(frame=of.frame, maker=m.maker) for of, m in zip(frames, made, strict=True))
     maker, columns = sequence_of(listed, file)
     services().store.put_columns(columns)
     return SequenceMade(name=name, maker=maker, look=made[0].look, shape=made[0].shape)
 
 
-def _frame_made(data: bytes, fingerprint: str, file: str, ways: Ways, task: Task) -> Imported:
-    """What is made of a frame; one that was read before is not parsed again, as long as it is kept."""
-    shared = services()
-    key = digest_of("frame", __version__, fingerprint, file, ways.model_dump(mode="json"))
-    kept = shared.states.get(key)
-    if kept is not None:
-        told, arrays = kept
-        shared.store.put_columns({digest: array.data for digest, array in arrays.items()})
-        return Imported.model_validate(told)
-    answer, columns = _worked_out(data, file, ways, task, fingerprint)
-    shared.store.put_columns(columns)
-    first = answer.things[0]
-    shared.states.put(
-        key, first.model_dump(mode="json"), {d: np.frombuffer(column, np.uint8) for d, column in columns.items()}
-    )
-    return first
+def _frames_made(data: bytes, file: str, ways_of: list[Ways], task: Task) -> Iterator[Imported]:
+    """What is made of each frame; one that was read before is not parsed again, as long as it is kept."""
+    shared, fingerprint = services(), digest_of(data)
+    keys = [digest_of("frame", __version__, fingerprint, file, ways.model_dump(mode="json")) for ways in ways_of]
+    kept = [shared.states.get(key) for key in keys]
+    fresh = [ways for ways, found in zip(ways_of, kept, strict=True) if found is None]
+    quiet = task.quiet()
+    if fresh and fresh[0].frame is not None:
+        read = read_frames(data, file, [float(ways.frame or 0) for ways in fresh], quiet, fresh[0].options)
+    else:
+        read = (read_items(data, file, quiet, ways.options) for ways in fresh)
+    for key, ways, found in zip(keys, ways_of, kept, strict=True):
+        if found is not None:
+            told, arrays = found
+            shared.store.put_columns({digest: array.data for digest, array in arrays.items()})
+            yield Imported.model_validate(told)
+            continue
+        answer, columns = _made_of(next(read), file, ways, quiet, fingerprint)
+        shared.store.put_columns(columns)
+        first = answer.things[0]
+        shared.states.put(
+            key, first.model_dump(mode="json"), {d: np.frombuffer(column, np.uint8) for d, column in columns.items()}
+        )
+        yield first

@@ -1,7 +1,7 @@
 """USD: usda, usdc and usdz in, by a process of its own; readable usda out by our own writer, usdc by the library."""
 
 from ..base import FORMATS, Format
-from .reader import is_usd, read
+from .reader import is_usd, read, read_frames
 from .writer import write, write_crate
 
 _KINDS = ("clones", "mesh", "strands")
@@ -17,6 +17,7 @@ FORMATS.add(
         is_usd,
         also=(".usd",),
         brought=(".usdc", ".usdz"),
+        read_frames=read_frames,
         kinds=_KINDS,
         lacks=("gaps", "wide"),
     ),

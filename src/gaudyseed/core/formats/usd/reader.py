@@ -6,6 +6,7 @@ import io
 import json
 import re
 import zipfile
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path, PurePath
 from typing import Any, get_args
@@ -45,6 +46,8 @@ from ..stranding import strands_of
 
 WORKER = Path(__file__).parents[1] / "usd_worker.py"
 SECONDS = 150
+#: Frames that one process reads: starting one takes longer than reading most frames.
+_FRAMES = 8
 #: Of a usdz archive, all files together.
 _LARGEST_ARCHIVE = 1 << 30
 _NAMES = {"normals": "normal", "st": "uv", "displayColor": "colour", "widths": "width", "ids": "id",
@@ -58,7 +61,22 @@ def read(data: bytes, name: str, task: Task = UNWATCHED, options: ReadOptions = 
 
     BadInput where the file cannot be read; nothing outside it is ever opened.
     """
-    header, arrays = _apart(data, name, task, options)
+    return next(read_frames(data, name, (options.frame,), task, options))
+
+
+def read_frames(
+    data: bytes, name: str, frames: Sequence[float | None], task: Task = UNWATCHED,
+    options: ReadOptions = ReadOptions(),
+) -> Iterator[list[ImportedItem]]:  # fmt: skip
+    """The same at each of some frames (None: the first), several of which one process reads."""
+    for k in range(0, len(frames), _FRAMES):
+        for header, arrays in _apart(data, name, frames[k : k + _FRAMES], task, options):
+            yield _items(header, arrays, name, options, task)
+
+
+def _items(
+    header: dict[str, Any], arrays: memoryview, name: str, options: ReadOptions, task: Task
+) -> list[ImportedItem]:
     things, notes = header["things"], tuple(header["notes"])
     reader = _Reader(arrays, name, options.each == "part")
     frames = tuple(header["frames"]) if header["frames"] else None
@@ -85,17 +103,22 @@ def read(data: bytes, name: str, task: Task = UNWATCHED, options: ReadOptions = 
     return [replace(thing, frames=frames) for thing in named_apart(found)]
 
 
-def _apart(data: bytes, name: str, task: Task, options: ReadOptions) -> tuple[dict[str, Any], memoryview]:
-    """What the other process found: a header, and the bytes of all arrays."""
+def _apart(
+    data: bytes, name: str, frames: Sequence[float | None], task: Task, options: ReadOptions
+) -> Iterator[tuple[dict[str, Any], memoryview]]:
+    """What the other process found at each frame: a header, and the bytes of all arrays."""
     ending = _ending(data, name)
     with temporary_folder() as folder:
         given, wanted, out = folder / f"in{ending}", folder / "options", folder / "out"
         given.write_bytes(data)
-        wanted.write_text(json.dumps({"repeated": options.repeated, "frame": options.frame}))
+        wanted.write_text(json.dumps({"repeated": options.repeated, "frames": list(frames)}))
         run_apart(WORKER, [str(given), str(wanted), str(out)], name, task, SECONDS, "bad_usd")
-        held = out.read_bytes()
-    end = held.index(b"\n")
-    return json.loads(held[:end]), memoryview(held)[end + 1 :]
+        for k in range(len(frames)):
+            path = folder / f"out.{k}"
+            held = path.read_bytes()
+            path.unlink()
+            end = held.index(b"\n")
+            yield json.loads(held[:end]), memoryview(held)[end + 1 :]
 
 
 def _ending(data: bytes, name: str) -> str:
