@@ -57,7 +57,14 @@ export function Finishes({ look, lane, choosing }: { look: Look; lane: Lane; cho
           <LibraryBig size={13} aria-hidden />
           Add from the library…
         </Button>
-        <Button disabled={finishes.length >= MOST} aria-label="Add a plain finish" onClick={() => put(look, plainFinish(), null)}>
+        <Button
+          disabled={finishes.length >= MOST}
+          aria-label="Add a plain finish"
+          onClick={() => {
+            put(look, plainFinish(), null);
+            setOpen(finishes.length);
+          }}
+        >
           <Plus size={13} aria-hidden />
         </Button>
       </div>
