@@ -29,9 +29,8 @@ def clones_in_block(raw: list[RawColumn], name: str, row: str, before: int) -> P
 def table_in(data: np.ndarray, name: str, ending: str, task: Task = UNWATCHED) -> Table:
     """The table in a file, (n,) uint8 mapped or in memory; BadInput for formats that have no blocks."""
     for form in FORMATS.values():
-        if form.blocks_in and form.read and (form.recognises is None or form.recognises(bytes(data[:4096]))):
-            if form.recognises is None and ending.lower() not in form.endings:
-                continue
+        known = form.recognises(bytes(data[:4096])) if form.recognises else ending.lower() in form.endings
+        if form.blocks_in and known:
             return form.blocks_in(data, name, task)
     raise BadInput(f"{name} cannot be read in blocks. Bring binary PLY without faces, or CSV.", place=name,
                    code="not_in_blocks")  # fmt: skip

@@ -303,13 +303,14 @@ def sequence_made(name: str, frames: tuple[FrameSent, ...], ways: Ways, task: Ta
     its only moment.
     """
     several = len({of.upload for of in frames}) < len(frames)
-    file = services().uploads.data(frames[-1].upload)[1]
+    file = ""
 
     def of_files() -> Iterator[Imported]:
+        nonlocal file
         for upload, of_file in itertools.groupby(frames, lambda of: of.upload):
-            data, called = services().uploads.data(upload)
+            data, file = services().uploads.data(upload)
             ways_of = [ways.model_copy(update={"frame": float(f.frame) if several else None}) for f in of_file]
-            yield from _frames_made(data, called, ways_of, task)
+            yield from _frames_made(data, file, ways_of, task)
 
     # Each frame is told before it is read.
     made = [found for _, found in zip(task.each(frames, "frame"), of_files(), strict=True)]

@@ -10,9 +10,7 @@ from ...errors import BadInput
 from ...population import Population
 from ...runtime.task import Task
 from ..blocks import ROWS, clones_in_block
-from ..columns import (
-    RawColumn,
-)
+from ..columns import RawColumn
 from .columns import numbered, texted
 from .header import (
     LONGEST_HEADER,
@@ -21,9 +19,7 @@ from .header import (
     read_header,
     too_few,
 )
-from .reader import (
-    native,
-)
+from .reader import native
 
 
 class Table:

@@ -6,9 +6,7 @@ import numpy as np
 
 from ...population.attribute import WHOLE_FLOAT64
 from ...population.elements import KEY
-from ..columns import (
-    RawColumn,
-)
+from ..columns import RawColumn
 
 
 def numbered(column: RawColumn) -> RawColumn:

@@ -20,6 +20,7 @@ class Rows:
 
 
 def cut_off(element: Element, name: str, row: int) -> BadInput:
+    """The error for an element of which a row does not fit into the file."""
     return BadInput(
         f"Line {element.line} declares {element.count:,} of '{element.name}', but number {row + 1:,} does not fit into "
         "the file. A count is wrong or the file was cut off: export it again.",
@@ -28,6 +29,8 @@ def cut_off(element: Element, name: str, row: int) -> BadInput:
 
 
 def joined_rows(parts: list[Rows]) -> Rows:
+    """The rows of several parts, one after another."""
+
     def whole(tables: list[dict[str, np.ndarray]]) -> dict[str, np.ndarray]:
         return {key: np.concatenate([table[key] for table in tables]) for key in tables[0]}
 
@@ -35,4 +38,5 @@ def joined_rows(parts: list[Rows]) -> Rows:
 
 
 def bad_face(name: str, row: int, what: str) -> BadInput:
+    """The error for a face that cannot be."""
     return BadInput(f"Face {row + 1} {what}. Export the file again.", place=f"{name}, face {row + 1}", code="ragged")

@@ -307,9 +307,10 @@ class Placing(Measured):
 
 def ends_of_owners(context: Context, owning: Owning, key: str, values: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     """(k,) or (k, w) float32 each: the least and the greatest value of each owner's elements, of all blocks."""
-    keys = keys_of(context.elements, key)
+    least, greatest = owning.of(values, "least"), owning.of(values, "greatest")
     if not context.whole.in_blocks:
-        return owning.of(values, "least"), owning.of(values, "greatest")
+        return least, greatest
+    keys = keys_of(context.elements, key)
     if keys is None:
         context.whole.at_once(f"The {key} that elements belong to", context.place)
         raise AssertionError
@@ -317,11 +318,10 @@ def ends_of_owners(context: Context, owning: Owning, key: str, values: np.ndarra
     def make() -> OfKeys:
         there = np.flatnonzero(owning.sizes)
         order = there[np.argsort(keys[there])]
-        return OfKeys(keys[order], owning.of(values, "least")[order], owning.of(values, "greatest")[order])
+        return OfKeys(keys[order], least[order], greatest[order])
 
     measured = context.whole.measured(f"{context.place} ends by {key}", make, OfKeys.joined)
     present = owning.sizes > 0
-    least, greatest = owning.of(values, "least"), owning.of(values, "greatest")
     least[present], greatest[present] = measured.of(keys[present])
     return least, greatest
 

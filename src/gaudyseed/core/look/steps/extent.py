@@ -71,11 +71,13 @@ class Extent(Measured):
         where = self.where_of(context)
         at = np.ascontiguousarray(where.placed[:, AXES[self.axis]])
         if self.per == "all":
-            ends = context.whole.measured(
-                f"{context.place} box", lambda: (at.min(initial=np.inf), at.max(initial=-np.inf)), ends_joined
-            )
-            low = float(ends[0]) if self.low is None else self.low
-            high = float(ends[1]) if self.high is None else self.high
+            low, high = self.low, self.high
+            if low is None or high is None:
+                ends = context.whole.measured(
+                    f"{context.place} box", lambda: (at.min(initial=np.inf), at.max(initial=-np.inf)), ends_joined
+                )
+                low = float(ends[0]) if low is None else low
+                high = float(ends[1]) if high is None else high
             low, high = (0.0, 0.0) if not len(at) and not np.isfinite([low, high]).all() else (low, high)
             lows, highs = _same(low), _same(high)
         else:
