@@ -1398,7 +1398,7 @@ export interface components {
              */
             beyond: "hold" | "repeat";
             /** Chains */
-            chains: (components["schemas"]["Along"] | components["schemas"]["AsColour"] | components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Extent"] | components["schemas"]["Falloff"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Ground"] | components["schemas"]["Levels"] | components["schemas"]["Melanin"] | components["schemas"]["Mix"] | components["schemas"]["Nearness"] | components["schemas"]["Noise"] | components["schemas"]["Palette"] | components["schemas"]["Picture"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["ShapeRead"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"] | components["schemas"]["Unify"])[][];
+            chains: (components["schemas"]["Along"] | components["schemas"]["AsColour"] | components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Extent"] | components["schemas"]["Falloff"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Ground"] | components["schemas"]["Levels"] | components["schemas"]["Melanin"] | components["schemas"]["Mix"] | components["schemas"]["Nearness"] | components["schemas"]["Noise"] | components["schemas"]["Palette"] | components["schemas"]["Particle"] | components["schemas"]["Picture"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["ShapeRead"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"] | components["schemas"]["Unify"])[][];
         };
         /**
          * Clamp
@@ -1993,6 +1993,111 @@ export interface components {
             find: number | null;
         };
         /**
+         * EmissionMaker
+         * @description Particles out of up to eight sources, each a burst or a stream, flown from frame to frame.
+         *
+         *     A state depends on the one before it: asking for frames in any order gives the same.
+         */
+        EmissionMaker: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            maker: "emission";
+            /**
+             * Sources
+             * @default [
+             *       {
+             *         "name": "Source",
+             *         "births": "burst",
+             *         "count": 5000,
+             *         "rate": 500,
+             *         "begin": 0,
+             *         "over": 2,
+             *         "end": 120,
+             *         "out_of": "point",
+             *         "point": [
+             *           0,
+             *           0,
+             *           0
+             *         ],
+             *         "marker": null,
+             *         "on": null,
+             *         "weight": null,
+             *         "radius": 0,
+             *         "aim": [
+             *           0,
+             *           0,
+             *           1
+             *         ],
+             *         "outward": 0,
+             *         "cone": 25,
+             *         "speed": 2,
+             *         "speed_variation": 0.3,
+             *         "inherit": 0,
+             *         "life": 2.5,
+             *         "life_variation": 0.3,
+             *         "size": 0.02,
+             *         "size_variation": 0.4,
+             *         "feels": {
+             *           "attraction": 1,
+             *           "drag": 1,
+             *           "gravity": 1,
+             *           "orbit": 1,
+             *           "turbulence": 1,
+             *           "wind": 1
+             *         }
+             *       }
+             *     ]
+             */
+            sources: components["schemas"]["Source"][];
+            /**
+             * @default {
+             *       "gravity": 1,
+             *       "drag": 0.5,
+             *       "wind": [
+             *         0,
+             *         0,
+             *         0
+             *       ],
+             *       "turbulence": 0,
+             *       "turbulence_size": 1,
+             *       "turbulence_octaves": 1,
+             *       "turbulence_flow": [
+             *         0,
+             *         0,
+             *         0
+             *       ],
+             *       "attraction": 0,
+             *       "attract_to": null,
+             *       "attract_within": 0.5,
+             *       "orbit": 0,
+             *       "orbit_about": null,
+             *       "orbit_axis": [
+             *         0,
+             *         0,
+             *         1
+             *       ],
+             *       "floor": false,
+             *       "floor_height": 0,
+             *       "bounce": 0.4,
+             *       "grip": 0.1
+             *     }
+             */
+            forces: components["schemas"]["Forces"];
+            /**
+             * Steps a frame
+             * @description More follow quick turns more closely.
+             * @default 2
+             */
+            substeps: number;
+            /**
+             * Seed
+             * @default 1
+             */
+            seed: number;
+        };
+        /**
          * Error
          * @description What every refused request gets.
          */
@@ -2366,6 +2471,42 @@ export interface components {
             layer: number | components["schemas"]["FollowDial"];
         };
         /**
+         * Feels
+         * @description How strongly what a source gives feels each force: 1 as it is, 0 not at all.
+         */
+        Feels: {
+            /**
+             * Gravity
+             * @default 1
+             */
+            gravity: number | components["schemas"]["FollowDial"];
+            /**
+             * Drag
+             * @default 1
+             */
+            drag: number | components["schemas"]["FollowDial"];
+            /**
+             * Wind
+             * @default 1
+             */
+            wind: number | components["schemas"]["FollowDial"];
+            /**
+             * Turbulence
+             * @default 1
+             */
+            turbulence: number | components["schemas"]["FollowDial"];
+            /**
+             * Attraction
+             * @default 1
+             */
+            attraction: number | components["schemas"]["FollowDial"];
+            /**
+             * Orbit
+             * @default 1
+             */
+            orbit: number | components["schemas"]["FollowDial"];
+        };
+        /**
          * Finish
          * @description A named set of channel values, which lanes then vary: a parameter for each channel that finishes have.
          */
@@ -2541,6 +2682,132 @@ export interface components {
              * @enum {string}
              */
             axis: "x" | "y" | "z";
+        };
+        /**
+         * Forces
+         * @description What acts on all particles.
+         */
+        Forces: {
+            /**
+             * Gravity
+             * @description Downwards.
+             * @default 1
+             */
+            gravity: number | components["schemas"]["FollowDial"];
+            /**
+             * Drag
+             * @description How fast a particle takes on the velocity of the air.
+             * @default 0.5
+             */
+            drag: number | components["schemas"]["FollowDial"];
+            /**
+             * Wind
+             * @description The velocity of the air, felt through drag.
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            wind: [
+                number | components["schemas"]["FollowDial"],
+                number | components["schemas"]["FollowDial"],
+                number | components["schemas"]["FollowDial"]
+            ];
+            /**
+             * Turbulence
+             * @description Its strength, at the root of the mean square.
+             * @default 0
+             */
+            turbulence: number | components["schemas"]["FollowDial"];
+            /**
+             * Size of its swirls
+             * @default 1
+             */
+            turbulence_size: number | components["schemas"]["FollowDial"];
+            /**
+             * Octaves
+             * @default 1
+             */
+            turbulence_octaves: number;
+            /**
+             * Flow
+             * @description How the swirls themselves move.
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            turbulence_flow: [
+                number | components["schemas"]["FollowDial"],
+                number | components["schemas"]["FollowDial"],
+                number | components["schemas"]["FollowDial"]
+            ];
+            /**
+             * Attraction
+             * @description Towards a marker; below 0 away from it.
+             * @default 0
+             */
+            attraction: number | components["schemas"]["FollowDial"];
+            /**
+             * Towards
+             * @default null
+             */
+            attract_to: string | null;
+            /**
+             * Softened within
+             * @description Nearer than this the pull falls to nothing.
+             * @default 0.5
+             */
+            attract_within: number | components["schemas"]["FollowDial"];
+            /**
+             * Orbit
+             * @description Turns that the air makes about an axis, and what turns with it is held.
+             * @default 0
+             */
+            orbit: number | components["schemas"]["FollowDial"];
+            /**
+             * About
+             * @description A marker, else the middle of the scene.
+             * @default null
+             */
+            orbit_about: string | null;
+            /**
+             * Axis
+             * @default [
+             *       0,
+             *       0,
+             *       1
+             *     ]
+             */
+            orbit_axis: [
+                number | components["schemas"]["FollowDial"],
+                number | components["schemas"]["FollowDial"],
+                number | components["schemas"]["FollowDial"]
+            ];
+            /**
+             * Floor
+             * @default false
+             */
+            floor: boolean | components["schemas"]["FollowDial"];
+            /**
+             * Height
+             * @default 0
+             */
+            floor_height: number | components["schemas"]["FollowDial"];
+            /**
+             * Bounce
+             * @description The part of its speed that a particle keeps upwards.
+             * @default 0.4
+             */
+            bounce: number | components["schemas"]["FollowDial"];
+            /**
+             * Grip
+             * @description The part of its speed along the floor that it loses at each touch.
+             * @default 0.1
+             */
+            grip: number | components["schemas"]["FollowDial"];
         };
         /**
          * FormatDescription
@@ -2814,6 +3081,13 @@ export interface components {
              * @default base_colour
              */
             name: string;
+            /**
+             * As it is
+             * @description Of particles: as it is now, or as it was when each was born.
+             * @default now
+             * @enum {string}
+             */
+            when: "now" | "birth";
         };
         /**
          * GroupsEntry
@@ -3497,9 +3771,9 @@ export interface components {
              * Mask
              * @default null
              */
-            mask: (components["schemas"]["Along"] | components["schemas"]["AsColour"] | components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Extent"] | components["schemas"]["Falloff"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Ground"] | components["schemas"]["Levels"] | components["schemas"]["Melanin"] | components["schemas"]["Mix"] | components["schemas"]["Nearness"] | components["schemas"]["Noise"] | components["schemas"]["Palette"] | components["schemas"]["Picture"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["ShapeRead"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"] | components["schemas"]["Unify"])[] | null;
+            mask: (components["schemas"]["Along"] | components["schemas"]["AsColour"] | components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Extent"] | components["schemas"]["Falloff"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Ground"] | components["schemas"]["Levels"] | components["schemas"]["Melanin"] | components["schemas"]["Mix"] | components["schemas"]["Nearness"] | components["schemas"]["Noise"] | components["schemas"]["Palette"] | components["schemas"]["Particle"] | components["schemas"]["Picture"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["ShapeRead"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"] | components["schemas"]["Unify"])[] | null;
             /** Paint */
-            paint: (components["schemas"]["Along"] | components["schemas"]["AsColour"] | components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Extent"] | components["schemas"]["Falloff"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Ground"] | components["schemas"]["Levels"] | components["schemas"]["Melanin"] | components["schemas"]["Mix"] | components["schemas"]["Nearness"] | components["schemas"]["Noise"] | components["schemas"]["Palette"] | components["schemas"]["Picture"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["ShapeRead"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"] | components["schemas"]["Unify"])[];
+            paint: (components["schemas"]["Along"] | components["schemas"]["AsColour"] | components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Extent"] | components["schemas"]["Falloff"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Ground"] | components["schemas"]["Levels"] | components["schemas"]["Melanin"] | components["schemas"]["Mix"] | components["schemas"]["Nearness"] | components["schemas"]["Noise"] | components["schemas"]["Palette"] | components["schemas"]["Particle"] | components["schemas"]["Picture"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["ShapeRead"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"] | components["schemas"]["Unify"])[];
         };
         /**
          * Level
@@ -3834,7 +4108,7 @@ export interface components {
              */
             blend: "normal" | "multiply" | "screen" | "overlay" | "darken" | "lighten" | "colour_dodge" | "colour_burn" | "hard_light" | "soft_light" | "difference" | "exclusion" | "hue" | "saturation" | "colour" | "luminosity" | "add" | "subtract" | "minimum" | "maximum" | "average";
             /** The other chain */
-            chain: (components["schemas"]["Along"] | components["schemas"]["AsColour"] | components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Extent"] | components["schemas"]["Falloff"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Ground"] | components["schemas"]["Levels"] | components["schemas"]["Melanin"] | components["schemas"]["Mix"] | components["schemas"]["Nearness"] | components["schemas"]["Noise"] | components["schemas"]["Palette"] | components["schemas"]["Picture"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["ShapeRead"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"] | components["schemas"]["Unify"])[];
+            chain: (components["schemas"]["Along"] | components["schemas"]["AsColour"] | components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Extent"] | components["schemas"]["Falloff"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Ground"] | components["schemas"]["Levels"] | components["schemas"]["Melanin"] | components["schemas"]["Mix"] | components["schemas"]["Nearness"] | components["schemas"]["Noise"] | components["schemas"]["Palette"] | components["schemas"]["Particle"] | components["schemas"]["Picture"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["ShapeRead"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"] | components["schemas"]["Unify"])[];
         };
         /**
          * Moment
@@ -4370,6 +4644,42 @@ export interface components {
             colours: string[];
         };
         /**
+         * Particle
+         * @description An attribute, a signal or a channel of the particle that drew a trail.
+         *
+         *     *Then* is what the particle had when it was where the point lies; between two frames values go straight from one to
+         *     the other. *Now* is what it has at the frame that is shown; where it is gone, what it had at its last point.
+         */
+        Particle: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            step: "particle";
+            /**
+             * On
+             * @default true
+             */
+            enabled: boolean;
+            /**
+             * Read
+             * @default channel
+             * @enum {string}
+             */
+            of: "attribute" | "signal" | "channel";
+            /**
+             * Name
+             * @default base_colour
+             */
+            name: string;
+            /**
+             * As it was
+             * @default then
+             * @enum {string}
+             */
+            when: "then" | "now";
+        };
+        /**
          * PatchCensus
          * @description Patches of a noise along each axis of the elements' box, and the size of one.
          */
@@ -4663,7 +4973,7 @@ export interface components {
             /** Name */
             name: string;
             /** Maker */
-            maker: components["schemas"]["GridMaker"] | components["schemas"]["FanMaker"] | components["schemas"]["ImportedMaker"] | components["schemas"]["ScatterMaker"] | components["schemas"]["SequenceMaker"] | components["schemas"]["StrandsMaker"] | components["schemas"]["SurfaceMaker"] | components["schemas"]["ThreadedMaker"];
+            maker: components["schemas"]["EmissionMaker"] | components["schemas"]["GridMaker"] | components["schemas"]["FanMaker"] | components["schemas"]["ImportedMaker"] | components["schemas"]["ScatterMaker"] | components["schemas"]["SequenceMaker"] | components["schemas"]["StrandsMaker"] | components["schemas"]["SurfaceMaker"] | components["schemas"]["ThreadedMaker"] | components["schemas"]["TrailsMaker"];
             /**
              * @default {
              *       "position": [
@@ -5707,6 +6017,166 @@ export interface components {
             table: number | null;
         };
         /**
+         * Source
+         * @description Where particles come from, how many and when, and what each is given on its way.
+         */
+        Source: {
+            /**
+             * Name
+             * @default Source
+             */
+            name: string;
+            /**
+             * Births
+             * @default burst
+             * @enum {string}
+             */
+            births: "burst" | "stream";
+            /**
+             * Count
+             * @description Particles altogether.
+             * @default 5000
+             */
+            count: number | components["schemas"]["FollowDial"];
+            /**
+             * Rate
+             * @description Particles a second; at keys of a dial it may change.
+             * @default 500
+             */
+            rate: number | components["schemas"]["FollowDial"];
+            /**
+             * Begins at frame
+             * @default 0
+             */
+            begin: number;
+            /**
+             * Over frames
+             * @description The burst's births are spread at random over so many frames.
+             * @default 2
+             */
+            over: number;
+            /**
+             * Ends at frame
+             * @default 120
+             */
+            end: number;
+            /**
+             * Out of
+             * @default point
+             * @enum {string}
+             */
+            out_of: "point" | "marker" | "population";
+            /**
+             * Point
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            point: [
+                number | components["schemas"]["FollowDial"] | components["schemas"]["FollowMarker"],
+                number | components["schemas"]["FollowDial"] | components["schemas"]["FollowMarker"],
+                number | components["schemas"]["FollowDial"] | components["schemas"]["FollowMarker"]
+            ];
+            /**
+             * Marker
+             * @default null
+             */
+            marker: string | null;
+            /**
+             * Population
+             * @description A mesh by its area, clones each alike, or along strands.
+             * @default null
+             */
+            on: string | null;
+            /**
+             * Weight
+             * @description What of it says where more are born.
+             * @default null
+             */
+            weight: components["schemas"]["Reading"] | null;
+            /**
+             * Radius
+             * @description Births lie within a ball of this radius.
+             * @default 0
+             */
+            radius: number | components["schemas"]["FollowDial"];
+            /**
+             * Aim
+             * @default [
+             *       0,
+             *       0,
+             *       1
+             *     ]
+             */
+            aim: [
+                number | components["schemas"]["FollowDial"],
+                number | components["schemas"]["FollowDial"],
+                number | components["schemas"]["FollowDial"]
+            ];
+            /**
+             * Outward
+             * @description From the aim, at 0, to the surface's normal, at 1.
+             * @default 0
+             */
+            outward: number | components["schemas"]["FollowDial"];
+            /**
+             * Cone
+             * @description How far directions may lie from the aim; 180 is all around.
+             * @default 25
+             */
+            cone: number | components["schemas"]["FollowDial"];
+            /**
+             * Speed
+             * @default 2
+             */
+            speed: number | components["schemas"]["FollowDial"];
+            /**
+             * Speed variation
+             * @default 0.3
+             */
+            speed_variation: number | components["schemas"]["FollowDial"];
+            /**
+             * Inherited velocity
+             * @description The share of the source's own velocity that is added.
+             * @default 0
+             */
+            inherit: number | components["schemas"]["FollowDial"];
+            /**
+             * Life
+             * @default 2.5
+             */
+            life: number | components["schemas"]["FollowDial"];
+            /**
+             * Life variation
+             * @default 0.3
+             */
+            life_variation: number | components["schemas"]["FollowDial"];
+            /**
+             * Size
+             * @description The radius.
+             * @default 0.02
+             */
+            size: number | components["schemas"]["FollowDial"];
+            /**
+             * Size variation
+             * @default 0.4
+             */
+            size_variation: number | components["schemas"]["FollowDial"];
+            /**
+             * @default {
+             *       "gravity": 1,
+             *       "drag": 1,
+             *       "wind": 1,
+             *       "turbulence": 1,
+             *       "attraction": 1,
+             *       "orbit": 1
+             *     }
+             */
+            feels: components["schemas"]["Feels"];
+        };
+        /**
          * Spread
          * @description Exchanges values between elements until few neighbours share a band of 0..1.
          *
@@ -5761,7 +6231,7 @@ export interface components {
          */
         StepAnswer: {
             /** Step */
-            step: components["schemas"]["Along"] | components["schemas"]["AsColour"] | components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Extent"] | components["schemas"]["Falloff"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Ground"] | components["schemas"]["Levels"] | components["schemas"]["Melanin"] | components["schemas"]["Mix"] | components["schemas"]["Nearness"] | components["schemas"]["Noise"] | components["schemas"]["Palette"] | components["schemas"]["Picture"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["ShapeRead"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"] | components["schemas"]["Unify"];
+            step: components["schemas"]["Along"] | components["schemas"]["AsColour"] | components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Extent"] | components["schemas"]["Falloff"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Ground"] | components["schemas"]["Levels"] | components["schemas"]["Melanin"] | components["schemas"]["Mix"] | components["schemas"]["Nearness"] | components["schemas"]["Noise"] | components["schemas"]["Palette"] | components["schemas"]["Particle"] | components["schemas"]["Picture"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["ShapeRead"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"] | components["schemas"]["Unify"];
         };
         /**
          * StepCensus
@@ -6372,6 +6842,88 @@ export interface components {
             at?: number;
         };
         /**
+         * TrailsMaker
+         * @description A trail for each particle of another population: its points lie where it was, in order of time.
+         *
+         *     Particles are known by their ids. A trail is as thick as its particle, whose size is a radius: its width is twice
+         *     that, times a factor.
+         */
+        TrailsMaker: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            maker: "trails";
+            /**
+             * Of
+             * @description Particles of the scene.
+             * @default null
+             */
+            on: string | null;
+            /**
+             * One in
+             * @description Of particles by their ids.
+             * @default 1
+             */
+            every: number | components["schemas"]["FollowDial"];
+            /**
+             * From id on
+             * @description Particles of lower ids leave no trail.
+             * @default 0
+             */
+            beyond: number | components["schemas"]["FollowDial"];
+            /**
+             * From frame
+             * @description Nothing is drawn before it.
+             * @default 0
+             */
+            begin: number;
+            /**
+             * Frames back
+             * @description How long a trail is, in time.
+             * @default 30
+             */
+            back: number | components["schemas"]["FollowDial"];
+            /**
+             * When a particle is gone
+             * @description Its trail is drawn in after it, stays as it was, or stays for a while with a rising *fading*.
+             * @default drawn_in
+             */
+            gone: ("drawn_in" | "stays" | "fades") | components["schemas"]["FollowDial"];
+            /**
+             * Frames of fading
+             * @default 24
+             */
+            fading: number | components["schemas"]["FollowDial"];
+            /**
+             * Points a frame
+             * @description More bend the trail where particles turn quickly.
+             * @default 1
+             */
+            points: number;
+            /**
+             * Width by the particle's size
+             * @default then
+             */
+            width_by: ("then" | "now") | components["schemas"]["FollowDial"];
+            /**
+             * Width
+             * @default 1
+             */
+            width: number | components["schemas"]["FollowDial"];
+            /**
+             * Taper at the tail
+             * @description The part of it that swells from nothing.
+             * @default 0.5
+             */
+            tail: number | components["schemas"]["FollowDial"];
+            /**
+             * Taper at the head
+             * @default 0
+             */
+            head: number | components["schemas"]["FollowDial"];
+        };
+        /**
          * Unify
          * @description What the elements of an owner have becomes one value, the same for all of them.
          *
@@ -6624,7 +7176,7 @@ export interface components {
             /** Name */
             name: string;
             /** Chain */
-            chain: (components["schemas"]["Along"] | components["schemas"]["AsColour"] | components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Extent"] | components["schemas"]["Falloff"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Ground"] | components["schemas"]["Levels"] | components["schemas"]["Melanin"] | components["schemas"]["Mix"] | components["schemas"]["Nearness"] | components["schemas"]["Noise"] | components["schemas"]["Palette"] | components["schemas"]["Picture"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["ShapeRead"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"] | components["schemas"]["Unify"])[];
+            chain: (components["schemas"]["Along"] | components["schemas"]["AsColour"] | components["schemas"]["Attribute"] | components["schemas"]["Choose"] | components["schemas"]["Clamp"] | components["schemas"]["Component"] | components["schemas"]["Constant"] | components["schemas"]["Curve"] | components["schemas"]["Drift"] | components["schemas"]["EvenOut"] | components["schemas"]["Extent"] | components["schemas"]["Falloff"] | components["schemas"]["Formula"] | components["schemas"]["Grade"] | components["schemas"]["Ground"] | components["schemas"]["Levels"] | components["schemas"]["Melanin"] | components["schemas"]["Mix"] | components["schemas"]["Nearness"] | components["schemas"]["Noise"] | components["schemas"]["Palette"] | components["schemas"]["Particle"] | components["schemas"]["Picture"] | components["schemas"]["Quantise"] | components["schemas"]["Ramp"] | components["schemas"]["Random"] | components["schemas"]["Range"] | components["schemas"]["ShapeRead"] | components["schemas"]["gaudyseed__core__look__steps__signal__Signal"] | components["schemas"]["Spread"] | components["schemas"]["Unify"])[];
             /**
              * Layers
              * @default []

@@ -139,8 +139,8 @@ class EveryStep(unittest.TestCase):
         cls.chains = chains()
 
     def test_none_is_left_out(self):
-        # What stands on another population needs one, and strands have tests of their own: test_surfaces, test_strands.
-        self.assertEqual(set(SAMPLES), set(STEPS) - {"ground", "along"})
+        # What stands on another population needs one; strands and trails: test_strands, test_motion.
+        self.assertEqual(set(SAMPLES), set(STEPS) - {"ground", "along", "particle"})
 
     def test_empty_one_few_equal_and_odd_values(self):
         """Finite float32 colours of the right shape, and censuses that are JSON, for every population."""

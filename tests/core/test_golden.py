@@ -45,7 +45,7 @@ class Golden(unittest.TestCase):
         self.assertEqual([len(looks) for looks in RECORDED["looks"].values()], [LOOKS] * len(POPULATIONS))
         # Steps that came later are held by their own references.
         later = {"as_colour", "ground", "unify", "noise", "falloff", "extent", "nearness", "picture", "shape"}
-        later |= {"along", "melanin"}
+        later |= {"along", "melanin", "particle"}
         for word in set(STEPS) - later:
             self.assertGreater(text.count(f'"step": "{word}"'), 30, word)
         for key in ("intensity", "hold", "mask", "signal", "dial", "frozen"):

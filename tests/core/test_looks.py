@@ -16,12 +16,13 @@ from gaudyseed.core.look.first import look_of_maker
 from gaudyseed.core.look.model import Look
 from gaudyseed.core.look.steps.ramp import Ramp
 from gaudyseed.core.population import Attribute, Owners, of_points
-from gaudyseed.core.population.makers import MAKERS, MakeRequest, MakerModel
+from gaudyseed.core.population.makers import MAKERS, MakerContext, MakeRequest, MakerModel
 from gaudyseed.core.reports.report import Reporter
 from gaudyseed.core.runtime import buffers
 from gaudyseed.core.runtime import cache as cache_module
 from gaudyseed.core.runtime.cache import ResultCache
 from gaudyseed.core.runtime.task import Stopped, Task
+from gaudyseed.core.scene.timeline import Moment
 from gaudyseed.web.services import Services
 from tests.support import FIVE, edit_ramp, look, look_document, points, ramp
 
@@ -312,9 +313,10 @@ class First(unittest.TestCase):
     def test_what_a_maker_makes_at_first_has_a_look_that_runs(self):
         """Each that is offered and needs nothing else in the scene; the same to the page, which asks for it."""
         for word, maker in MAKERS.items():
-            if not maker.offered or word == "threaded":
+            if not maker.offered or word in ("threaded", "trails"):
                 continue
-            made = maker(maker=word, **{**maker.begins, **({"count": 50} if maker.counted else {})}).make(None)
+            at = MakerContext(moment=Moment(24.0, 1.0))  # what moves is seen a second later
+            made = maker(maker=word, **{**maker.begins, **({"count": 50} if maker.counted else {})}).make(None, at)
             colours = Evaluator().evaluate(made, look_of_maker(maker)).colours
             self.assertGreater(len(np.unique(colours.round(3), axis=0)), 1, word)
         along = [step.step for step in look_of_maker(MAKERS["strands"]).lanes["base_colour"].layers[0].paint]

@@ -16,6 +16,7 @@ import { FollowNumber } from "./FollowNumber";
 import { Fitted, InSpace } from "./Placing";
 import { BelowChoice, MarkerChoice, MarkersChoice, OtherChoice, Otherwise, OwnerChoice, PictureChoice, type Read, ReadingChoice, VectorChoice } from "./Reading";
 import { Seed } from "./Seed";
+import { type Source, Sources } from "./Sources";
 
 export interface Property {
   type?: string;
@@ -39,6 +40,8 @@ export interface Property {
   prefixItems?: unknown[];
   /** Shown only while other parameters have these values. */
   when?: Record<string, unknown>;
+  /** The parameters of a document that stands within, or of each of several. */
+  fields?: Record<string, unknown>;
 }
 
 interface Props {
@@ -58,7 +61,7 @@ const capital = (word: string) => (SHORT.includes(word) ? word.toUpperCase() : w
 /** Controls that a step's own editor shows, or none. */
 const ELSEWHERE = ["chains", "held", "swatches", "edges", "interval", "none"];
 /** Controls that want a row of their own where parameters stand in two columns. */
-const WIDE = ["triple", "three", "seed", "reading", "population", "markers", "picture", "strands"];
+const WIDE = ["triple", "three", "seed", "reading", "population", "origin", "markers", "picture", "strands", "fields", "sources"];
 
 export function Parameters(props: Props) {
   const sections = (props.schema.sections ?? NONE) as { title: string; names: string[] }[];
@@ -186,7 +189,7 @@ function Control(props: ControlProps) {
   const other = (changed || of.control === "triple") && JSON.stringify(value) !== JSON.stringify(of.default);
   const title = of.title ?? capital(name);
   return (
-    <span className={`inline-flex items-center ${isFollowing(value) || of.type === "boolean" || WIDE.includes(of.control ?? "") ? "col-span-2" : ""}`}>
+    <span className={`inline-flex items-center ${of.fields ? "w-full [&>*]:w-full" : ""} ${isFollowing(value) || of.type === "boolean" || WIDE.includes(of.control ?? "") ? "col-span-2" : ""}`}>
       <Followed {...props} />
       {other && props.resets && (
         <IconButton label={`Reset ${title}`} className="size-5" onClick={() => onCommit(of.default, `Reset ${title.toLowerCase()}`)}>
@@ -235,6 +238,10 @@ function Fixed({ name, of, value, fitted, onDraft, onCommit }: ControlProps) {
   if (of.control === "reading") return <ReadingChoice title={title} value={value as Read | null} help={of.description} numbers none="The same everywhere" onCommit={onCommit} />;
   if (of.control === "vector") return <VectorChoice title={title} value={value as string} attributes={attributes} help={of.description} onCommit={onCommit} />;
   if (of.control === "owner_or_all") return <OwnerChoice title={title} value={value as string} all="all elements" help={of.description} onCommit={onCommit} />;
+  if (of.control === "origin") return <OtherChoice title={title} value={value as string | null} help={of.description} none="nothing yet" onCommit={onCommit} />;
+  if (of.control === "sources") return <Sources of={of} value={value as Source[]} onDraft={onDraft} onCommit={onCommit} fields={ofSource(of.fields ?? EMPTY)} />;
+  if (of.control === "fields")
+    return <Parameters values={value as Record<string, unknown>} schema={of.fields ?? EMPTY} columns onDraft={onDraft} onCommit={onCommit} />;
   if (of.control === "marker") return <MarkerChoice title={title} value={value as string | null} help={of.description} onCommit={onCommit} />;
   if (of.control === "markers") return <MarkersChoice title={title} value={value as string[]} help={of.description} onCommit={onCommit} />;
   if (of.control === "population") return <OtherChoice title={title} value={value as string | null} help={of.description} onCommit={onCommit} />;
@@ -286,6 +293,11 @@ function Fixed({ name, of, value, fitted, onDraft, onCommit }: ControlProps) {
     </span>
   );
 }
+
+/** The controls of one source among several. */
+const ofSource = (schema: Record<string, unknown>) => (source: Source, onDraft: (to: Source) => void, onCommit: (to: Source, label: string) => void) => (
+  <Parameters values={source} schema={schema} columns onDraft={(v) => onDraft(v as Source)} onCommit={(v, label) => onCommit(v as Source, label)} />
+);
 
 /** What stands for a missing attribute: a colour where the attribute holds colours. */
 function OtherwiseOf(props: { title: string; value: number | string | null; help?: string; onCommit: (value: number | string | null, label: string) => void }) {

@@ -1,4 +1,5 @@
 /** Choosing what owns elements, what they stand on, and what is read of another population. */
+import { createContext, useContext } from "react";
 import type { Asset, AttributeCensus, Marker } from "../api/client";
 import { attributesOf, NONE, type State, useStore } from "../state/store";
 import { lookOf } from "../state/edits";
@@ -76,9 +77,13 @@ function readable(s: State, numbers: boolean, of?: string | null): string {
   ]);
 }
 
+/** The population that a reading inside is of. */
+export const Origin = createContext<string | null>(null);
+
 /** A value of the population below, or of another one; null reads nothing, where that is possible. */
 export function ReadingChoice({ title, value, help, numbers, none, of, onCommit }: Props<Read | null> & { numbers?: boolean; none?: string; of?: string | null }) {
-  const listed = useStore((s) => readable(s, numbers ?? false, of));
+  const origin = useContext(Origin);
+  const listed = useStore((s) => readable(s, numbers ?? false, of ?? origin));
   const found = JSON.parse(listed) as (Read & { label: string })[];
   const key = (r: Read) => `${r.of} ${r.name}`;
   const options = [...(none ? [{ value: NOTHING, label: none }] : []), ...found.map((r) => ({ value: key(r), label: r.label }))];
@@ -160,9 +165,9 @@ export function MarkersChoice({ title, value, help, onCommit }: Props<string[]>)
 }
 
 /** Another population of the scene, or the markers. */
-export function OtherChoice({ title, value, help, onCommit }: Props<string | null>) {
+export function OtherChoice({ title, value, help, none = "markers", onCommit }: Props<string | null> & { none?: string }) {
   const listed = useStore((s) => JSON.stringify((s.scene?.populations ?? NONE).filter((p) => p.id !== s.chosen).map((p) => ({ value: p.id, label: p.name }))));
-  const options = [{ value: NOTHING, label: "markers" }, ...(JSON.parse(listed) as { value: string; label: string }[])];
+  const options = [{ value: NOTHING, label: none }, ...(JSON.parse(listed) as { value: string; label: string }[])];
   if (value !== null && !options.some((o) => o.value === value)) options.push({ value, label: `${value} (missing)` });
   return (
     <Titled title={title} help={help}>

@@ -263,7 +263,7 @@ function Count({ count }: { count: number }) {
         </span>
       )}
       <Drawing />
-      {kind === "strands" && <EveryNth />}
+      {(kind === "strands" || kind === "trails") && <EveryNth />}
       <span className="chip tabular" role="status">
         <span>{making ? "making…" : `${count.toLocaleString("en-GB")} ${word}`}</span>
         {word === "elements" && count > MOST && <span className="text-soft">{MOST.toLocaleString("en-GB")} drawn</span>}

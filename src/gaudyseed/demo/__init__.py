@@ -9,6 +9,7 @@ from ..core.scene.model import Scene
 from ..store import Missing, Store
 
 SCENE_ID, ROUTE_ID, BENCH_ID, HORSE_ID = "midnight-menagerie", "parade-route", "workshop-bench", "hobby-horse"
+FINALE_ID = "finale"
 LESSON_ID = "three-remarks"
 
 
@@ -32,6 +33,11 @@ def horse_scene() -> Scene:
     return _shipped(HORSE_ID)
 
 
+def finale_scene() -> Scene:
+    """The finale: a carp that swims past and sheds sparks, a burst of confetti, and streamers that paint their ways."""
+    return _shipped(FINALE_ID)
+
+
 def lesson_scene() -> Scene:
     """A string of pennants with three mistakes in its look, to be mended by what the remarks say."""
     return _shipped(LESSON_ID)
@@ -44,7 +50,7 @@ def _shipped(scene: str) -> Scene:
 
 def load_demo(store: Store) -> None:
     """Put the demo scenes into the store that are not there; edits to them are kept."""
-    for scene in (SCENE_ID, ROUTE_ID, BENCH_ID, HORSE_ID, LESSON_ID):
+    for scene in (SCENE_ID, ROUTE_ID, BENCH_ID, HORSE_ID, FINALE_ID, LESSON_ID):
         try:
             store.scene(scene)
         except Missing:

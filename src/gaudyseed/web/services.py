@@ -71,7 +71,9 @@ class Services:
         where it is no frame.
         """
         moment = None if frame is None else scene.timeline.moment(checked_frame(frame))
-        return SceneRun(scene, self.evaluator, self.population, unless_gone(task), moment, final, self.kept)
+        return SceneRun(
+            scene, self.evaluator, self.population, unless_gone(task), moment, final, self.kept, self.states
+        )
 
 
 def services() -> Services:

@@ -21,7 +21,9 @@ interface Kind {
 }
 
 /** What is made most stands first. */
-const FIRST = ["scatter", "mesh", "grid", "fan", "strands", "threaded"];
+const FIRST = ["scatter", "mesh", "grid", "fan", "emission", "trails", "strands", "threaded"];
+/** What has to be there for a maker: populations of a kind. */
+const WANTS: Record<string, string> = { threaded: "strands", trails: "particles" };
 
 /** A maker, or one of its named beginnings where it has any. */
 function kindsOf(makers: MakerDescription[]): Kind[] {
@@ -39,7 +41,7 @@ function kindsOf(makers: MakerDescription[]): Kind[] {
 export function MakingDialog() {
   const open = useMaking((s) => s.open);
   const makers = useStore((s) => s.makers);
-  const strands = useStore((s) => (s.scene?.populations ?? []).some((p) => s.geometry[p.id]?.header.kind === "strands"));
+  const there = useStore((s) => [...new Set((s.scene?.populations ?? []).map((p) => s.geometry[p.id]?.header.kind))].join());
   const kinds = kindsOf(makers);
   const make = ({ maker, beginning, parameters }: Kind) => {
     openMaking(false);
@@ -54,7 +56,8 @@ export function MakingDialog() {
       <ul className="-m-1 grid min-h-0 grid-cols-4 gap-2 overflow-y-auto p-1" aria-label="What can be made">
         {kinds.map((kind, k) => {
           const { maker, beginning } = kind;
-          const lacks = maker.name === "threaded" && !strands;
+          const wants = WANTS[maker.name];
+          const lacks = wants !== undefined && !there.split(",").includes(wants);
           return (
             <li key={maker.name + beginning}>
               <button
@@ -72,7 +75,7 @@ export function MakingDialog() {
                   className="mb-1 h-[80px] w-full object-contain"
                 />
                 <span className="text-[13px] font-semibold">{beginning || maker.title}</span>
-                <span className="text-[11.5px] leading-snug text-soft">{lacks ? "Wants strands: make these first." : beginning ? maker.title.toLowerCase() : maker.summary}</span>
+                <span className="text-[11.5px] leading-snug text-soft">{lacks ? `Wants ${wants}: make these first.` : beginning ? maker.title.toLowerCase() : maker.summary}</span>
               </button>
             </li>
           );

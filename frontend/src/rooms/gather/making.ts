@@ -2,7 +2,7 @@
 import type { MakerDescription, PopulationDocument } from "../../api/client";
 import type { Property } from "../../chain/Parameters";
 import { free } from "../../state/edits";
-import { addPopulation, useStore } from "../../state/store";
+import { addPopulation, goTo, useStore } from "../../state/store";
 import { focusOn } from "../../widgets/focus";
 import { firstLook, population } from "./fresh";
 
@@ -16,7 +16,9 @@ export function newPopulation(maker: MakerDescription, beginning: Record<string,
   const made = { maker: maker.name, ...Object.fromEntries(defaults), ...maker.begins, ...beginning, ...below(properties) } as PopulationDocument["maker"];
   const fresh = population(scene, name, made, "sequin", firstLook(maker.name));
   // What stands on another one is where that is; all else goes beside what is there, not inside it.
-  addPopulation("on" in made && made.on ? fresh : { ...fresh, place: { ...fresh.place, position: [beside(), 0, 0] } });
+  addPopulation("on" in made && made.on && made.maker !== "trails" ? fresh : { ...fresh, place: { ...fresh.place, position: [beside(), 0, 0] } });
+  // What is born is seen a second later.
+  if (made.maker === "emission") goTo(Math.max(useStore.getState().frame, Math.min(...made.sources.map((s) => s.begin)) + Math.round(scene.timeline.rate)));
   focusOn(`[aria-label="Population"] input`);
 }
 
@@ -36,9 +38,9 @@ function beside(): number {
 /** What a new population is put onto: the mesh or the strands that are chosen, whichever the maker takes; what must stand on strands, on any. */
 function below(properties: Record<string, Property>): { on?: string } {
   const { scene, chosen, geometry } = useStore.getState();
-  const wanted = properties.on?.control;
+  const wanted = properties.on?.control === "origin" ? "particles" : properties.on?.control;
   const fits = (id: string) => wanted !== undefined && geometry[id]?.header.kind === wanted;
-  const on = fits(chosen) ? chosen : wanted === "strands" ? scene?.populations.find((p) => fits(p.id))?.id : undefined;
+  const on = fits(chosen) ? chosen : wanted === "strands" || wanted === "particles" ? scene?.populations.find((p) => fits(p.id))?.id : undefined;
   return on ? { on } : {};
 }
 

@@ -167,7 +167,7 @@ class Format:
     also: tuple[str, ...] = ()
     brought: tuple[str, ...] = ()
     shapes: bool = False
-    kinds: tuple[str, ...] = ("clones", "mesh")
+    kinds: tuple[str, ...] = ("clones", "mesh", "particles")
     lacks: tuple[str, ...] = ()
     read_frames: Callable[[bytes, str, Sequence[float], Task, ReadOptions], Iterator[list[ImportedItem]]] | None = None
     blocks_in: Callable[[np.ndarray, str, Task], Table] | None = None

@@ -299,6 +299,6 @@ def outgoing(population: Population, results: Results | None) -> list[RawColumn]
         if channel.shown:
             levels = display_bytes(values)
             columns += [RawColumn(n, levels[:, k]) for k, n in enumerate(channel.shown)]
-        held = channel.held(values).reshape(len(values), -1).astype("<f4")
+        held = channel.held(values).reshape(len(values), channel.kind.width).astype("<f4")
         columns += [RawColumn(n, held[:, k]) for k, n in enumerate(channel.columns)]
     return columns

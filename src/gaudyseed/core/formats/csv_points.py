@@ -434,7 +434,7 @@ FORMATS.add(
         write,
         read,
         brought=(".txt",),
-        kinds=("clones", "mesh", "strands"),
+        kinds=("clones", "mesh", "strands", "particles", "trails"),
         lacks=("polygons",),
         blocks_in=_Table,
         blocks_out=write_blocks,

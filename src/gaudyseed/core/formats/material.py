@@ -70,9 +70,9 @@ def surface_of(results: Results | None, piece: MeshPart | None, context: WriterC
 
 
 def _part(channel: Channel, values: np.ndarray) -> Part:
-    rows = values.reshape(len(values), -1)
-    if not len(rows):
+    if not len(values):
         return Part(np.array(channel.default, np.float64), False)
+    rows = values.reshape(len(values), -1)
     return Part(rows.mean(axis=0, dtype=np.float64), bool((np.ptp(rows, axis=0) > _ALIKE).any()))
 
 

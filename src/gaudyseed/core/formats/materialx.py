@@ -90,7 +90,7 @@ def _text(value: np.ndarray) -> str:
     return ", ".join(f"{float(part):.9g}" for part in value)
 
 
-_KINDS = ("clones", "mesh", "strands")
+_KINDS = ("clones", "mesh", "strands", "particles", "trails")
 FORMATS.add(
     "materialx",
     Format("materialx", "MaterialX, materials alone", ".mtlx", "application/xml", write, kinds=_KINDS),

@@ -441,7 +441,7 @@ FORMATS.add(
         read,
         _is_obj,
         shapes=True,
-        kinds=("mesh", "strands"),
+        kinds=("mesh", "strands", "trails"),
         lacks=("attributes",),
     ),
 )

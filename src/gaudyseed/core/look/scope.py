@@ -81,6 +81,10 @@ class Surroundings:
         where populations read each other in a circle.
     asked
         ``asked()`` gives the names of the signals that other populations read.
+    other_at
+        ``other_at(id, frame, place)`` gives the evaluation of another population at another frame.
+    alters
+        Whether elements or results of another population depend on the time, by its id.
     whole
         What steps ask of all elements.
     """
@@ -94,6 +98,8 @@ class Surroundings:
     pictures: tuple[str, ...] = ()
     other: Callable[[str, str], Evaluation] | None = None
     asked: Callable[[], Set[str]] = frozenset
+    other_at: Callable[[str, int, str], Evaluation] | None = None
+    alters: Callable[[str], bool] = bool
     whole: Whole = WHOLE
 
 
@@ -109,8 +115,9 @@ class Scope:
         placement: np.ndarray = IDENTITY,
     ) -> None:  # fmt: skip
         self.population = population
-        #: (4, 4) float64: from the population's own space into that of the scene.
-        self.placement = placement
+        self._placement = placement
+        #: Whether anything asked how the population stands in the scene.
+        self.placed = False
         self.surroundings = surroundings or Surroundings({})
         #: Whether something that moves along the timeline was read, and the names of what has keys there.
         self.timed = False
@@ -132,6 +139,12 @@ class Scope:
     def elements(self) -> Elements:
         """The tables of what the elements carry."""
         return self.population.elements
+
+    @property
+    def placement(self) -> np.ndarray:
+        """(4, 4) float64: from the population's own space into that of the scene."""
+        self.placed = True
+        return self._placement
 
     def _note_time(self, name: str) -> None:
         self.timed = True
@@ -167,6 +180,13 @@ class Scope:
         found = self.surroundings.other(population, place)
         self.timed |= found.scope.timed
         return found
+
+    def other_at(self, population: str, frame: int, place: str) -> Evaluation:
+        """The results of another population of the scene at another frame."""
+        if self.surroundings.other_at is None:
+            raise no_population(population, place)
+        self.timed = True
+        return self.surroundings.other_at(population, frame, place)
 
     def attribute(self, name: str, place: str) -> Attribute:
         """The attribute of that name; BadInput says whether it is a signal or which names are near."""

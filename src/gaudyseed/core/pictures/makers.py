@@ -18,6 +18,8 @@ from ..scene.run import SceneRun
 from .thumbnail import picture_of
 
 _GREYS = [{"at": at, "colour": colour} for at, colour in ((0.0, "#4a4a4a"), (0.5, "#8a8a8a"), (1.0, "#dedede"))]
+#: When what moves is seen.
+_FRAME = 24
 _CHANCE = {"step": "random", "seed": 5}
 #: A picture is small: fewer elements are clearer.
 _FEWER: dict[str, dict[str, Any]] = {
@@ -26,11 +28,15 @@ _FEWER: dict[str, dict[str, Any]] = {
     "strands": {"surface": "ball"},
     "mesh": {"surface": "mask"},
     "grid": {"columns": 12, "rows": 12},
+    "emission": {"sources": [{"name": "Burst", "count": 700, "cone": 70, "speed": 3.0, "size": 0.03}]},
+    "trails": {"on": "below", "back": 24},
 }
 #: What has to be there for what stands on it.
 _BELOW = {
     "threaded": [{"id": "below", "name": "Below", "maker": {"maker": "strands", "surface": "ball", "count": 160,
                   "length": 0.7}}],
+    "trails": [{"id": "below", "name": "Below", "maker": {"maker": "emission", "sources": [
+        {"name": "Sparks", "count": 60, "cone": 70, "speed": 3.0, "size": 0.02}]}}],
 }  # fmt: skip
 
 
@@ -77,7 +83,8 @@ def maker_picture(word: str, beginning: str = "") -> np.ndarray:
 def _drawn(word: str, beginning: str) -> np.ndarray:
     parameters = {**_FEWER.get(word, {}), **MAKERS[word].beginnings.get(beginning, {})}
     entries = [*_BELOW.get(word, ()), {"id": "it", "name": "It", "maker": {"maker": word, **parameters}}]
-    run = SceneRun(parse(Scene, {"gaudyseed": 3, "populations": entries}), Evaluator(), _made)
+    timeline = {"first": _FRAME, "last": _FRAME}
+    run = SceneRun(parse(Scene, {"gaudyseed": 3, "timeline": timeline, "populations": entries}), Evaluator(), _made)
     return picture_of(run.population("it"), parse(Look, _look(word)), 144, 90)
 
 

@@ -12,6 +12,7 @@ from ..digest import digest_of
 from ..geometry.shapes import ShapeMesh
 from .attribute import Attribute
 from .elements import Elements, Owners
+from .following import Following
 from .forms import POINTS, Form
 
 
@@ -124,6 +125,8 @@ class Population:
         The names of the attributes that were painted.
     models
         The meshes that the elements came with; None where they came with none.
+    following
+        The states of another population that points were left between; None where there is no such.
     """
 
     kind: str
@@ -134,6 +137,7 @@ class Population:
     shape: str = ""
     by_hand: frozenset[str] = frozenset()
     models: Models | None = None
+    following: Following | None = None
 
     @property
     def count(self) -> int:
@@ -143,7 +147,7 @@ class Population:
     @property
     def nbytes(self) -> int:
         """Bytes that it holds."""
-        more = sum(part.nbytes for part in (self.standing, self.models) if part is not None)
+        more = sum(part.nbytes for part in (self.standing, self.models, self.following) if part is not None)
         return self.elements.nbytes + self.form.nbytes + more
 
     def painted(self, columns: Mapping[str, Attribute]) -> Population:
@@ -160,7 +164,7 @@ class Population:
     @cached_property
     def digest(self) -> str:
         """Content digest of the whole."""
-        more = [part.digest for part in (self.standing, self.models) if part is not None]
+        more = [part.digest for part in (self.standing, self.models, self.following) if part is not None]
         return digest_of(
             self.kind, self.elements.digest, self.form.digest, *more, *([self.shape] if self.shape else [])
         )

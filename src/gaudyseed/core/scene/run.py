@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import weakref
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -19,6 +19,7 @@ from ..look.model import Look
 from ..look.results import Evaluation
 from ..look.scope import Surroundings
 from ..look.steps import Step
+from ..motion.states import StateStore
 from ..names import nearest
 from ..painting.columns import Target, with_painted
 from ..pictures.picture import Picture, shipped
@@ -27,7 +28,7 @@ from ..population.makers import MakerContext, MakeRequest, MakerModel
 from ..runtime.task import UNWATCHED, Task
 from ..sending import sent
 from .assets import NO_ASSETS, AssetSource
-from .follow import Follower, FollowMarker, Given, resolved
+from .follow import Follower, FollowMarker, Given, marked, resolved
 from .model import PopulationDocument, Presence, Scene
 from .timeline import Moment
 
@@ -102,9 +103,14 @@ class SceneRun:
     def __init__(
         self, scene: Scene, evaluator: Evaluator, made: Callable[[MakeRequest], Population],
         task: Task = UNWATCHED, moment: Moment | None = None, final: bool = False,
-        kept: AssetSource = NO_ASSETS,
+        kept: AssetSource = NO_ASSETS, states: StateStore | None = None,
     ) -> None:  # fmt: skip
         self.scene = scene
+        self._states = states
+        #: Runs at other frames, shared by all of them.
+        self._frames: dict[int, SceneRun] = {}
+        #: What makers noted of the scene, by population, for all frames.
+        self._memos: dict[str, dict[int, str]] = {}
         self._evaluator = evaluator
         self._made = made
         self._task = task
@@ -134,6 +140,8 @@ class SceneRun:
             tuple(a.name for a in scene.assets if a.kind == "picture"),
             lambda population, place: itself._other(population, place),
             lambda: signals_asked(itself.scene),
+            other_at=lambda population, frame, place: itself.at(frame)._other(population, place),
+            alters=lambda population: itself.whole().alters(population),
         )
 
     def document(self, population: str) -> PopulationDocument:
@@ -229,8 +237,7 @@ class SceneRun:
         there = {p.id: p for p in self.scene.populations}
         while waiting:
             at = waiting.pop()
-            below = there[at].maker.stands_on
-            for other in sorted({*self._read.get(at, ()), *([below] if below else ())}):
+            for other in sorted({*self._read.get(at, ()), *there[at].maker.others}):
                 if other in there and other not in found:
                     found.append(other)
                     waiting.append(other)
@@ -253,14 +260,24 @@ class SceneRun:
 
     def timed(self, population: str) -> bool:
         """Whether anything of a population depends on the time."""
-        document, (dials, markers) = self.document(population), self.surroundings.keyed
-        follows = [f for part in _following_parts(document) for _, f in part.followed] if dials or markers else []
-        moves = any(getattr(f, "dial", None) in dials or getattr(f, "marker", None) in markers for f in follows)
-        below = document.maker.stands_on
+        return self._keyed(_following_parts(self.document(population))) or self.alters(population)
+
+    def alters(self, population: str) -> bool:
+        """Whether elements or results of a population depend on the time, whatever becomes of the place it stands at."""
+        document = self.document(population)
+        if document.maker.moves or self._keyed((document.maker,)):
+            return True
+        scope = self.evaluation(population).scope
         return (
-            moves or document.maker.moves or self.evaluation(population).scope.timed
-            or (below is not None and self.timed(below))
+            scope.timed or (scope.placed and self._keyed((document.place,)))
+            or any(self.timed(other) for other in document.maker.others)
         )  # fmt: skip
+
+    def _keyed(self, parts: tuple[Follower, ...]) -> bool:
+        """Whether any of these follows a dial or marker that moves along the timeline."""
+        dials, markers = self.surroundings.keyed
+        follows = [f for part in parts for _, f in part.followed] if dials or markers else []
+        return any(getattr(f, "dial", None) in dials or getattr(f, "marker", None) in markers for f in follows)
 
     def _context(self, population: str) -> MakerContext:
         """What a maker may ask for: other populations whole, so that a coarse view moves nothing that stands there."""
@@ -271,12 +288,49 @@ class SceneRun:
             itself._read.setdefault(population, set()).add(other)
             return itself.whole()
 
+        def there(frame: int) -> tuple[MakerModel, MakerContext]:
+            run = itself.at(frame)
+            # What it refers to weakly lives as long as the context does.
+            return run.maker(population), replace(run._context(population), held=run)
+
         return MakerContext(
             self._task.part(0, _MAKING),
             self.surroundings.moment,
             lambda other, place: asked(other, place).population(other),
             lambda other, place: asked(other, place).evaluation(other),
+            lambda name, place: marked(name, itself.surroundings.markers, place),
+            lambda other: itself.placement(other),
+            there,
+            lambda other: itself.whole().request(other).key,
+            lambda: itself._changes(population),
+            self._states,
+            self._memos.setdefault(population, {}),
         )
+
+    def at(self, frame: int) -> SceneRun:
+        """The run of the same scene at another frame, its populations whole; the two asked for last are kept."""
+        if frame == self.surroundings.moment.frame and self._final:
+            return self
+        frames = self._frames
+        if frame not in frames:
+            while len(frames) > 1:
+                del frames[next(iter(frames))]
+            frames[frame] = SceneRun(
+                self.scene, self._evaluator, self._made, self._task, self.scene.timeline.moment(frame), final=True,
+                kept=self._kept, states=self._states,
+            )  # fmt: skip
+            run = frames[frame]
+            # Circles run through several frames too.
+            run._frames, run._open, run._read, run._memos = frames, self._open, self._read, self._memos
+        return frames[frame]
+
+    def _changes(self, population: str) -> bool:
+        """Whether what a maker reads may differ from frame to frame: its dials and markers, and what it is born on."""
+        document = self.document(population)
+        others = document.maker.others
+        return bool(self.scene.markers and any(m.keys for m in self.scene.markers)) or any(
+            d.keys for d in self.scene.dials
+        ) or any(self.document(other).maker.moves or self.timed(other) for other in others)  # fmt: skip
 
     def whole(self) -> SceneRun:
         """The run of the same scene whose populations are whole."""
@@ -285,17 +339,18 @@ class SceneRun:
         if self._whole is None:
             self._whole = SceneRun(
                 self.scene, self._evaluator, self._made, self._task, self.surroundings.moment, final=True,
-                kept=self._kept,
+                kept=self._kept, states=self._states,
             )  # fmt: skip
             # A circle runs through both, and so does what was read.
             self._whole._open, self._whole._read = self._open, self._read
+            self._whole._frames, self._whole._memos = self._frames, self._memos
         return self._whole
 
     def check_standing(self, population: str, other: str, place: str) -> None:
         """BadInput where the scene has no such other population, and where it stands on this one."""
-        chain = [population]
-        at: str | None = other
-        while at is not None:
+        waiting: list[tuple[tuple[str, ...], str]] = [((population,), other)]
+        while waiting:
+            chain, at = waiting.pop()
             if all(p.id != at for p in self.scene.populations):
                 raise no_population(at, place)
             if at in chain:
@@ -304,8 +359,7 @@ class SceneRun:
                     f"These populations go round in a circle: {arrows}. Let one of them stand on something else.",
                     place=place, code="population_cycle",
                 )  # fmt: skip
-            chain.append(at)
-            at = self.document(at).maker.stands_on
+            waiting += [((*chain, at), below) for below in self.document(at).maker.others]
 
     def placement(self, population: str) -> np.ndarray:
         """(4, 4) float64: from the population's own space into that of the scene.

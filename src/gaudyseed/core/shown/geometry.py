@@ -41,12 +41,12 @@ class ShownGeometry:
     @property
     def low(self) -> np.ndarray:
         """(3,) float64: the least corner of the box around the positions."""
-        return self.positions.min(axis=0).astype(float)
+        return self.positions.min(axis=0).astype(float) if len(self.positions) else np.zeros(3)
 
     @property
     def high(self) -> np.ndarray:
         """(3,) float64: the greatest corner of the box around the positions."""
-        return self.positions.max(axis=0).astype(float)
+        return self.positions.max(axis=0).astype(float) if len(self.positions) else np.zeros(3)
 
     @property
     def faces(self) -> int:

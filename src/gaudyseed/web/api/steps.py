@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import asdict
 from functools import lru_cache
-from typing import Any, Literal
+from typing import Any, Literal, get_args
 
 from flask import Blueprint, Response, request
 from pydantic import BaseModel, Field
@@ -169,9 +169,16 @@ def controls(model: type[BaseModel]) -> dict[str, Any]:
                 plain["follow"] = _FOLLOWS[reference]
             elif "type" not in plain:
                 plain.update(branch)
-        found[name] = plain
+        nested = _nested(model, name) if plain.get("control") in ("fields", "sources") else None
+        found[name] = plain if nested is None else {**plain, "fields": controls(nested)}
     sections = [{"title": title, "names": names} for title, names in getattr(model, "sections", ())]
     return {"properties": found, **({"sections": sections} if sections else {})}
+
+
+def _nested(model: type[BaseModel], name: str) -> type[BaseModel]:
+    """The document that a parameter is, or is a list of."""
+    annotation = model.model_fields[name].annotation
+    return next(t for t in (annotation, *get_args(annotation)) if isinstance(t, type) and issubclass(t, BaseModel))
 
 
 @operation(blueprint, "/steps", method="get", result=StepList)

@@ -4,7 +4,7 @@ from ..base import FORMATS, Format
 from .reader import is_glb, read
 from .writer import write
 
-_KINDS = ("clones", "mesh", "strands")
+_KINDS = ("clones", "mesh", "strands", "particles", "trails")
 FORMATS.add(
     "glb",
     Format(

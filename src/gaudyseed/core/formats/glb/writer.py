@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from ...channels import CHANNELS, Channel
+from ...errors import BadInput
 from ...geometry.placing import moved
 from ...pictures.picture import lying, within
 from ...population import Attribute, Curves, Polygons, Population
@@ -38,8 +39,13 @@ def write(
     """A mesh with its colours as COLOR_0 and its attributes as custom ones; clones as instances; strands as lines."""
     check_results(results)
     out = Writing(task)
-    write_drawn = {"surface": _write_mesh, "ribbons": _write_strands, "instances": _write_clones}
-    write_drawn[KINDS[population.kind].drawn](out, population, results, context)
+    if not population.count:
+        raise BadInput(
+            "There are no elements at this frame, and glTF holds none. Choose another frame.", place="frame",
+            code="nothing",
+        )  # fmt: skip
+    ways = {"surface": _write_mesh, "ribbons": _write_strands, "instances": _write_clones, "points": _write_points}
+    ways[KINDS[population.kind].written](out, population, results, context)
     return out.data()
 
 
@@ -212,6 +218,19 @@ def _further(population: Population, name: str, kind: str, most: int) -> Iterato
         if a is None or a.kind != kind or a.width > most or not a.fields:
             return
         yield a
+
+
+def _write_points(out: Writing, population: Population, results: Results | None, context: WriterContext) -> None:
+    """Points with their colours and attributes."""
+    position = moved(population.elements.attribute("position").readable, "point", Y_UP).astype("<f4")
+    attributes = {"POSITION": out.add(position, target=34962, ends=True)}
+    _surfaced(out, attributes, population, results, context, None, _OF_MESHES)
+    out.json["materials"] = []
+    surface = surface_of(results, None, context)
+    material = _material(out, context.name, None, surface, context, "COLOR_0" in attributes, None)
+    primitive = {"attributes": attributes, "mode": POINTS, "material": material}
+    out.json["meshes"] = [{"name": context.name, "primitives": [primitive]}]
+    out.node({"name": context.name, "mesh": 0})
 
 
 def _write_strands(out: Writing, population: Population, results: Results | None, context: WriterContext) -> None:

@@ -4,7 +4,7 @@ from ..base import FORMATS, Format
 from .reader import is_usd, read, read_frames
 from .writer import write, write_crate
 
-_KINDS = ("clones", "mesh", "strands")
+_KINDS = ("clones", "mesh", "strands", "particles", "trails")
 FORMATS.add(
     "usd",
     Format(

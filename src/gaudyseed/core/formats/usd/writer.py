@@ -39,8 +39,8 @@ _PIECES = 3
 
 def _text(population: Population, results: Results | None, context: WriterContext, task: Task) -> bytes:
     check_results(results)
-    bodies = {"surface": _mesh, "ribbons": _curves, "instances": _instancer}
-    body = bodies[KINDS[population.kind].drawn]
+    bodies = {"surface": _mesh, "ribbons": _curves, "instances": _instancer, "points": _points}
+    body = bodies[KINDS[population.kind].written]
     head = f'#usda 1.0\n(\n    defaultPrim = "{usd_name(context.name)}"\n    metersPerUnit = 1\n    upAxis = "Z"\n)\n\n'
     arrays = len(population.elements.own) + len(results or {}) + 2
     return "".join([head, *task.along(body(population, results, context), _PIECES * arrays)]).encode()
@@ -100,8 +100,7 @@ def _mesh(population: Population, results: Results | None, context: WriterContex
     yield from array_text("int[] faceVertexIndices", form.corners)
     position = population.elements.attribute("position")
     yield from array_text("point3f[] points", position.readable)
-    low, high = position.readable.min(axis=0), position.readable.max(axis=0)
-    yield from array_text("float3[] extent", np.stack([low, high]))
+    yield from array_text("float3[] extent", _extent(position.readable))
     yield from _results(population, results, "vertex")
     words = PrimvarNames(results)
     for a in _carried(population, words, ("position",)):
@@ -131,9 +130,8 @@ def _curves(population: Population, results: Results | None, context: WriterCont
     yield from array_text("point3f[] points", position.readable)
     wide = widths_of(population)
     # As OpenUSD works extents out: the control points, with half the greatest width around them.
-    half = np.float32(wide.max(initial=0) / 2)
-    low, high = position.readable.min(axis=0) - half, position.readable.max(axis=0) + half
-    yield from array_text("float3[] extent", np.stack([low, high]))
+    half = float(wide.max(initial=0)) / 2
+    yield from array_text("float3[] extent", _extent(position.readable, half))
     yield from array_text("float[] widths", wide, ' (\n        interpolation = "vertex"\n    )')
     yield from _results(population, results, "vertex")
     above, words = {n for table in population.elements.owners for n in table.attributes}, PrimvarNames(results)
@@ -169,6 +167,39 @@ def _subsets(form: Polygons) -> Iterator[str]:
             yield '        uniform token elementType = "face"\n        uniform token familyName = "part"\n'
             yield from array_text("    int[] indices", order[ends[k] : ends[k + 1]])
             yield "    }\n"
+
+
+def _extent(places: np.ndarray, around: float = 0.0) -> np.ndarray:
+    """(2, 3): the box of places with some room around it; both corners 0 where there are none."""
+    if not len(places):
+        return np.zeros((2, 3), np.float32)
+    return np.stack([places.min(axis=0) - np.float32(around), places.max(axis=0) + np.float32(around)])
+
+
+def _points(population: Population, results: Results | None, context: WriterContext) -> Iterator[str]:
+    """Points with ids, velocities and widths: a particle's size is a radius, a width its diameter."""
+    name = usd_name(context.name)
+    elements = population.elements
+    yield f'def Points "{name}" (\n    prepend apiSchemas = ["MaterialBindingAPI"]\n)\n{{\n'
+    yield f"    rel material:binding = </{name}/Materials/{name}>\n"
+    position, size = elements.attribute("position").readable, elements.find("size")
+    yield from array_text("point3f[] points", position)
+    wide = 2 * np.abs(size.readable) if size is not None and size.width == 1 and size.kind != "text" else None
+    half = float(wide.max(initial=0)) / 2 if wide is not None else 0.0
+    yield from array_text("float3[] extent", _extent(position, half))
+    if wide is not None:
+        yield from array_text("float[] widths", wide, ' (\n        interpolation = "vertex"\n    )')
+    identity, velocity = elements.find("id"), elements.find("velocity")
+    if identity is not None and identity.kind == "integer":
+        yield from array_text("int64[] ids", identity.values)
+    if velocity is not None and velocity.kind == "vector" and velocity.width == 3:
+        yield from array_text("vector3f[] velocities", velocity.readable)
+    yield from _results(population, results, "vertex")
+    words = PrimvarNames(results)
+    for a in _carried(population, words, ("position", "size", "id", "velocity")):
+        yield from _of_attribute(a, "vertex", words)
+    yield from materials_text(name, [(name, None, surface_of(results, None, context))], context)
+    yield "}\n"
 
 
 def _instancer(population: Population, results: Results | None, context: WriterContext) -> Iterator[str]:

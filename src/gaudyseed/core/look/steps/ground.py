@@ -33,6 +33,10 @@ class Ground(Step):
     name: str = Field(
         "base_colour", min_length=1, max_length=200, title="Name", json_schema_extra={"control": "ground"}
     )
+    when: Literal["now", "birth"] = Field(
+        "now", title="As it is", description="Of particles: as it is now, or as it was when each was born.",
+        json_schema_extra={"words": ["Now", "At birth"]},
+    )  # fmt: skip
 
     @classmethod
     def ungrounded(cls, document: dict[str, Any]) -> dict[str, Any]:
@@ -62,14 +66,43 @@ class Ground(Step):
         """The kind of the value that is read."""
         return self._read(scope, place)[1]
 
+    def _births(self, scope: Scope, standing: Standing) -> np.ndarray | None:
+        """(n,) int64: the frame within which each element was born; None where what lies below is always the same."""
+        births = scope.elements.find("birth_frame") if self.when == "birth" else None
+        if births is None or not scope.surroundings.alters(standing.on):
+            return None
+        return np.ceil(births.readable).astype(np.int64)
+
     def depends_on(self, scope: Scope) -> list[Any]:
         """What it reads, and where the elements stand."""
         standing, _, _, digest = self._read(scope, "")
-        return [standing.digest, digest]
+        births = self._births(scope, standing)
+        if births is None:
+            return [standing.digest, digest]
+        read = [self._at(scope, standing.on, frame, "")[1] for frame in np.unique(births).tolist()]
+        return [standing.digest, read, scope.elements.attribute("birth_frame").digest]
+
+    def _at(self, scope: Scope, on: str, frame: int, place: str) -> tuple[np.ndarray, str]:
+        """What the population below has at a frame, and its digest."""
+        below = scope.other_at(on, frame, f"{place}.name")
+        _, values, digest = Reading(of=self.of, name=self.name).of_evaluation(below, f"{place}.name")
+        return values, digest
 
     def plan(self, context: Context, incoming: Value | None) -> Plan:
         """(n,) or (n, k) float32."""
         standing, _, values, _ = self._read(context.scope, context.place)
+        births = self._births(context.scope, standing)
+        if births is not None:
+            whole = np.zeros((len(births), *values.shape[1:]), np.float32)
+            for frame in np.unique(births).tolist():
+                rows = np.flatnonzero(births == frame)
+                then = self._at(context.scope, standing.on, frame, context.place)[0]
+                whole[rows] = standing.taken(rows).carried(then)
+
+            def copied(a: int, b: int, out: np.ndarray) -> None:
+                out[:] = whole[a:b]
+
+            return Plan(copied)
 
         def fill(a: int, b: int, out: np.ndarray) -> None:
             out[:] = standing.carried(values, a, b)

@@ -54,6 +54,8 @@ class PopulationKind:
         ``thinned(population, every)`` keeps every so many-th element, from the first on.
     positions
         ``positions(population)`` gives (n, 3) float32: where the view draws the elements.
+    bare
+        Whether files have each element as a bare point with its values, and no shape.
     """
 
     word: str
@@ -65,6 +67,12 @@ class PopulationKind:
     arrays: Callable[[Population], dict[str, np.ndarray]]
     thinned: Callable[[Population, int], Population] = unthinned
     positions: Callable[[Population], np.ndarray] = places_of
+    bare: bool = False
+
+    @property
+    def written(self) -> str:
+        """What files have it as: what the view has, or points."""
+        return "points" if self.bare else self.drawn
 
 
 KINDS: Registry[PopulationKind] = Registry("kind of population")

@@ -1,4 +1,4 @@
-"""strands: points along curves, owned by their strands: hair, wool, fur, fringes."""
+"""strands and trails: points along curves, owned by their curves: hair, wool, fringes, ways that were flown."""
 
 from __future__ import annotations
 
@@ -45,12 +45,19 @@ def thinned_strands(population: Population, every: int) -> Population:
     assert above.level == STRAND
     thin_form = replace(form, starts=np.concatenate([[0], np.cumsum(form.sizes[kept])]))
     thin = of_curves(own, thin_form, table, parts, standing, population.notes)
-    return replace(thin, by_hand=population.by_hand)
+    following = population.following and population.following.taken(rows)
+    return replace(thin, kind=population.kind, by_hand=population.by_hand, following=following)
 
 
 KINDS.add(
     "strands",
     PopulationKind(
         "strands", "Strands", "point", "points", Curves, "ribbons", ribbon_arrays, thinned_strands, drawn_places
+    ),
+)
+KINDS.add(
+    "trails",
+    PopulationKind(
+        "trails", "Trails", "point", "points", Curves, "ribbons", ribbon_arrays, thinned_strands, drawn_places
     ),
 )

@@ -7,11 +7,15 @@ from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import TYPE_CHECKING, Any, ClassVar, Protocol, Self, get_args
 
+import numpy as np
+
 from ...digest import digest_of
 from ...errors import no_population
+from ...geometry.placing import IDENTITY
+from ...motion.states import StateStore
 from ...registry import Registry
 from ...runtime.task import UNWATCHED, Task
-from ...scene.follow import Follower
+from ...scene.follow import Follower, marked
 from ...scene.timeline import Moment
 from ..kinds import thinned
 from ..population import Population
@@ -31,6 +35,14 @@ def _alone(population: str, place: str) -> Any:
     raise no_population(population, place)
 
 
+def _no_marker(name: str, place: str) -> np.ndarray:
+    return marked(name, {}, place)
+
+
+def _no_placement(population: str) -> np.ndarray:
+    return IDENTITY
+
+
 @dataclass(frozen=True)
 class MakerContext:
     """What a maker may ask for while it makes.
@@ -44,12 +56,47 @@ class MakerContext:
     population, evaluation
         Another population of the scene by its id, whole as it goes out, and its results; with the place for sentences.
         BadInput where there is none, and where populations stand on one another in a circle.
+    marker, placement
+        Where a marker of the scene is, (3,), by its name and the place for sentences; and how another population
+        stands in the scene, (4, 4), by its id.
+    frames
+        ``frames(frame)`` gives the maker as it is at another frame, its dials put in, with its context there; None
+        where nothing else is known than the maker itself.
+    key_of
+        The key of the request that another population is, by its id; None where nothing is known of others.
+    changes
+        ``changes()`` says whether anything that the maker reads may differ from frame to frame.
+    states
+        Where states of what moves are kept for all; None for nowhere.
+    memo
+        Keys that the maker noted by frame, for as long as the scene stays as it is.
+    held
+        What has to live as long as the context.
     """
 
     task: Task = UNWATCHED
     moment: Moment = field(default_factory=Moment)
     population: Callable[[str, str], Population] = _alone
     evaluation: Callable[[str, str], Evaluation] = _alone
+    marker: Callable[[str, str], np.ndarray] = _no_marker
+    placement: Callable[[str], np.ndarray] = _no_placement
+    frames: Callable[[int], tuple[Any, MakerContext]] | None = None
+    key_of: Callable[[str], str] | None = None
+    changes: Callable[[], bool] = bool
+    states: StateStore | None = None
+    memo: dict[int, str] = field(default_factory=dict, compare=False, repr=False)
+    held: Any = field(default=None, compare=False, repr=False)
+
+    def there(self, frame: int) -> MakerContext:
+        """The context at another frame."""
+        if self.frames is not None:
+            return self if frame == self.moment.frame else self.frames(frame)[1]
+        return replace(self, moment=Moment(frame, frame / self.moment.rate, self.moment.rate))
+
+    def request_key(self, population: str, frame: int) -> str:
+        """Names by content what another population is at a frame."""
+        there = self.there(frame)
+        return "" if there.key_of is None else there.key_of(population)
 
     def part(self, low: float, high: float) -> MakerContext:
         """The context for what is made between two shares of the task."""
@@ -123,6 +170,11 @@ class MakerModel(Follower):
     def stands_on(self) -> str | None:
         """The id of the population that the elements stand on, where there is one."""
         return None
+
+    @property
+    def others(self) -> tuple[str, ...]:
+        """The ids of all populations that what it makes depends on."""
+        return () if self.stands_on is None else (self.stands_on,)
 
     @property
     def moves(self) -> bool:

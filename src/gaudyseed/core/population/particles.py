@@ -1,0 +1,74 @@
+"""Populations of kind particles: points of a moment, with what each was born with, owned by their sources."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from ..motion.states import State
+from ..scene.timeline import Moment
+from .attribute import Attribute, Field
+from .elements import Elements, Owners
+from .forms import POINTS
+from .population import Population, Standing
+
+#: Ids of a source begin at its number times this; a source gives fewer.
+A_SOURCE = 2**27
+#: The level above particles, and the attribute that tells its rows apart.
+SOURCE = "source"
+
+
+def ids_of(numbers: np.ndarray, sources: np.ndarray) -> np.ndarray:
+    """(n,) int32: the ids of particles, by source and number; they never change."""
+    return (sources.astype(np.int64) * A_SOURCE + numbers).astype(np.int32)
+
+
+def of_state(
+    state: State, names: Sequence[str], moment: Moment, on: str | None = None, leaving: Sequence[int] = ()
+) -> Population:
+    """The population of a state.
+
+    Parameters
+    ----------
+    names
+        Of the sources, in turn.
+    on
+        The population that particles of the sources ``leaving`` left.
+    """
+    age = np.maximum((moment.frame - state.births) / moment.rate, 0).astype(np.float32)
+    places, velocities = np.ascontiguousarray(state.places.T), np.ascontiguousarray(state.velocities.T)
+    speed = np.sqrt((state.velocities.astype(np.float64) ** 2).sum(axis=0)).astype(np.float32)
+    ids = ids_of(state.numbers, state.sources)
+    table = [
+        Attribute("id", "integer", ids, fields=(Field("id", "<i4"),)),
+        _vector("position", places, "x y z"),
+        _vector("velocity", velocities, "vx vy vz"),
+        Attribute("speed", "number", speed, stands_for="length"),
+        Attribute("age", "number", age, fields=(Field("age", "<f4"),)),
+        Attribute("lifetime", "number", state.lives, fields=(Field("lifetime", "<f4"),)),
+        Attribute("lived", "number", np.clip(age / state.lives, 0, 1)),
+        Attribute("birth_frame", "number", state.births.astype(np.float32), fields=(Field("birth_frame", "<f4"),)),
+        Attribute("size", "number", state.sizes, fields=(Field("size", "<f4"),)),
+        _vector("birth_position", state.birth_places, "birth_x birth_y birth_z", "point"),
+        _vector("birth_normal", state.birth_normals, "birth_nx birth_ny birth_nz", "normal"),
+        _vector("birth_uv", state.birth_uv, "birth_u birth_v"),
+    ]
+    named = np.arange(len(names), dtype=np.int32)
+    owners = Owners(SOURCE, state.sources.astype(np.int32), {
+        SOURCE: Attribute(SOURCE, "integer", named, fields=(Field(SOURCE, "<i4"),)),
+        "source_name": Attribute("source_name", "text", named, tuple(names), fields=(Field("source_name", "<i4"),)),
+    }, named=f"{SOURCE} {len(ids)}" if len(names) == 1 else "")  # fmt: skip
+    standing = None
+    if on is not None:
+        there = np.isin(state.sources, np.array(leaving, np.uint8))
+        standing = Standing(
+            on, np.where(there[:, None], state.corners, 0), np.where(there[:, None], state.weights, np.float32(0))
+        )
+    elements = Elements("particle", len(ids), {a.name: a for a in table}, (owners,))
+    return Population("particles", elements, POINTS, (), standing)
+
+
+def _vector(name: str, values: np.ndarray, columns: str, stands_for: str = "") -> Attribute:
+    fields = tuple(Field(column, "<f4") for column in columns.split())
+    return Attribute(name, "vector", values, fields=fields, stands_for=stands_for)  # type: ignore[arg-type]
