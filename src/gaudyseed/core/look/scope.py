@@ -21,6 +21,7 @@ from ..scene.timeline import Moment
 from .whole import WHOLE, Whole
 
 if TYPE_CHECKING:
+    from ..reading import Reading
     from ..scene.dials import Dial
     from .results import Evaluation
 
@@ -32,6 +33,8 @@ SHAPE_LANE, FINISH_LANE = "\x00shape", "\x00finish"
 CHOOSERS = {SHAPE_LANE: "shape", FINISH_LANE: "finish"}
 
 
+#: Bytes of what was read at other frames that are kept while a look is evaluated.
+_MOST_READ = 256 * 1024 * 1024
 #: Among names that were read: whatever there is, so that one more makes a difference.
 ALL = "*"
 
@@ -132,6 +135,9 @@ class Scope:
         )
         self.signals = tuple(signals)
         self.kind_of: Callable[[str, str], Kind] | None = None
+        #: What was read of others at other frames, and its bytes.
+        self._readings: dict[tuple[str, int, str, str], tuple[Kind, np.ndarray, str]] = {}
+        self._read_bytes = 0
         #: How many shapes the look has.
         self.shapes = 0
 
@@ -187,6 +193,17 @@ class Scope:
             raise no_population(population, place)
         self.timed = True
         return self.surroundings.other_at(population, frame, place)
+
+    def read_at(self, population: str, frame: int, reading: Reading, place: str) -> tuple[Kind, np.ndarray, str]:
+        """The kind, values and digest of what is read of another population at another frame; kept while small."""
+        key = (population, frame, reading.of, reading.name)
+        found = self._readings.get(key)
+        if found is None:
+            found = reading.of_evaluation(self.other_at(population, frame, place), place)
+            self._read_bytes += found[1].nbytes
+            if self._read_bytes < _MOST_READ:
+                self._readings[key] = found
+        return found
 
     def attribute(self, name: str, place: str) -> Attribute:
         """The attribute of that name; BadInput says whether it is a signal or which names are near."""

@@ -19,6 +19,9 @@ from .sources import Source
 WHEN, WHERE, INSIDE, AROUND, WAY, GIVEN = (np.uint32(k << 8) for k in range(1, 7))
 
 
+_NEARLY = 1e-6
+
+
 @dataclass(frozen=True)
 class Origin:
     """Where a source is at a frame: places of a population, or a point (3,), in the space of the scene."""
@@ -86,9 +89,11 @@ def of_stream(
     if b <= a:
         return np.zeros(0, np.int64), np.zeros(0), given
     more = (before.rate + source.rate) / 2 * (b - a) / rate
-    numbers = np.arange(math.ceil(given), math.ceil(given + more), dtype=np.int64)
+    after = given + more
+    # Sums over frames meet whole numbers only nearly.
+    numbers = np.arange(math.ceil(given - _NEARLY), math.ceil(after - _NEARLY), dtype=np.int64)
     times = a + (numbers - given) / max(more, 1e-300) * (b - a)
-    return numbers, times, given + more
+    return numbers, np.clip(times, a, b), after
 
 
 def born(

@@ -4,8 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
+
+from ..kernels import trailing as kernels
+from ..kernels.parallel import over
 
 
 @dataclass(frozen=True)
@@ -59,7 +63,7 @@ class _Points:
 
     def __init__(self, trails: int) -> None:
         self.counts = np.zeros(trails, np.int64)
-        self.found: list[tuple[np.ndarray, ...]] = []
+        self.found: list[tuple[Any, ...]] = []
 
     def add(self, trails: np.ndarray, places: np.ndarray, frames: np.ndarray, sizes: np.ndarray, low: np.ndarray,
             high: np.ndarray, at: int, part: float, same: bool) -> None:  # fmt: skip
@@ -68,8 +72,8 @@ class _Points:
         if not many:
             return
         self.found.append((
-            trails, self.counts[trails], places, np.asarray(frames, np.float32), sizes, low, high,
-            np.full(many, at, np.int32), np.full(many, part, np.float32), np.full(many, same),
+            trails, self.counts[trails], np.ascontiguousarray(places, np.float32), np.asarray(frames, np.float32),
+            np.ascontiguousarray(sizes), low, high, at, part, same,
         ))  # fmt: skip
         self.counts[trails] += 1
 
@@ -98,7 +102,9 @@ def trailed(seen: Sequence[Seen], rate: float, points: int, last: int, back: int
         old = row_before[of] if before is not None else np.full(len(of), -1)
         known = old >= 0
         if s.births is not None and s.birth_places is not None:
-            new = rows[~known & (s.births[rows] > s.frame - 1) & (s.births[rows] < s.frame)]
+            new = rows[
+                ~known & (s.births[rows] > s.frame - 1) & (s.births[rows] < s.frame) & (s.births[rows] >= since[of])
+            ]
             found.add(
                 trails[new], s.birth_places[new], s.births[new], s.sizes[new], s.rows[new], s.rows[new], k, 0, True
             )
@@ -139,13 +145,14 @@ def _joined(found: _Points, every: np.ndarray, faded: np.ndarray, seen: Sequence
     total = int(starts[-1])
     first = np.zeros(len(every), np.int64)
     first[kept] = starts[:-1]
-    types = {"places": (np.float32, 3), "frames": (np.float32, 1), "sizes": (np.float32, 1), "low": (np.int32, 1),
-             "high": (np.int32, 1), "at": (np.int32, 1), "part": (np.float32, 1), "same": (np.bool_, 1)}  # fmt: skip
-    out: dict[str, np.ndarray] = {n: np.zeros((total, w) if w > 1 else total, t) for n, (t, w) in types.items()}
+    out: dict[str, np.ndarray] = {
+        "places": np.empty((total, 3), np.float32), "frames": np.empty(total, np.float32),
+        "sizes": np.empty(total, np.float32), "low": np.empty(total, np.int32), "high": np.empty(total, np.int32),
+        "at": np.empty(total, np.int32), "part": np.empty(total, np.float32), "same": np.empty(total, np.bool_),
+    }  # fmt: skip
     for trails, slots, *values in found.found:
-        at = first[trails] + slots
-        for name, value in zip(types, values, strict=True):
-            out[name][at] = value
+        where = first[trails] + slots
+        over(len(where), lambda a, b, w=where, v=values: kernels.lay(w, *v, a, b, *out.values()))  # type: ignore[misc]
     newest = np.full(len(every), -1, np.int32)
     now = np.zeros(len(every), np.float32)
     for s, trails in zip(seen, there, strict=True):

@@ -263,7 +263,7 @@ class SceneRun:
         return self._keyed(_following_parts(self.document(population))) or self.alters(population)
 
     def alters(self, population: str) -> bool:
-        """Whether elements or results of a population depend on the time, whatever becomes of the place it stands at."""
+        """Whether elements or results of a population depend on the time, wherever it may stand."""
         document = self.document(population)
         if document.maker.moves or self._keyed((document.maker,)):
             return True

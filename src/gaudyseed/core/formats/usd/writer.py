@@ -169,11 +169,12 @@ def _subsets(form: Polygons) -> Iterator[str]:
             yield "    }\n"
 
 
-def _extent(places: np.ndarray, around: float = 0.0) -> np.ndarray:
-    """(2, 3): the box of places with some room around it; both corners 0 where there are none."""
+def _extent(places: np.ndarray, around: float | np.ndarray = 0.0) -> np.ndarray:
+    """(2, 3): the box of places with some room around each, or around all; both corners 0 where there are none."""
     if not len(places):
         return np.zeros((2, 3), np.float32)
-    return np.stack([places.min(axis=0) - np.float32(around), places.max(axis=0) + np.float32(around)])
+    room = np.asarray(around, np.float32).reshape(-1, 1)
+    return np.stack([(places - room).min(axis=0), (places + room).max(axis=0)])
 
 
 def _points(population: Population, results: Results | None, context: WriterContext) -> Iterator[str]:
@@ -185,8 +186,7 @@ def _points(population: Population, results: Results | None, context: WriterCont
     position, size = elements.attribute("position").readable, elements.find("size")
     yield from array_text("point3f[] points", position)
     wide = 2 * np.abs(size.readable) if size is not None and size.width == 1 and size.kind != "text" else None
-    half = float(wide.max(initial=0)) / 2 if wide is not None else 0.0
-    yield from array_text("float3[] extent", _extent(position, half))
+    yield from array_text("float3[] extent", _extent(position, 0.0 if wide is None else wide / 2))
     if wide is not None:
         yield from array_text("float[] widths", wide, ' (\n        interpolation = "vertex"\n    )')
     identity, velocity = elements.find("id"), elements.find("velocity")

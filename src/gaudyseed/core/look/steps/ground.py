@@ -84,8 +84,7 @@ class Ground(Step):
 
     def _at(self, scope: Scope, on: str, frame: int, place: str) -> tuple[np.ndarray, str]:
         """What the population below has at a frame, and its digest."""
-        below = scope.other_at(on, frame, f"{place}.name")
-        _, values, digest = Reading(of=self.of, name=self.name).of_evaluation(below, f"{place}.name")
+        _, values, digest = scope.read_at(on, frame, Reading(of=self.of, name=self.name), f"{place}.name")
         return values, digest
 
     def plan(self, context: Context, incoming: Value | None) -> Plan:

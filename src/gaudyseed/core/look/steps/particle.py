@@ -57,7 +57,8 @@ class Particle(Step):
         return Reading(of=self.of, name=self.name).of_evaluation(evaluation, f"{place}.name")
 
     def _at(self, scope: Scope, frame: int, place: str) -> tuple[Kind, np.ndarray, str]:
-        return self._read(scope.other_at(self._following(scope, place).of, frame, f"{place}.name"), place)
+        reading = Reading(of=self.of, name=self.name)
+        return scope.read_at(self._following(scope, place).of, frame, reading, f"{place}.name")
 
     def result_kind(self, scope: Scope, place: str, incoming: Kind | None = None) -> Kind:
         """The kind of the value that is read."""

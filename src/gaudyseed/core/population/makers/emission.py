@@ -108,6 +108,9 @@ class EmissionMaker(MakerModel):
                 "followed. Let the sources begin later.",
                 place="maker.sources", code="too_many",
             )  # fmt: skip
+        for k, source in enumerate(self.sources):
+            if source.out_of == "population" and source.on is not None:
+                context.population(source.on, f"maker.sources[{k}].on")  # told where there is none
         found: list[str] = []
         key, acted = "", ""
         changes: bool | None = None
@@ -176,7 +179,7 @@ class EmissionMaker(MakerModel):
 
 def _acted(maker: EmissionMaker, context: MakerContext) -> str:
     """Digest of all that acts within the frame of a context."""
-    points = [context.marker(name, "").tolist() for name in _markers(maker)]
+    points = [context.marker(name, place).tolist() for name, place in _markers(maker)]
     grounds = []
     for index, source in enumerate(maker.sources):
         if (
@@ -189,10 +192,11 @@ def _acted(maker: EmissionMaker, context: MakerContext) -> str:
     return digest_of(maker.key, points, grounds, context.moment.rate)
 
 
-def _markers(maker: EmissionMaker) -> list[str]:
-    named = [*(s.marker for s in maker.sources if s.out_of == "marker"), maker.forces.attract_to,
-             maker.forces.orbit_about]  # fmt: skip
-    return [name for name in named if name is not None]
+def _markers(maker: EmissionMaker) -> list[tuple[str, str]]:
+    """The markers that are read, each with its place in the document."""
+    named = [(s.marker, f"maker.sources[{k}].marker") for k, s in enumerate(maker.sources) if s.out_of == "marker"]
+    named += [(getattr(maker.forces, of), f"maker.forces.{of}") for of in ("attract_to", "orbit_about")]
+    return [(name, place) for name, place in named if name is not None]
 
 
 def _weight(source: Source, index: int, context: MakerContext) -> tuple[np.ndarray | None, str]:

@@ -17,10 +17,11 @@ from ...scene.follow import Dialled
 from ...scene.timeline import Frame, Moment
 from ..attribute import Attribute
 from ..attribute import Field as Column
+from ..elements import KEY
 from ..following import Following
 from ..forms import Curves
 from ..population import Population
-from ..strands import MOST_POINTS, of_curves
+from ..strands import MOST_POINTS, STRAND, of_curves
 from .base import ALONE, ColumnSource, MakerContext, MakerModel
 
 _Share = Annotated[float, Field(ge=0, le=1)]
@@ -155,16 +156,22 @@ class TrailsMaker(MakerModel):
             "drawn_frame": Attribute("drawn_frame", "number", found.frames, fields=(Column("drawn_frame", "<f4"),)),
             "drawn_ago": Attribute("drawn_ago", "number", ((last - found.frames) / rate).astype(np.float32)),
         }
-        bare = of_curves(table, form)
-        along = bare.elements.attribute("along").readable
-        widths = widths * _tapered(along, self.tail, self.head)
-        table["width"] = Attribute("width", "number", widths.astype(np.float32), stands_for="length",
-                                   fields=(Column("width", "<f4"),))  # fmt: skip
         strands = {
+            STRAND: Attribute(STRAND, "integer", found.ids, fields=(Column(STRAND, "<i4"),)),
             "trail": Attribute("trail", "integer", found.ids, fields=(Column("trail", "<i4"),)),
             "fading": Attribute("fading", "number", found.fading),
         }
-        made = of_curves(table, form, strands)
+        bare = of_curves(table, form, strands)
+        along = bare.elements.attribute("along").readable
+        widths = widths * _tapered(along, self.tail, self.head)
+        # Of a frame to a sixteenth: no two points of a trail have one.
+        known = found.ids[form.curve_of].astype(np.int64) * 2**24 + np.rint(16 * found.frames).astype(np.int64)
+        more = {
+            "width": Attribute("width", "number", widths.astype(np.float32), stands_for="length",
+                               fields=(Column("width", "<f4"),)),
+            KEY: Attribute(KEY, "integer", known),
+        }  # fmt: skip
+        made = replace(bare, elements=bare.elements.with_more(more))
         following = Following(
             self.on or "", np.array([s.frame for s in seen], np.int64), found.low, found.high, found.at, found.part,
             found.same, found.last,

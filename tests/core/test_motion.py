@@ -1,0 +1,349 @@
+"""Particles and trails: the same motion however it is asked for, what they carry, and what is refused."""
+
+from __future__ import annotations
+
+import tempfile
+import unittest
+from pathlib import Path
+from unittest import mock
+
+import numpy as np
+from scipy import stats
+
+from gaudyseed.core.documents.document import parse
+from gaudyseed.core.errors import BadInput
+from gaudyseed.core.formats import FORMATS, read_points
+from gaudyseed.core.kernels import parallel
+from gaudyseed.core.look.evaluate import Evaluator
+from gaudyseed.core.motion import states
+from gaudyseed.core.motion.states import State
+from gaudyseed.core.population.makers import MakerContext
+from gaudyseed.core.population.makers.emission import EmissionMaker
+from gaudyseed.core.scene.model import Scene
+from gaudyseed.core.scene.run import SceneRun
+from gaudyseed.core.scene.timecache import TimeCache
+from gaudyseed.core.scene.timeline import Moment
+from tests.support import look_document
+
+RATE = 24.0
+GREYS = {"step": "ramp", "stops": [{"at": 0, "colour": "#000000"}, {"at": 1, "colour": "#ffffff"}]}
+BALL = {"id": "ball", "name": "Ball", "maker": {"maker": "mesh", "surface": "ball"}}
+UP_DOWN = [{"step": "attribute", "name": "position", "component": "z"}, {"step": "range", "own": True}, GREYS]
+
+
+def source(**more):
+    return {"name": "a", "count": 300, "over": 4, **more}
+
+
+def made(**more) -> EmissionMaker:
+    return parse(EmissionMaker, {"maker": "emission", "sources": [source()], **more})
+
+
+def at(frame: float, **more) -> MakerContext:
+    return MakerContext(moment=Moment(frame, frame / RATE, RATE), **more)
+
+
+def state_of(maker: EmissionMaker, frame: int, **more) -> State:
+    return maker.state(at(frame, **more))
+
+
+def scene_run(*populations: dict, frame: float = 0, provided=None, **scene) -> SceneRun:
+    document = parse(Scene, {"gaudyseed": 3, "populations": list(populations), **scene})
+    given = provided or (lambda request: request.make(None))
+    return SceneRun(document, Evaluator(), given, moment=document.timeline.moment(frame))
+
+
+def sparks(*paint: dict, lanes: dict | None = None, **maker) -> dict:
+    emission = {"maker": "emission", "sources": [source()], **maker}
+    look = look_document(*(paint or ({"step": "attribute", "name": "lived"}, GREYS)))
+    look["lanes"] |= lanes or {}
+    return {"id": "sparks", "name": "Sparks", "maker": emission, "look": look}
+
+
+def trails(*paint: dict, **maker) -> dict:
+    chain = paint or ({"step": "particle", "of": "channel", "name": "base_colour"},)
+    return {"id": "trails", "name": "Trails", "maker": {"maker": "trails", "on": "sparks", **maker},
+            "look": look_document(*chain)}  # fmt: skip
+
+
+def values(population, name: str) -> np.ndarray:
+    return population.elements.attribute(name).values
+
+
+def by_id(state: State, name: str) -> np.ndarray:
+    found = getattr(state, name)
+    return (found.T if name in ("places", "velocities") else found)[np.lexsort((state.numbers, state.sources))]
+
+
+class Same(unittest.TestCase):
+    STORM = {"forces": {"turbulence": 2, "turbulence_octaves": 2, "floor": True}, "substeps": 3}
+
+    def setUp(self):
+        states._lately.clear()
+
+    def test_for_every_order_of_asking_and_any_chunks(self):
+        maker = made(**self.STORM)
+        wanted = state_of(maker, 30).places
+        for frames, chunk in (((30,), 64), ((3, 30, 11, 29, 30), 32_768)):
+            states._lately.clear()
+            with mock.patch.object(parallel, "CHUNK", chunk):
+                for frame in frames:
+                    found = state_of(maker, frame)
+            np.testing.assert_array_equal(found.places, wanted)
+
+    def test_more_leave_the_earlier_ones_as_they_fly(self):
+        few, many = (made(**self.STORM, sources=[source(count=n), source(name="b", births="stream", end=n // 10)])
+                     for n in (200, 500))  # fmt: skip
+        a, b = state_of(few, 18), state_of(many, 18)
+        common = np.isin(b.numbers.astype(np.int64) * 2 + b.sources, a.numbers.astype(np.int64) * 2 + a.sources)
+        self.assertTrue(a.count < b.count and common.sum() == a.count)
+        rest = b.taken(np.flatnonzero(common))
+        for name in ("places", "velocities", "lives", "sizes", "births"):
+            np.testing.assert_array_equal(by_id(a, name), by_id(rest, name), err_msg=name)
+
+    def test_kept_states_are_taken_and_damaged_ones_made_again(self):
+        maker = made()
+        with tempfile.TemporaryDirectory() as folder:
+            store = TimeCache(Path(folder))
+            wanted = state_of(maker, 12, states=store).places
+            files = [p for p in Path(folder).rglob("*") if p.is_file()]
+            self.assertEqual(len(files), 13)
+            states._lately.clear()
+            with mock.patch.object(states.flying, "advance", side_effect=AssertionError("simulated again")):
+                np.testing.assert_array_equal(state_of(maker, 12, states=TimeCache(Path(folder))).places, wanted)
+            for path in files:
+                data = path.read_bytes()
+                path.write_bytes(data[: len(data) // 2] if path.name < "8" else data[:-90] + bytes(90))
+            states._lately.clear()
+            np.testing.assert_array_equal(state_of(maker, 12, states=TimeCache(Path(folder))).places, wanted)
+
+    def test_a_key_changes_motion_from_its_frame_on(self):
+        def keys(value: float) -> list[str]:
+            dial = {
+                "name": "pull",
+                "value": 1,
+                "keys": [{"frame": 0, "value": 1, "to_next": "hold"}, {"frame": 10, "value": value, "to_next": "hold"}],
+            }
+            run = scene_run(sparks(forces={"gravity": {"dial": "pull"}}), frame=20, dials=[dial])
+            request = run.request("sparks")
+            return request.maker.keys(request.context)
+
+        a, b = keys(2.0), keys(3.0)
+        self.assertEqual(a[:10], b[:10])
+        self.assertTrue(all(x != y for x, y in zip(a[10:], b[10:], strict=True)))
+
+    def test_colours_never_simulate(self):
+        run = scene_run(sparks(), frame=10)
+        run.evaluation("sparks")
+        with mock.patch.object(states.flying, "advance", side_effect=AssertionError("simulated again")):
+            states_before = run.request("sparks").key
+            other = scene_run(sparks({"step": "random", "seed": 9}, GREYS), frame=10)
+            other.evaluation("sparks")
+        self.assertEqual(other.request("sparks").key, states_before)
+
+
+class Carried(unittest.TestCase):
+    def shed(self, **more) -> dict:
+        shed = {"births": "stream", "rate": 400, "out_of": "population", "on": "ball", "outward": 1, "cone": 5}
+        return {**source(**shed), **more}
+
+    def test_born_with_the_colours_of_a_mesh(self):
+        ball = {**BALL, "look": look_document(*UP_DOWN)}
+        run = scene_run(ball, sparks({"step": "ground", "name": "base_colour", "when": "birth"},
+                                     sources=[self.shed()]), frame=12)  # fmt: skip
+        found = run.evaluation("sparks")
+        z = values(found.population, "birth_position")[:, 2]
+        self.assertGreater(stats.spearmanr(found.colours[:, 0], z).statistic, 0.98)
+        # They fly along the normal of the place that they left.
+        v = values(found.population, "velocity")
+        away = (v * values(found.population, "birth_normal")).sum(axis=1) / np.linalg.norm(v, axis=1)
+        self.assertGreater(np.median(away), 0.9)
+
+    def test_then_is_not_now_where_the_mesh_changes(self):
+        dial = {"name": "glow", "value": 0, "keys": [{"frame": 0, "value": 0, "to_next": "hold"},
+                                                     {"frame": 6, "value": 1, "to_next": "hold"}]}  # fmt: skip
+        paint = [
+            {"step": "random", "seed": 1},
+            {"step": "range", "to_low": {"dial": "glow"}, "to_high": {"dial": "glow"}},
+            GREYS,
+        ]
+        for when in ("now", "birth"):
+            read = {"step": "ground", "name": "base_colour", "when": when}
+            run = scene_run({**BALL, "look": look_document(*paint)}, sparks(read, sources=[self.shed()]), frame=12,
+                            dials=[dial])  # fmt: skip
+            found = run.evaluation("sparks")
+            late = values(found.population, "birth_frame") > 5
+            wanted = np.where(late, 1, 0) if when == "birth" else np.ones(len(late))
+            np.testing.assert_allclose(found.colours[:, 0], wanted, atol=1e-6, err_msg=when)
+        self.assertIn("ball", run.dependencies("sparks").populations)
+        self.assertTrue(run.timed("sparks"))
+
+    def test_a_mesh_that_moves_is_followed_between_frames(self):
+        marker = {"name": "m", "keys": [{"frame": 0, "value": [0, 0, 0], "to_next": "straight"},
+                                        {"frame": 24, "value": [12, 0, 0], "to_next": "straight"}]}  # fmt: skip
+        ball = {**BALL, "place": {"position": [{"marker": "m", "axis": "x"}, 0, 0]}}
+        run = scene_run(ball, sparks(sources=[self.shed(speed=0, inherit=1)], forces={"gravity": 0, "drag": 0}),
+                        frame=20, markers=[marker])  # fmt: skip
+        found = run.population("sparks")
+        np.testing.assert_allclose(values(found, "velocity")[:, 0], 12, atol=1e-3)
+        # All go along with it, so they are still on its skin: a ball of radius 1 about (10, 0, 1).
+        far = np.linalg.norm(values(found, "position") - [10, 0, 1], axis=1)
+        np.testing.assert_allclose(far, 1, atol=0.02)
+
+    def test_weights_clones_and_strands(self):
+        weight = {"of": "signal", "name": "top"}
+        top = {
+            "name": "top",
+            "chain": [{"step": "extent"}, {"step": "levels", "black_point": 0.8, "white_point": 0.81}],
+        }
+        ball = {**BALL, "look": {**look_document(*UP_DOWN), "signals": [top]}}
+        found = scene_run(ball, sparks(sources=[self.shed(weight=weight)]), frame=9).population("sparks")
+        self.assertGreater(values(found, "birth_position")[:, 2].min(), 1.5)
+        bare = {**ball, "look": {**ball["look"], "signals": [{**top, "chain": [{"step": "constant", "value": 0}]}]}}
+        with self.assertRaises(BadInput) as caught:
+            scene_run(bare, sparks(sources=[self.shed(weight=weight)]), frame=9).population("sparks")
+        self.assertIn("0 everywhere", caught.exception.sentence)
+        for word in ("scatter", "strands"):
+            below = {"id": "ball", "name": "Ball", "maker": {"maker": word, "surface": "ball", "count": 40}}
+            run = scene_run(below, sparks(sources=[self.shed()]), frame=9)
+            places = values(run.population("ball"), "position")
+            born = values(run.population("sparks"), "birth_position")
+            nearest = np.linalg.norm(born[:, None] - places, axis=2).min(axis=1)
+            self.assertLess(nearest.max(), 1e-5 if word == "scatter" else 0.1)
+
+    def test_groups_go_different_ways(self):
+        two = [source(name="lines", count=40, feels={"gravity": 0}), source(name="dust", count=60)]
+        density = {"density": {"layers": [{"paint": [{"step": "formula", "text": "1 / 2 ** (2 * (source + 1))"}]}]}}
+        run = scene_run(sparks(sources=two, lanes=density), frame=9)
+        found = run.evaluation("sparks")
+        index = found.population.elements.owner_of("source")
+        np.testing.assert_allclose(found.channel("density"), np.where(index == 0, 0.25, 0.0625))
+        self.assertEqual(found.population.elements.attribute("source_name").labels, ("lines", "dust"))
+        z = values(found.population, "velocity")[:, 2]
+        self.assertGreater(z[index == 0].mean(), z[index == 1].mean())
+
+
+class Trails(unittest.TestCase):
+    def test_points_lie_where_particles_were_and_go_from_old_to_new(self):
+        run = scene_run(sparks(), trails(back=8), frame=10)
+        found = run.population("trails")
+        form, frames = found.form.curves, values(found, "drawn_frame")
+        self.assertTrue((np.diff(frames)[np.diff(form.curve_of) == 0] > 0).all())
+        heads = form.starts[1:] - 1
+        now = run.population("sparks")
+        order = np.argsort(values(now, "id"))
+        np.testing.assert_array_equal(values(found, "position")[heads], values(now, "position")[order])
+        before = scene_run(sparks(), frame=5).population("sparks")
+        of_five = values(found, "position")[frames == 5]
+        np.testing.assert_array_equal(of_five, values(before, "position")[np.argsort(values(before, "id"))])
+        self.assertGreaterEqual(frames.min(), 2)
+
+    def test_as_thick_as_the_particle(self):
+        """A size is a radius and a width a diameter: a factor of 1 means equal."""
+        run = scene_run(sparks(), trails(back=8, tail=0, head=0, width=1), frame=10)
+        found, now = run.population("trails"), run.population("sparks")
+        heads = found.form.curves.starts[1:] - 1
+        sizes = values(now, "size")[np.argsort(values(now, "id"))]
+        np.testing.assert_allclose(values(found, "width")[heads], 2 * sizes, rtol=1e-6)
+        tapered = scene_run(sparks(), trails(back=8, tail=0.5), frame=10).population("trails")
+        self.assertEqual(values(tapered, "width")[tapered.form.curves.starts[:-1]].max(), 0)
+
+    def test_then_and_now(self):
+        colours = {}
+        for when in ("then", "now"):
+            run = scene_run(sparks(), trails({"step": "particle", "when": when}, back=8), frame=10)
+            found = run.evaluation("trails")
+            form = found.population.form.curves
+            colours[when] = found.colours[:, 0]
+            lived = run.evaluation("sparks").colours[:, 0]
+            np.testing.assert_allclose(
+                colours[when][form.starts[1:] - 1], lived[np.argsort(values(run.population("sparks"), "id"))]
+            )
+        # Age only grows: what was left earlier is darker, and the whole trail has the head's colour now.
+        self.assertTrue((np.diff(colours["then"])[np.diff(form.curve_of) == 0] >= 0).all())
+        np.testing.assert_array_equal(colours["now"], colours["now"][form.starts[1:] - 1][form.curve_of])
+
+    def test_more_points_a_frame_bend_smoothly(self):
+        storm = {"forces": {"turbulence": 30, "turbulence_size": 0.3}}
+        turns = []
+        for points in (1, 4):
+            found = scene_run(sparks(**storm), trails(back=8, points=points), frame=10).population("trails")
+            turns.append(np.percentile(values(found, "curvature"), 90))
+            inside = np.isin(values(found, "drawn_frame") % 1, [0.25, 0.5, 0.75])
+            self.assertEqual(inside.any(), points == 4)
+        self.assertTrue(np.isfinite(turns).all())
+
+    def test_what_becomes_of_those_that_are_gone(self):
+        brief = {"sources": [source(life=0.2, life_variation=0, count=50, over=0)]}
+        counts = {}
+        for gone in ("drawn_in", "stays", "fades"):
+            run = scene_run(sparks(**brief), trails(back=6, gone=gone, fading=10), frame=9)
+            found = run.population("trails")
+            counts[gone] = found.count
+            if gone == "fades":
+                np.testing.assert_allclose(values(found, "fading"), 0.5)  # gone after frame 4
+            run.evaluation("trails")
+        self.assertTrue(0 < counts["drawn_in"] < counts["stays"] == counts["fades"], counts)
+        late = scene_run(sparks(**brief), trails(back=6, gone="fades", fading=10), frame=16)
+        self.assertEqual(late.population("trails").count, 0)
+
+    def test_thinned_and_home(self):
+        run = scene_run(sparks(), {**trails(back=8, every=3), "draft": {"every": 2}}, frame=10)
+        found, whole = run.population("trails"), run.whole().population("trails")
+        self.assertEqual(found.form.curves.count, -(-whole.form.curves.count // 2))
+        self.assertTrue((values(whole, "trail") % 3 == 0).all())
+        run.evaluation("trails")
+        for word in ("csv", "glb", "usd", "obj"):
+            placed, results, context = run.whole().sent("trails")
+            back = read_points(FORMATS[word].write(placed, results, context), f"x{FORMATS[word].ending}")
+            self.assertEqual(back.form.curves.count, whole.form.curves.count, word)
+
+
+class Refused(unittest.TestCase):
+    def test_sentences(self):
+        shed = source(out_of="population", on="sparks")
+        cases = [
+            ([sparks(sources=[shed])], "sparks", "circle"),
+            ([sparks(sources=[{**shed, "on": "hat"}])], "sparks", "There is no population"),
+            ([sparks(sources=[{**shed, "on": None}])], "sparks", "Choose the population"),
+            ([sparks(sources=[source(out_of="marker", marker="m")])], "sparks", "No marker"),
+            ([sparks(sources=[source(out_of="marker")])], "sparks", "Choose the marker"),
+            ([trails()], "trails", "There is no population"),
+            ([{**trails(), "maker": {"maker": "trails"}}], "trails", "Choose the particles"),
+            ([BALL, {**trails(), "maker": {"maker": "trails", "on": "ball", "begin": 5}}, ], "trails", ""),
+            ([sparks(sources=[source(count=5_000_000, over=0), source(name="b", count=9, over=0)])], "sparks",
+             "at most 5,000,000"),
+        ]  # fmt: skip
+        for populations, asked, word in cases:
+            with self.subTest(word=word):
+                if not word:  # vertices have ids too
+                    self.assertGreater(scene_run(*populations, frame=6).population(asked).count, 0)
+                    continue
+                with self.assertRaises(BadInput) as caught:
+                    scene_run(*populations, frame=5).population(asked)
+                self.assertIn(word, caught.exception.sentence)
+                self.assertTrue(caught.exception.place)
+        with self.assertRaises(BadInput) as caught:
+            scene_run(sparks(), frame=20_000).population("sparks")
+        self.assertIn("10,000 are followed", caught.exception.sentence)
+        for wrong in (
+            {"life": 0},
+            {"size": -1},
+            {"count": -1},
+            {"births": "stream", "begin": 9, "end": 3},
+            {"speed": float("inf")},
+        ):
+            with self.assertRaises(BadInput):
+                made(sources=[source(**wrong)])
+        with self.assertRaises(BadInput):
+            made(sources=[source(), source()])
+
+    def test_before_anything_is_born(self):
+        run = scene_run(sparks(sources=[source(begin=30)]), trails(), frame=3)
+        for name in ("sparks", "trails"):
+            self.assertEqual(run.evaluation(name).colours.shape, (0, 3))
+        placed, results, context = run.sent("sparks")
+        for word in ("csv", "ply", "usd", "usdc"):
+            self.assertTrue(FORMATS[word].write(placed, results, context), word)
+        with self.assertRaises(BadInput):
+            FORMATS["glb"].write(placed, results, context)
