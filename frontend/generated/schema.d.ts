@@ -328,6 +328,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/motions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begin to work out all frames of a scene's motion. */
+        post: operations["begin_motion"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/previews": {
         parameters: {
             query?: never;
@@ -477,6 +494,23 @@ export interface paths {
         put?: never;
         /** The weights of shapes or finishes by which so many of the elements have each. */
         post: operations["set_material_shares"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/motion": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Which frames are kept; nothing is worked out. */
+        post: operations["ask_motion"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3570,7 +3604,7 @@ export interface components {
             id: string;
             /**
              * Kind
-             * @description What becomes of the result: preview, import, sequence or export.
+             * @description What becomes of the result: preview, import, sequence, motion or export.
              */
             kind: string;
             /** Title */
@@ -4127,6 +4161,47 @@ export interface components {
             dials: {
                 [key: string]: number | string;
             };
+        };
+        /**
+         * MotionAnswer
+         * @description What is kept of a scene's motion.
+         */
+        MotionAnswer: {
+            /**
+             * Frames
+             * @description For each frame of the timeline whether it is kept; none without motion.
+             */
+            frames: boolean[];
+            /**
+             * Missing
+             * @description States that are still to be worked out.
+             */
+            missing: number;
+            /**
+             * Size
+             * @description Bytes that these take on the disk, about.
+             */
+            size: number;
+        };
+        /**
+         * MotionJob
+         * @description All frames of a scene's motion to be worked out.
+         */
+        MotionJob: {
+            scene: components["schemas"]["Scene"];
+            /**
+             * Of
+             * @description The id of the scene that it belongs to.
+             * @default
+             */
+            of: string;
+        };
+        /**
+         * MotionRequest
+         * @description A scene whose motion is asked about.
+         */
+        MotionRequest: {
+            scene: components["schemas"]["Scene"];
         };
         /**
          * Muted
@@ -7845,6 +7920,39 @@ export interface operations {
             };
         };
     };
+    begin_motion: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MotionJob"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobAnswer"];
+                };
+            };
+            /** @description Refused */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
     begin_preview: {
         parameters: {
             query?: never;
@@ -8189,6 +8297,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WeightsAnswer"];
+                };
+            };
+            /** @description Refused */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Error"];
+                };
+            };
+        };
+    };
+    ask_motion: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MotionRequest"];
+            };
+        };
+        responses: {
+            /** @description Done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MotionAnswer"];
                 };
             };
             /** @description Refused */

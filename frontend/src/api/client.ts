@@ -63,6 +63,7 @@ export type SequenceMade = Schemas["SequenceMade"];
 export type UploadAnswer = Schemas["UploadAnswer"];
 export type Job = Schemas["JobAnswer"];
 export type JobList = Schemas["JobList"];
+export type MotionAnswer = Schemas["MotionAnswer"];
 export type Ways = Schemas["Ways"];
 
 export type Histogram = Schemas["Histogram"];

@@ -41,6 +41,7 @@ async function taken(job: Job) {
 
 function Over({ job }: { job: Job }) {
   if (job.error) return <p role="alert">{job.error.sentence}</p>;
+  if (job.kind === "motion") return <p className="text-soft">All frames are there.</p>;
   const file = job.kind === "export";
   const Icon = file ? Download : Plus;
   return (

@@ -1,9 +1,11 @@
 /** The timeline under the view: play, loop, step, keys, and the frame; shown when something reads time. */
 import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
-import { ChevronFirst, ChevronLast, ChevronLeft, ChevronRight, Pause, Play, Repeat, Settings2 } from "lucide-react";
+import { ChevronFirst, ChevronLast, ChevronLeft, ChevronRight, Footprints, Pause, Play, Repeat, Settings2 } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
 import type { Timeline } from "../api/client";
 import { edit, goTo, keyFrames, play, reachesTime, toKey, useStore } from "../state/store";
+import { useJobs } from "../state/jobs";
+import { askMotion, useMotion, workOut } from "../state/motion";
 import { IconButton } from "../widgets/Button";
 import { NumberField } from "../widgets/NumberField";
 
@@ -45,6 +47,7 @@ function Bar({ timeline }: { timeline: Timeline }) {
         <Repeat size={14} />
       </IconButton>
       <div className="relative mx-1.5 h-6 min-w-16 grow">
+        <Kept />
         {inside.map((k) => (
           <span key={k} aria-hidden className="pointer-events-none absolute top-0.5 size-[7px] -translate-x-1/2 rotate-45 bg-strong" style={{ left: `calc(8px + (100% - 16px) * ${(k - first) / span})` }} />
         ))}
@@ -62,6 +65,7 @@ function Bar({ timeline }: { timeline: Timeline }) {
           }}
         />
       </div>
+      <WorkOut />
       {inside.length > 0 && (
         <>
           <IconButton label="Key before" onClick={() => toKey(-1)}>
@@ -76,6 +80,52 @@ function Bar({ timeline }: { timeline: Timeline }) {
       <Made playing={playing} />
       <Settings timeline={timeline} />
     </section>
+  );
+}
+
+/** Milliseconds that the scene rests before it is asked which frames are there. */
+const RESTED = 400;
+
+/** Under the slider a line where frames of the motion are there. */
+function Kept() {
+  const scene = useStore((s) => s.scene);
+  const shown = useStore((s) => (s.playing ? null : s.shownFrame));
+  useEffect(() => {
+    const timer = setTimeout(() => void askMotion(), RESTED);
+    return () => clearTimeout(timer);
+  }, [scene, shown]);
+  const frames = useMotion((s) => s.frames);
+  if (frames.length === 0) return null;
+  const runs: [number, number][] = [];
+  frames.forEach((there, k) => {
+    if (!there) return;
+    const last = runs.at(-1);
+    if (last && last[1] === k) last[1] = k + 1;
+    else runs.push([k, k + 1]);
+  });
+  const many = frames.filter(Boolean).length;
+  return (
+    <span role="img" aria-label={`${many} of ${frames.length} frames of the motion are there`} className="pointer-events-none absolute inset-x-2 bottom-[-1px] h-[3px] rounded bg-line">
+      {runs.map(([a, b]) => (
+        <span key={a} className="absolute inset-y-0 rounded bg-strong" style={{ left: `${(100 * a) / frames.length}%`, width: `${(100 * (b - a)) / frames.length}%` }} />
+      ))}
+    </span>
+  );
+}
+
+/** Works out what is missing of the motion; what that costs is told before. */
+function WorkOut() {
+  const { missing, size } = useMotion();
+  const busy = useJobs((s) => s.jobs.some((job) => job.kind === "motion" && (job.state === "running" || job.state === "waiting")));
+  if (missing === 0) return null;
+  return (
+    <IconButton
+      label={`Work the motion out: ${missing.toLocaleString("en-GB")} frames, about ${Math.max(1, Math.round(size / 1e6)).toLocaleString("en-GB")} MB on the disk`}
+      disabled={busy}
+      onClick={() => void workOut()}
+    >
+      <Footprints size={14} />
+    </IconButton>
   );
 }
 

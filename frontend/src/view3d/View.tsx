@@ -265,7 +265,7 @@ function Count({ count }: { count: number }) {
       <Drawing />
       {(kind === "strands" || kind === "trails") && <EveryNth />}
       <span className="chip tabular" role="status">
-        <span>{making ? "making…" : `${count.toLocaleString("en-GB")} ${word}`}</span>
+        <span>{making ? (count > 0 && (kind === "particles" || kind === "trails") ? "old motion, the new one is worked out" : "making…") : `${count.toLocaleString("en-GB")} ${word}`}</span>
         {word === "elements" && count > MOST && <span className="text-soft">{MOST.toLocaleString("en-GB")} drawn</span>}
       </span>
     </div>

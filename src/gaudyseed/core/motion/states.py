@@ -31,6 +31,9 @@ class StateStore(Protocol):
     def put(self, key: str, told: Mapping[str, Any], arrays: Mapping[str, np.ndarray]) -> None:
         """Keep a state."""
 
+    def has(self, key: str) -> bool:
+        """Whether a state is kept, without reading it."""
+
 
 @dataclass(frozen=True)
 class State:
@@ -223,6 +226,15 @@ def flown(
 
 #: States that were worked out lately, for those that go on from them.
 _lately = ResultCache(512 * 1024 * 1024, grows=4)
+
+
+#: Bytes of the state of one particle.
+A_PARTICLE = sum(a.itemsize * int(np.prod([n for n in a.shape if n])) for a in nobody(1).arrays.values())
+
+
+def is_kept(key: str, store: StateStore | None) -> bool:
+    """Whether memory or the store has the state of that key."""
+    return _lately.get(key) is not None or (store is not None and store.has(key))
 
 
 def kept(key: str, store: StateStore | None) -> State | None:

@@ -93,6 +93,10 @@ class MappedFiles:
         self._note(path)
         return data
 
+    def has(self, name: str) -> bool:
+        """Whether there is a file of that name, whatever is in it."""
+        return self._path(name).exists()
+
     def remove(self, name: str) -> int:
         """Remove a file; the bytes that it had, 0 where it is gone already."""
         path = self._path(name)

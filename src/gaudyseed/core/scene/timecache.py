@@ -72,6 +72,10 @@ class TimeCache:
             for name, dtype, shape, offset in header["arrays"]
         }
 
+    def has(self, key: str) -> bool:
+        """Whether a state is kept; it may still be damaged."""
+        return self._files.has(key)
+
     def put(self, key: str, told: Mapping[str, Any], arrays: Mapping[str, np.ndarray]) -> None:
         """Keep a state under 32 hexadecimal digits; nothing where it is larger than the bound, or the disk is full."""
         parts, size = _written(told, arrays)

@@ -12,6 +12,8 @@ from ...core.documents.document import Document
 from ...core.errors import BadInput
 from ...core.population.makers.sequence import MOST_FRAMES
 from ...core.runtime.task import Task
+from ...core.scene.model import Scene
+from ...core.scene.motion import work_out
 from ..jobs import FileMade, Job
 from ..openapi import BINARY, operation
 from ..services import services
@@ -45,7 +47,7 @@ class JobAnswer(BaseModel):
     """A job as it is now."""
 
     id: str
-    kind: str = Field(description="What becomes of the result: preview, import, sequence or export.")
+    kind: str = Field(description="What becomes of the result: preview, import, sequence, motion or export.")
     title: str
     scene: str = Field(description="The id of the scene that it belongs to; empty for none.")
     state: Literal["waiting", "running", "done", "failed", "stopped"]
@@ -134,6 +136,29 @@ def begin_export(body: ExportJob) -> JobAnswer:
     """Begin to write a file."""
     title = next((p.name for p in body.scene.populations if p.id == body.population), body.population)
     return _begun("export", f"{title}, {body.format}", body.of, lambda task: written(body, task))
+
+
+class MotionJob(Document):
+    """All frames of a scene's motion to be worked out."""
+
+    scene: Scene
+    of: str = Field("", max_length=64, description="The id of the scene that it belongs to.")
+
+
+class MotionMade(BaseModel):
+    """What was worked out."""
+
+    populations: int
+
+
+@operation(blueprint, "/jobs/motions", method="post", body=MotionJob, result=JobAnswer)
+def begin_motion(body: MotionJob) -> JobAnswer:
+    """Begin to work out all frames of a scene's motion."""
+
+    def work(task: Task) -> MotionMade:
+        return MotionMade(populations=work_out(services().run(body.scene, task), task))
+
+    return _begun("motion", "All frames of the motion", body.of, work)
 
 
 @operation(blueprint, "/jobs", method="get", result=JobList)

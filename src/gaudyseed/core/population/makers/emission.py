@@ -124,6 +124,17 @@ class EmissionMaker(MakerModel):
             found.append(key)
         return found
 
+    def living(self, frame: int, rate: float) -> int:
+        """About how many live at a frame, at frames a second."""
+        found = 0.0
+        for s in self.sources:
+            if s.births == "burst":
+                found += s.count if s.begin <= frame <= s.begin + s.over + s.life * rate else 0
+            else:
+                seconds = min(frame, s.end) - max(s.begin, frame - s.life * rate)
+                found += s.rate * max(0.0, seconds) / rate
+        return int(found)
+
     def make(self, columns: ColumnSource, context: MakerContext = ALONE) -> Population:
         """All that live at the frame of the moment."""
         state = self.state(context)

@@ -1,0 +1,64 @@
+"""Motion that is worked out frame by frame: which frames are kept, what all of them cost, and working them out."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+from ..motion.states import A_PARTICLE, StateStore, is_kept
+from ..population.makers.base import MakerContext
+from ..population.makers.emission import EmissionMaker
+from ..runtime.task import UNWATCHED, Task
+from .run import SceneRun
+from .timeline import checked_frame
+
+
+@dataclass(frozen=True)
+class Motion:
+    """The motion of a scene along its timeline.
+
+    Attributes
+    ----------
+    frames
+        Those of the timeline, in order, by whether all that is simulated is kept there.
+    missing
+        States that are still to be worked out.
+    size
+        Bytes that these will take on the disk, about.
+    """
+
+    frames: tuple[bool, ...]
+    missing: int
+    size: int
+
+
+def motion_of(run: SceneRun, store: StateStore | None) -> Motion:
+    """What is kept of a scene's motion, without working anything out; no frames where nothing is simulated."""
+    timeline = run.scene.timeline
+    frames = [True] * (timeline.last - timeline.first + 1)
+    missing = size = 0
+    simulated = _simulated(run, timeline.last)
+    for maker, context in simulated:
+        for k, key in enumerate(maker.keys(context)):
+            if is_kept(key, store):
+                continue
+            missing += 1
+            size += A_PARTICLE * maker.living(maker.first + k, timeline.rate)
+            if maker.first + k >= timeline.first:
+                frames[maker.first + k - timeline.first] = False
+    return Motion(tuple(frames) if simulated else (), missing, size)
+
+
+def work_out(run: SceneRun, task: Task = UNWATCHED) -> int:
+    """Work all frames of a scene's motion out that are not kept; how many populations are simulated."""
+    simulated = _simulated(run, run.scene.timeline.last)
+    for k, (maker, context) in enumerate(simulated):
+        part = task.part(k / len(simulated), (k + 1) / len(simulated))
+        maker.state(replace(context, task=part))
+    return len(simulated)
+
+
+def _simulated(run: SceneRun, frame: int) -> list[tuple[EmissionMaker, MakerContext]]:
+    """The makers whose states follow from one another, with their contexts at a frame."""
+    there = run.at(checked_frame(frame))
+    requests = [there.request(p.id) for p in run.scene.populations if isinstance(p.maker, EmissionMaker)]
+    return [(r.maker, replace(r.context, held=there)) for r in requests if isinstance(r.maker, EmissionMaker)]
