@@ -3297,7 +3297,7 @@ export interface components {
              * @description What it is drawn as.
              * @enum {string}
              */
-            shape: "own" | "sequin" | "tile" | "ball" | "block" | "bead" | "rosette" | "card" | "ring";
+            shape: "own" | "sequin" | "tile" | "ball" | "block" | "bead" | "rosette" | "card" | "ring" | "glow" | "haze";
         };
         /**
          * ImportedAttribute
@@ -5037,7 +5037,7 @@ export interface components {
              * Shape
              * @default sequin
              */
-            shape: ("own" | "sequin" | "tile" | "ball" | "block" | "bead" | "rosette" | "card" | "ring") | components["schemas"]["FollowDial"];
+            shape: ("own" | "sequin" | "tile" | "ball" | "block" | "bead" | "rosette" | "card" | "ring" | "glow" | "haze") | components["schemas"]["FollowDial"];
             /**
              * Shown
              * @default true
@@ -5846,7 +5846,7 @@ export interface components {
              * @description What it is drawn as.
              * @enum {string}
              */
-            shape: "own" | "sequin" | "tile" | "ball" | "block" | "bead" | "rosette" | "card" | "ring";
+            shape: "own" | "sequin" | "tile" | "ball" | "block" | "bead" | "rosette" | "card" | "ring" | "glow" | "haze";
         };
         /**
          * SequenceMaker

@@ -25,7 +25,7 @@ const fresh = (shape: ShapeWord): Shape => ({ shape, mesh: null, weight: 1, size
 /** One more shape of the chosen population's look. The first one is what the elements are drawn as now; a second begins the choice. */
 export function addShape() {
   const drawn = chosenPopulation(useStore.getState())?.shape ?? "sequin";
-  const first = typeof drawn === "string" && drawn !== OWN_SHAPE.value ? drawn : "sequin";
+  const first = typeof drawn === "string" && drawn in SHAPE_WORDS ? (drawn as ShapeWord) : "sequin";
   editLook("Add a shape", (l) => {
     if (l.shapes.length >= MOST) return l;
     const next = SHAPE_OPTIONS.map(({ value }) => value).find((word) => word !== first && !l.shapes.some((s) => s.shape === word)) ?? "ball";
@@ -57,7 +57,7 @@ export function Shapes({ look, lane, choosing }: { look: Look; lane: Lane; choos
           Add a shape
         </Button>
       </div>
-      {shapes.length === 0 && <p className="panel p-3 text-center text-soft">All elements are {typeof drawn !== "string" ? "as a dial says" : drawn === OWN_SHAPE.value ? "the meshes that they came with" : SHAPE_WORDS[drawn].toLowerCase()}. Add a shape to mix several.</p>}
+      {shapes.length === 0 && <p className="panel p-3 text-center text-soft">All elements are {typeof drawn !== "string" ? "as a dial says" : drawn === OWN_SHAPE.value ? "the meshes that they came with" : drawn === "glow" || drawn === "haze" ? drawn : SHAPE_WORDS[drawn].toLowerCase()}. Add a shape to mix several.</p>}
       {choosing}
       <Weighed
         of="shape"

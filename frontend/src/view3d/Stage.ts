@@ -5,6 +5,7 @@ import type { Geometry } from "../state/results.slice";
 import { Backing } from "./backing";
 import { sampled, type Subject, View } from "./camera";
 import { drawerOf } from "./drawers";
+import type { Way } from "./drawers/soft";
 import type { Dimmed, Drawer, Drawn, Shading } from "./drawers/drawer";
 import { ContactShadow } from "./ground";
 import { aim, environment, lights, SUN } from "./lighting";
@@ -133,10 +134,10 @@ export class Stage {
   }
 
   /** Show a population, or the same with other places or shapes; says whether its arrays must be put in place. */
-  show(id: string, geometry: Geometry, shapes: Drawn[]): boolean {
-    if (this.drawers.get(id)?.draws(geometry, shapes)) return false;
+  show(id: string, geometry: Geometry, shapes: Drawn[], way: Way | null = null): boolean {
+    if (this.drawers.get(id)?.draws(geometry, shapes, way)) return false;
     this.remove(id);
-    const drawer = drawerOf(geometry, shapes, this.quality);
+    const drawer = drawerOf(geometry, shapes, this.quality, way);
     drawer.setShading(this.shading);
     drawer.setDimmed(this.dimmed);
     this.drawers.set(id, drawer);

@@ -18,7 +18,7 @@ function replaced(shader: string, chunk: string, text: string): string {
 
 const after = (shader: string, chunk: string, text: string) => replaced(shader, chunk, `${chunk}\n${text}`);
 
-const DEFINES: Record<Standing, string> = { instances: "#define PICTURED\n", surface: "#define SURFACE\n", ribbons: "#define RIBBONS\n" };
+const DEFINES: Record<Standing, string> = { instances: "#define PICTURED\n", surface: "#define SURFACE\n", ribbons: "#define RIBBONS\n", discs: "#define DISCS\n" };
 const vertexHead = (standing: Standing, pictured: boolean) => `${DEFINES[standing]}${pictured && standing === "surface" ? "#define PICTURED\n" : ""}${PLACING}${STANDING[standing]}${VARYINGS}${SENDING}`;
 const fragmentHead = (standing: Standing) => `${DEFINES[standing]}${VARYINGS}${READING}`;
 
@@ -116,6 +116,42 @@ export function plainBare(): THREE.ShaderMaterial {
         gl_Position = projectionMatrix * modelViewMatrix * vec4(position, 1.0);
       }`,
     fragmentShader: "varying float vLit; void main() { gl_FragColor = vec4(vec3(vLit), 1.0); }",
+  });
+}
+
+/** How many times a particle's own disc the soft one around it is. */
+const AROUND = 2.6;
+
+/** Particles as light or as haze: soft discs that add up, or that take light by their density and give their own. Both approximate: in no order. */
+export function softMaterial(common: Shared, of: OfShape, way: "glow" | "haze"): THREE.ShaderMaterial {
+  const glow = way === "glow";
+  return new THREE.ShaderMaterial({
+    uniforms: { ...common.uniforms, ...of },
+    transparent: true,
+    depthWrite: false,
+    blending: THREE.CustomBlending,
+    blendSrc: THREE.OneFactor,
+    blendDst: glow ? THREE.OneFactor : THREE.OneMinusSrcAlphaFactor,
+    vertexShader: `${vertexHead("discs", false)}
+      varying vec2 vDisc;
+      void main() {
+        sendElement();
+        vDisc = 2.0 * position.xy;
+        gl_Position = projectionMatrix * modelViewMatrix * vec4(placed(position * ${AROUND.toFixed(1)}), 1.0);
+      }`,
+    fragmentShader: `${fragmentHead("discs")}
+      varying vec2 vDisc;
+      void main() {
+        tint = vTint.rgb;
+        float r = dot(vDisc, vDisc);
+        float soft = max(0.0, (exp(-4.5 * r) - exp(-4.5)) / (1.0 - exp(-4.5)));
+        vec3 light = isDimmed() ? dimmed * 0.2 : vMore.y > 0.0 ? vGlow * vMore.y : ${glow ? "albedo()" : "vec3(0.0)"};
+        float held = ${glow ? "soft * vMore.x" : "vMore.x * (1.0 - exp(-1.4 * vDensity * soft))"};
+        gl_FragColor = vec4(${glow ? "light" : "light + 0.8 * albedo()"}, 1.0);
+        #include <tonemapping_fragment>
+        #include <colorspace_fragment>
+        gl_FragColor = vec4(gl_FragColor.rgb * held, ${glow ? "0.0" : "held"});
+      }`,
   });
 }
 

@@ -3,6 +3,7 @@ import { binary, type Material, type PopulationDocument, type SurfaceHeader } fr
 import { awaited, materialOf, placementOf, receive } from "../state/results";
 import { arrayOf, isShown, type State, useStore } from "../state/store";
 import type { Drawn } from "./drawers/drawer";
+import type { Way } from "./drawers/soft";
 import { elementPicture } from "./elementPictures";
 import { leave, wasLeft } from "./left";
 import { quality } from "./quality";
@@ -24,7 +25,7 @@ const NAMES = () => [
 
 /** Of a population whose look has not run: its elements stand there all the same. */
 function plain(p: PopulationDocument): Pick<Material, "shapes"> {
-  return { shapes: [{ key: typeof p.shape === "string" ? p.shape : "sequin", size: 1, picture: null }] };
+  return { shapes: [{ key: typeof p.shape === "string" && p.shape !== "glow" && p.shape !== "haze" ? p.shape : "sequin", size: 1, picture: null }] };
 }
 
 /** Keep the stage in step until the returned function is called; `took` hears how long each answer took to be in place. */
@@ -74,7 +75,9 @@ export function synced(stage: Stage, took: (milliseconds: number) => void): () =
       if (!geometry || !isShown(state, p)) return [];
       const apart = geometry.header.drawn !== "instances" || "shape_positions" in geometry.arrays;
       const shapes = apart ? [] : told.shapes.map(({ key }) => ({ key, geometry: shapeGeometry(key, () => !ended && step(useStore.getState(), true)) }));
-      return shapes.every((shape): shape is Drawn => shape.geometry !== null) ? [{ id: p.id, geometry, shapes }] : [];
+      const soft = geometry.header.kind === "particles" ? (state.results[p.id]?.shape ?? p.shape) : null;
+      const way: Way | null = soft === "glow" || soft === "haze" ? soft : null;
+      return shapes.every((shape): shape is Drawn => shape.geometry !== null) ? [{ id: p.id, geometry, shapes, way }] : [];
     });
   }
 
@@ -110,8 +113,8 @@ export function synced(stage: Stage, took: (milliseconds: number) => void): () =
     // What was there when the scene was opened is seen as it was left.
     if (opened.scene !== state.sceneId) opened = { scene: state.sceneId, ids: new Set(state.scene?.populations.map((p) => p.id)) };
     const left = wasLeft();
-    for (const { id, geometry, shapes } of shown) {
-      if (stage.show(id, geometry, shapes)) {
+    for (const { id, geometry, shapes, way } of shown) {
+      if (stage.show(id, geometry, shapes, way)) {
         for (const name of NAMES()) stage.setLane(id, name, arrayOf(id, name) ?? null);
         material(id);
         if (arrayOf(id, "base_colour")) stage.applied();

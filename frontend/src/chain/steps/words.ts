@@ -37,4 +37,9 @@ export const SHAPE_WORDS = { sequin: "Sequins", tile: "Tiles", ball: "Balls", bl
 export type ShapeWord = keyof typeof SHAPE_WORDS;
 /** The word for the meshes that clones came with. */
 export const OWN_SHAPE = { value: "own", label: "As they came" } as const;
+/** Of particles: light that adds up, and haze that takes some; the view shows both approximately. */
+export const SOFT_OPTIONS = [
+  { value: "glow", label: "Glow, approximate" },
+  { value: "haze", label: "Haze, approximate" },
+] as const;
 export const SHAPE_OPTIONS = (Object.entries(SHAPE_WORDS) as [ShapeWord, string][]).map(([value, label]) => ({ value, label }));

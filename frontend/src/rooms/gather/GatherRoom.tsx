@@ -16,7 +16,7 @@ import { offerFile } from "./ImportDialog";
 import { SequenceButton } from "./Sequence";
 import { openMaking } from "./MakingDialog";
 import { DraftOf, PlaceOf } from "./Standing";
-import { OWN_SHAPE, SHAPE_OPTIONS, SHAPE_WORDS } from "../../chain/steps/words";
+import { OWN_SHAPE, SHAPE_OPTIONS, SHAPE_WORDS, SOFT_OPTIONS } from "../../chain/steps/words";
 import { Populations, renamePopulation } from "../Populations";
 import { Components } from "../Values";
 import { textsSaid } from "../words";
@@ -62,6 +62,7 @@ function Made({ population }: { population: PopulationDocument }) {
   const error = useStore((s) => s.errors[s.chosen]);
   const notes = useStore((s) => s.geometry[s.chosen]?.header.notes ?? NONE);
   const drawn = useStore((s) => s.geometry[s.chosen]?.header.drawn ?? "instances");
+  const kind = useStore((s) => s.geometry[s.chosen]?.header.kind);
   const models = useStore((s) => s.geometry[s.chosen]?.arrays.models !== undefined);
   const { maker } = population;
   const parted = "copies" in maker && maker.copies !== "single";
@@ -84,7 +85,7 @@ function Made({ population }: { population: PopulationDocument }) {
         <Choice
           label="Drawn as"
           value={typeof population.shape === "string" ? population.shape : "sequin"}
-          options={models ? [OWN_SHAPE, ...SHAPE_OPTIONS] : SHAPE_OPTIONS}
+          options={models ? [OWN_SHAPE, ...SHAPE_OPTIONS] : kind === "particles" ? [...SHAPE_OPTIONS, ...SOFT_OPTIONS] : SHAPE_OPTIONS}
           onChange={(shape) => editPopulation("Change the shape", (p) => ({ ...p, shape }))}
         />
       </Dialled>}

@@ -73,7 +73,7 @@ export abstract class Coloured implements Drawer {
     return { mesh, of };
   }
 
-  abstract draws(geometry: Geometry, shapes: Drawn[]): boolean;
+  abstract draws(geometry: Geometry, shapes: Drawn[], way: "glow" | "haze" | null): boolean;
 
   get box(): THREE.Box3 {
     const box = this.own.clone();

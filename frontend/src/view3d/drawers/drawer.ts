@@ -34,7 +34,7 @@ export interface Drawer {
   /** Whether some of it is seen through by a pattern. */
   readonly seenThrough: boolean;
   /** Whether these places and these shapes are what it draws. */
-  draws(geometry: Geometry, shapes: Drawn[]): boolean;
+  draws(geometry: Geometry, shapes: Drawn[], way: "glow" | "haze" | null): boolean;
   /** Put values in place, or take them away: a channel's; "groups"; "preview" colours instead of the result; and what goes with channels. */
   setLane(name: string, values: ArrayLike<number> | null): void;
   /** Finishes, pictures, and how offset and opacity go; textures of pictures by the shapes' numbers. Says whether that is new. */

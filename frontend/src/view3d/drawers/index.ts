@@ -4,11 +4,13 @@ import type { Quality } from "../quality";
 import type { Drawer, Drawn } from "./drawer";
 import { Instances } from "./instances";
 import { Ribbons } from "./ribbons";
+import { Soft, type Way } from "./soft";
 import { Surface } from "./surface";
 
 const DRAWERS: Record<string, new (geometry: Geometry, shapes: Drawn[], quality: Quality) => Drawer> = { instances: Instances, surface: Surface, ribbons: Ribbons };
 
-export function drawerOf(geometry: Geometry, shapes: Drawn[], quality: Quality): Drawer {
+export function drawerOf(geometry: Geometry, shapes: Drawn[], quality: Quality, way: Way | null = null): Drawer {
+  if (way) return new Soft(geometry, quality, way);
   const Kind = DRAWERS[geometry.header.drawn];
   if (!Kind) throw new Error(`The view has no way to draw ${geometry.header.drawn}.`);
   return new Kind(geometry, shapes, quality);

@@ -49,8 +49,8 @@ export class Instances extends Coloured {
     return Math.min(this.count, this.quality.most);
   }
 
-  draws(geometry: Geometry, shapes: Drawn[]): boolean {
-    return geometry === this.made && this.keys === shapes.map(({ key }) => key).join();
+  draws(geometry: Geometry, shapes: Drawn[], way: "glow" | "haze" | null): boolean {
+    return way === null && geometry === this.made && this.keys === shapes.map(({ key }) => key).join();
   }
 
   override setLane(name: string, values: ArrayLike<number> | null) {

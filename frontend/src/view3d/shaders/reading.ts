@@ -22,6 +22,9 @@ varying vec2 vPictureUv;
 varying vec4 vMappedA;
 varying vec4 vMappedB;
 #endif
+#ifdef DISCS
+varying float vDensity;
+#endif
 #ifdef RIBBONS
 // The way of the strand as it is seen; how far along, density, and what that is held against.
 varying vec3 vAlong;
@@ -71,6 +74,9 @@ void sendElement() {
   vMappedA = valueOf(mappedA, has_mappedA, vec4(0.0), at);
   vMappedB = valueOf(mappedB, has_mappedB, vec4(0.0), at);
   vGamma.y = 0.0;
+#endif
+#ifdef DISCS
+  vDensity = has_floatsC.w > 0.5 ? floats.w : 1.0;
 #endif
 #ifdef RIBBONS
   vec2 strand = texelFetch(turns, at, 0).xy;

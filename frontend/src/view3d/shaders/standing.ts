@@ -1,8 +1,8 @@
 /** Where vertices come to stand, for each way to draw. */
 import { SAMPLERS } from "./reading";
 
-/** How vertices stand: as those of a shape at each element's place, as the elements themselves, or beside them along strands. */
-export type Standing = "instances" | "surface" | "ribbons";
+/** How vertices stand: as those of a shape at each element's place, as the elements themselves, beside them along strands, or on discs that face the camera. */
+export type Standing = "instances" | "surface" | "ribbons" | "discs";
 
 /** Where vertices come to stand: `placed` and `turned` for positions and normals of vertices. */
 export const STANDING: Record<Standing, string> = {
@@ -66,6 +66,24 @@ vec3 placed(vec3 v) {
 }
 // Round: from one side over the middle to the other.
 vec3 turned(vec3 v) { placed(v); return normalize(0.92 * normal.x * ribbonAcross + 0.4 * ribbonOut); }
+`,
+  discs: /* glsl */ `
+attribute float element;
+#define ELEMENT int(element + 0.5)
+uniform float frameHeight;
+vec3 turned(vec3 v) { return normalize(vec3(0.0, 0.0, 1.0) * mat3(modelViewMatrix)); }
+vec3 placed(vec3 v) {
+  ivec2 at = texelOf(ELEMENT);
+  vec4 place = texelFetch(places, at, 0);
+  mat3 turn = mat3(modelViewMatrix);
+  float size = sqrt(max(dot(turn[0], turn[0]), 1e-20));
+  vec3 eye = (modelViewMatrix * vec4(place.xyz, 1.0)).xyz;
+  bool flatSight = projectionMatrix[2][3] > -0.5;
+  float pixel = (flatSight ? 1.0 : -eye.z) * 2.0 / (projectionMatrix[1][1] * (flatSight ? 1024.0 : frameHeight) * size);
+  // The inverse of a turn and a size is its transpose over the square of the size.
+  vec3 across = vec3(v.xy, 0.0) * turn / size;
+  return place.xyz + across * max(place.w * movesOf(at).x, 1.2 * pixel);
+}
 `,
   surface: /* glsl */ `
 #define ELEMENT gl_VertexID

@@ -11,15 +11,17 @@ from .base import MeshPart, WriterContext
 
 #: The word for the meshes that elements came with.
 OWN = "own"
+#: What the view draws particles as without a shape: light that adds up, and haze that takes some.
+SOFT = ("glow", "haze")
 
 
 def plain_shape(shape: str) -> str:
     """What elements are drawn as that came with no meshes, whatever is wished.
 
-    >>> plain_shape("own"), plain_shape("ball")
-    ('sequin', 'ball')
+    >>> plain_shape("own"), plain_shape("glow"), plain_shape("ball")
+    ('sequin', 'sequin', 'ball')
     """
-    return "sequin" if shape == OWN else shape
+    return "sequin" if shape == OWN or shape in SOFT else shape
 
 
 def drawn_as(population: Population, shape: str) -> list[MeshPart]:

@@ -26,7 +26,7 @@ _Factor = Annotated[float, Field(ge=0, le=16)]
 #: Shapes that every population can draw, besides meshes that are brought in.
 ShapeWord = Literal["sequin", "tile", "ball", "block", "bead", "rosette", "card", "ring"]
 #: What clones are drawn as: a shape, or the meshes that they came with.
-DrawnAs = Literal["own", "sequin", "tile", "ball", "block", "bead", "rosette", "card", "ring"]
+DrawnAs = Literal["own", "sequin", "tile", "ball", "block", "bead", "rosette", "card", "ring", "glow", "haze"]
 
 
 #: What may follow a dial, for parameters whose type comes from a row.
