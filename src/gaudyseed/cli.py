@@ -77,6 +77,7 @@ def _print_census(evaluation: Any, groups: Any) -> None:
 @click.option("--population", "name", default="", help="Which one, where the file or the scene holds several.")
 @click.option("--frame", type=float, help="A whole frame, of the timeline and of a file that moves; else the first.")
 @click.option("--frames", metavar="A-B", help="Write a numbered file for each of these frames.")
+@click.option("--samples", is_flag=True, help="Write all frames into one USD file, as time samples.")
 @click.option("--census", is_flag=True, help="Print how many elements each colour got.")
 @click.option("--blocks", is_flag=True, help="Colour a table of any length in blocks: CSV or binary PLY, in and out.")
 @click.option("--dial", "dials", multiple=True, metavar="NAME=VALUE", help="A dial that the look follows; repeatable.")
@@ -100,7 +101,7 @@ def _print_census(evaluation: Any, groups: Any) -> None:
 )
 def colour(
     points: Path | None, look_file: Path | None, out: Path | None, ascii_text: bool, parts: bool, name: str,
-    frame: float | None, frames: str | None, census: bool, blocks: bool, dials: tuple[str, ...],
+    frame: float | None, frames: str | None, samples: bool, census: bool, blocks: bool, dials: tuple[str, ...],
     markers: tuple[str, ...], pictures: tuple[str, ...], meshes: tuple[str, ...], shape: str | None,
     scene_file: Path | None, data: Path | None, missing: Literal["hold", "stop"],
 ) -> None:  # fmt: skip
@@ -126,6 +127,14 @@ def colour(
                 raise BadInput("Blocks go to one file: give --out, and no frames or shares.", place="--blocks")
             with watched() as (task, _):
                 write_file(out, work.in_blocks(form, task))
+                task.note(out.name)
+            return
+        if samples:
+            if out is None or form is None or form.word not in ("usd", "usdc") or not frames:
+                raise BadInput("Time samples go into USD: give --out with .usda or .usdc, and --frames.",
+                               place="--samples")  # fmt: skip
+            with watched() as (task, say):
+                write_file(out, work.samples([n for n in asked if n is not None], form, say, task))
                 task.note(out.name)
             return
         with watched() as (task, say):

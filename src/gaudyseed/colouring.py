@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import math
 import re
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import Any, Literal
 
@@ -16,13 +16,15 @@ import numpy as np
 from .core.digest import digest_of
 from .core.documents.document import LARGEST_DOCUMENT, parse, parse_json
 from .core.errors import BadInput
-from .core.formats import LARGEST_FILE, Format, ReadOptions, read_points
+from .core.formats import FORMATS, LARGEST_FILE, Format, ReadOptions, read_points
+from .core.formats.apart import temporary_folder
 from .core.formats.blocks import table_in
 from .core.formats.losses import losses
 from .core.formats.pictures import LARGEST_PICTURE, read_picture
 from .core.formats.sequences import numbered
 from .core.formats.shape_files import LARGEST_MESH, read_shape
 from .core.formats.shapes import OWN
+from .core.formats.usd.writer import joined
 from .core.geometry.shapes import SHAPES, ShapeMesh
 from .core.in_blocks import coloured_table
 from .core.look.evaluate import Evaluator
@@ -197,6 +199,21 @@ class Colouring:
         fresh = [sentence for sentence in dict.fromkeys(said) if sentence not in self._told]
         self._told.update(fresh)
         return evaluation, written, fresh
+
+    def samples(
+        self, frames: Sequence[float], form: Format, say: Callable[[str], None], task: Task = UNWATCHED
+    ) -> bytes:  # fmt: skip
+        """One USD file of all frames, with time samples of all that differs from frame to frame."""
+        with temporary_folder() as folder:
+            files = []
+            for k, frame in enumerate(frames):
+                part = task.part(0.9 * k / len(frames), 0.9 * (k + 1) / len(frames))
+                _, written, sentences = self.coloured(frame, FORMATS["usdc"], part)
+                for sentence in sentences:
+                    say(sentence)
+                files.append(folder / f"{k}.usdc")
+                files[-1].write_bytes(written)
+            return joined(files, frames, self._scene.timeline.rate, form.ending, _told(task, 0.9, 1, "joining frames"))
 
     def in_blocks(self, form: Format, task: Task = UNWATCHED) -> Iterator[bytes | memoryview]:
         """The file of a table with the look's results, piece by piece, whatever its length.

@@ -3,23 +3,32 @@
 from __future__ import annotations
 
 import itertools
+import json
 import tempfile
 import unittest
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
+from click.testing import CliRunner
 from scipy import stats
 from scipy.integrate import solve_ivp
 
+from gaudyseed.cli import main
 from gaudyseed.core.documents.document import parse
-from gaudyseed.core.formats import FORMATS, read_items
+from gaudyseed.core.errors import BadInput
+from gaudyseed.core.formats import FORMATS, ReadOptions, read_items
 from gaudyseed.core.kernels import flying
 from gaudyseed.core.motion.births import Origin, born, of_burst, of_stream
 from gaudyseed.core.motion.places import places_of
 from gaudyseed.core.motion.sources import Forces, Source
 from gaudyseed.core.motion.states import Acting, flown, nobody
+from gaudyseed.core.population.appearing import appearances
+from gaudyseed.core.population.makers.imported import store_columns
+from gaudyseed.core.population.makers.sequence import SequenceFrame, sequence_of
 from gaudyseed.core.scene.model import Scene
-from tests.core.test_motion import RATE, made, scene_run, source, sparks, state_of
+from tests.core.test_motion import RATE, at, made, scene_run, source, sparks, state_of
+from tests.core.test_roundtrip import Memory
 
 #: How far float32 is from exact over some hundred steps (measured).
 FLOAT = 3e-5
@@ -278,6 +287,63 @@ class Files(unittest.TestCase):
             np.testing.assert_allclose(
                 back.elements.attribute("velocity").readable, elements.attribute("velocity").readable
             )
+
+
+    def test_frames_as_time_samples_of_one_file(self):
+        """Read by usd-core, and by us frame by frame: what is missing follows from the ids."""
+        from pxr import Usd, UsdGeom
+
+        scene = {"gaudyseed": 3, "populations": [sparks(sources=[source(life=0.2, life_variation=0)])]}
+        with tempfile.TemporaryDirectory() as folder:
+            given, out = Path(folder) / "scene.json", Path(folder) / "out.usdc"
+            given.write_text(json.dumps(scene))
+            command = ["colour", "--scene", str(given), "--frames", "2-8", "--samples", "--out", str(out)]
+            done = CliRunner().invoke(main, command)
+            self.assertEqual(done.exit_code, 0, done.output)
+            stage = Usd.Stage.Open(str(out))
+            points = UsdGeom.Points(stage.GetDefaultPrim())
+            self.assertEqual((stage.GetStartTimeCode(), stage.GetEndTimeCode(), stage.GetFramesPerSecond()), (2, 8, 24))
+            self.assertEqual(points.GetPointsAttr().GetTimeSamples(), list(range(2, 9)))
+            frames, columns = [], {}
+            for frame in range(2, 9):
+                flown_ = scene_run(*scene["populations"], frame=frame).population("sparks").elements
+                np.testing.assert_array_equal(points.GetIdsAttr().Get(frame), flown_.attribute("id").values)
+                np.testing.assert_array_equal(points.GetPointsAttr().Get(frame), flown_.attribute("position").readable)
+                read = read_items(out.read_bytes(), out.name, options=ReadOptions(frame=frame))[0].population
+                bare = {n: a for n, a in read.elements.own.items() if n in ("id", "position")}
+                maker, more = store_columns(replace(read, elements=replace(read.elements, own=bare)), "out.usdc")
+                frames.append(SequenceFrame(frame=frame, maker=maker))
+                columns |= more
+        sequence, more = sequence_of(frames, "out.usdc")
+        kept = Memory({**columns, **more})
+        flying_ = sequence.changed(particles=True).make(kept, at(5)).elements
+        self.assertEqual(flying_.level, "particle")
+        known = scene_run(*scene["populations"], frame=5).population("sparks").elements
+        np.testing.assert_array_equal(flying_.attribute("id").values, known.attribute("id").values)
+        # Half-way between its neighbours a central difference is the velocity, to the second order.
+        both = (flying_.attribute("birth_frame").values > 2) & (known.attribute("lived").readable < 0.7)
+        both &= flying_.attribute("birth_frame").values < 5
+        a, b = (e.attribute("velocity").readable[both] for e in (flying_, known))
+        self.assertGreater(both.sum(), 20)
+        np.testing.assert_allclose(a, b, atol=0.1)
+        # Of those that were seen from birth to end, the age counts from the first frame.
+        seen = flying_.attribute("birth_frame").values[both]
+        np.testing.assert_array_equal(seen, np.ceil(known.attribute("birth_frame").readable[both]))
+        np.testing.assert_allclose(flying_.attribute("age").values[both], (5 - seen) / RATE)
+        with self.assertRaises(BadInput):
+            replace_ids = [SequenceFrame(frame=1, maker=frames[0].maker.changed(attributes=[
+                a.model_dump() for a in frames[0].maker.attributes if a.name != "id"]))]  # fmt: skip
+            without, more = sequence_of(replace_ids, "x")
+            without.changed(particles=True).make(Memory({**columns, **more}), at(1))
+
+    def test_ids_that_come_twice_or_again_are_told(self):
+        ids = [np.array([1, 2, 2, 7]), np.array([1, 2]), np.array([1, 2, 7])]
+        found = appearances([4, 5, 6], lambda k: ids[k])
+        self.assertEqual(found.first.tolist(), [4, 4, 4])
+        self.assertEqual(found.last.tolist(), [6, 6, 6])
+        self.assertEqual(len(found.notes), 2)
+        self.assertIn("2 at frame 4", found.notes[0])
+        self.assertIn("7 between frames 4 and 6", found.notes[1])
 
 
 class Nothing(unittest.TestCase):

@@ -103,6 +103,7 @@ function Made({ population }: { population: PopulationDocument }) {
       ) : (
         <MakerControls population={population} maker={maker} />
       )}
+      {maker.maker === "sequence" && drawn === "instances" && <Sequence population={population} maker={maker} />}
       {maker.maker === "import" && maker.faces && <Imported population={population} maker={maker} only={OF_MESHES} />}
       {maker.maker === "import" && maker.curves && <Imported population={population} maker={maker} only={OF_STRANDS} />}
       {error && (
@@ -189,6 +190,12 @@ function Carried() {
 type Brought = Extract<PopulationDocument["maker"], { maker: "import" }>;
 const OF_MESHES = ["subdivision", "smooth"];
 const OF_STRANDS = ["on", "reach"];
+
+/** Whether points that come frame by frame are followed as particles. */
+function Sequence({ population, maker }: { population: PopulationDocument; maker: Extract<PopulationDocument["maker"], { maker: "sequence" }> }) {
+  const schema = useStore((s) => s.makers.find((m) => m.name === "sequence")?.parameters ?? EMPTY);
+  return <MakerFields population={population} maker={maker as unknown as Made} schema={schema} only={["particles"]} />;
+}
 
 /** What can be changed of a mesh that was brought, or of strands. */
 function Imported({ population, maker, only }: { population: PopulationDocument; maker: Brought; only: string[] }) {

@@ -1,7 +1,8 @@
 """Reads and writes USD in a process of its own, since some damaged files stop the library's whole process.
 
 Run as ``python usd_worker.py FILE WISH OUT``: reads FILE after the JSON in WISH and writes what it found to OUT, a line
-of JSON followed by the bytes of all arrays. ``python usd_worker.py --crate TEXT OUT`` writes readable USD as binary.
+of JSON followed by the bytes of all arrays. ``python usd_worker.py --crate TEXT OUT`` writes readable USD as binary,
+``--join ORDER OUT`` files of one frame each as one file.
 It imports nothing of the product but its limits, so that it starts quickly. Nothing but FILE is ever opened: references
 to other files are taken out before the stage is composed.
 """
@@ -570,6 +571,43 @@ def crate(text: str, arrays: str, out: str) -> None:
         raise Refused("The file could not be written as binary USD.")
 
 
+def join(order: str, out: str) -> None:
+    """Files of one frame each as one file, in which all that differs stands as time samples."""
+    from pxr import Sdf, Tf
+
+    wanted = json.loads(Path(order).read_text())
+    whole = Sdf.Layer.OpenAsAnonymous(wanted["files"][0])
+    same: dict[Any, Any] = {}
+    varies: set[Any] = set()
+    for file, frame in zip(wanted["files"], wanted["frames"], strict=True):
+        layer = Sdf.Layer.OpenAsAnonymous(file)
+
+        def take(path: Any, layer: Any = layer, frame: float = frame) -> None:
+            spec = layer.GetAttributeAtPath(path) if path.IsPropertyPath() else None
+            if spec is None or spec.default is None or not spec.typeName.isArray:
+                return
+            if not whole.GetAttributeAtPath(path):
+                Sdf.JustCreatePrimAttributeInLayer(whole, path, spec.typeName)
+                varies.add(path)
+            whole.SetTimeSample(path, frame, spec.default)
+            if same.setdefault(path, spec.default) != spec.default:
+                varies.add(path)
+
+        layer.Traverse(Sdf.Path.absoluteRootPath, take)
+    for path in same:
+        if path not in varies:
+            for frame in wanted["frames"]:
+                whole.EraseTimeSample(path, frame)
+    whole.startTimeCode, whole.endTimeCode = wanted["frames"][0], wanted["frames"][-1]
+    whole.timeCodesPerSecond = whole.framesPerSecond = wanted["rate"]
+    try:
+        written = whole.Export(out)
+    except Tf.ErrorException:
+        written = False
+    if not written:
+        raise Refused("The file could not be written.")
+
+
 def main(arguments: list[str]) -> int:
     """0 where it worked, 3 with a sentence on the error stream where it did not, 4 where the disk is full."""
     os.environ["PXR_WORK_THREAD_LIMIT"] = "1"
@@ -577,6 +615,8 @@ def main(arguments: list[str]) -> int:
     try:
         if arguments[0] == "--crate":
             crate(arguments[1], arguments[2], arguments[3])
+        elif arguments[0] == "--join":
+            join(arguments[1], arguments[2])
         else:
             options = json.loads(Path(arguments[1]).read_text())
             for k, frame in enumerate(options["frames"]):

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
+from pathlib import Path
 
 import numpy as np
 
@@ -259,4 +260,13 @@ def write_crate(
                 np.save(file, np.ascontiguousarray(values), allow_pickle=False)
         run_apart(WORKER, ["--crate", str(given), str(held), str(out)], context.name,
                   task.part(0.3, 1), SECONDS, "bad_usd")  # fmt: skip
+        return out.read_bytes()
+
+
+def joined(files: Sequence[Path], frames: Sequence[float], rate: float, ending: str, task: Task = UNWATCHED) -> bytes:
+    """Files of one frame each as one, with time samples of all that differs; ``rate`` is that of frames a second."""
+    with temporary_folder() as folder:
+        order, out = folder / "order.json", folder / f"out{ending}"
+        order.write_text(json.dumps({"files": [str(f) for f in files], "frames": list(frames), "rate": rate}))
+        run_apart(WORKER, ["--join", str(order), str(out)], out.name, task, SECONDS, "bad_usd")
         return out.read_bytes()

@@ -195,6 +195,11 @@ class ImportedMaker(MakerModel):
             )
         return np.frombuffer(data, "<i4")
 
+    def stored(self, name: str, columns: ColumnSource) -> Attribute | None:
+        """The attribute of the elements of that name as it is stored; None where there is none."""
+        found = next((a for a in self.attributes if a.name == name), None)
+        return None if found is None else self._attribute(found, self.count, columns)
+
     def _attribute(self, a: ImportedAttribute, count: int, columns: ColumnSource) -> Attribute:
         place = f"maker.attributes.{a.name}"
         try:

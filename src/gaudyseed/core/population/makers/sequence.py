@@ -9,13 +9,16 @@ from collections.abc import Sequence
 from functools import lru_cache
 from typing import Any, ClassVar, Literal
 
+import numpy as np
 from pydantic import Field, model_validator
 
 from ...digest import digest_of
 from ...documents.document import Document, parse, parse_json
 from ...errors import BadInput
+from ...runtime.cache import ResultCache
 from ...scene.follow import Dialled
 from ...scene.timeline import Frame, Moment
+from ..appearing import Appearances, appearances, flying
 from ..meshes import Subdivision
 from ..population import Population
 from .base import ALONE, ColumnSource, MakerContext, MakerModel
@@ -51,6 +54,10 @@ class SequenceMaker(MakerModel):
         0, title="Subdivision", description="Each level has about four times the vertices of the one below."
     )
     smooth: Dialled[bool] = Field(True, title="Smooth", description="Off cuts the faces and keeps their form.")
+    particles: bool = Field(
+        False, title="As particles",
+        description="Points that are told apart by whole ids: their velocity, age and lifetime follow from these.",
+    )  # fmt: skip
 
     @model_validator(mode="before")
     @classmethod
@@ -75,7 +82,46 @@ class SequenceMaker(MakerModel):
             ) from None
         listed = _read(bytes(data))
         k = max(0, bisect.bisect_right([of.frame for of in listed], self._frame(context.moment)) - 1)
-        return listed[k].maker.changed(subdivision=self.subdivision, smooth=self.smooth).make(columns, context)
+        made = self._made(listed[k], columns, context)
+        return self._flying(made, k, listed, columns, context) if self.particles else made
+
+    def _made(self, of: SequenceFrame, columns: ColumnSource, context: MakerContext) -> Population:
+        return of.maker.changed(subdivision=self.subdivision, smooth=self.smooth).make(columns, context)
+
+    def _flying(
+        self, made: Population, k: int, listed: tuple[SequenceFrame, ...], columns: ColumnSource, context: MakerContext
+    ) -> Population:
+        """The points of the k-th frame as particles."""
+        if not made.form.alone or "id" not in (a.name for a in listed[k].maker.attributes):
+            raise BadInput(
+                "Only points with whole ids can be followed as particles. Leave that off, or export ids.",
+                place="maker.particles", code="no_ids",
+            )  # fmt: skip
+        there: Appearances | None = _there.get(self.frames)
+        if there is None:
+            frames = [of.frame for of in listed]
+            there = appearances(frames, lambda j: _ids(listed[j].maker, columns, context))
+            _there.put(self.frames, there, 3 * there.ids.nbytes)
+        around = [max(k - 1, 0), k, min(k + 1, len(listed) - 1)]
+        before, after = (self._made(listed[j], columns, context) if j != k else None for j in around[::2])
+        frames3 = listed[around[0]].frame, listed[k].frame, listed[around[2]].frame
+        return flying(made, before, after, frames3, there, context.moment.rate)
+
+
+#: When ids are there, by the list of frames.
+_there = ResultCache(256 * 1024 * 1024)
+
+
+def _ids(maker: ImportedMaker, columns: ColumnSource, context: MakerContext) -> np.ndarray:
+    """(n,) int64: the ids of a frame, out of their column alone."""
+    context.task.check()
+    stored = maker.stored("id", columns)
+    if stored is None or stored.kind != "integer":
+        raise BadInput(
+            "Some of these frames have no whole ids, so none can be followed. Leave *As particles* off, or export ids.",
+            place="maker.particles", code="no_ids",
+        )  # fmt: skip
+    return stored.precise().astype(np.int64)
 
 
 @lru_cache(maxsize=16)

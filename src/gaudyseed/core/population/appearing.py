@@ -1,0 +1,120 @@
+"""What follows from the ids of points that come frame by frame: how fast each is, how old, and how long it lives."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from .attribute import Attribute
+from .population import Population
+
+#: Places that are told one by one.
+_TOLD = 3
+
+
+@dataclass(frozen=True)
+class Appearances:
+    """When each id is there.
+
+    Attributes
+    ----------
+    ids
+        (n,) int64, rising.
+    first, last
+        (n,) int64: the first and the last frame that it appears at.
+    notes
+        Sentences about ids that appear twice in a frame, or go away and come again.
+    """
+
+    ids: np.ndarray
+    first: np.ndarray
+    last: np.ndarray
+    notes: tuple[str, ...]
+
+
+def appearances(frames: Sequence[int], ids_at: Callable[[int], np.ndarray]) -> Appearances:
+    """When each id is there, out of the ids of each frame; ``ids_at(k)`` gives those of the k-th of the frames."""
+    found: list[np.ndarray] = []
+    twice: list[str] = []
+    for k, frame in enumerate(frames):
+        ids, counts = np.unique(ids_at(k), return_counts=True)
+        found.append(ids)
+        twice += [f"{ids[j]} at frame {frame}" for j in np.flatnonzero(counts > 1)[:_TOLD].tolist()]
+    every = np.unique(np.concatenate(found)) if found else np.zeros(0, np.int64)
+    first, last = np.full(len(every), -1, np.int64), np.full(len(every), -1, np.int64)
+    times = np.zeros(len(every), np.int64)
+    for k, ids in enumerate(found):
+        rows = np.searchsorted(every, ids)
+        first[rows] = np.where(first[rows] < 0, k, first[rows])
+        last[rows] = k
+        times[rows] += 1
+    gaps = np.flatnonzero(times < last - first + 1)
+    again = [f"{every[j]} between frames {frames[first[j]]} and {frames[last[j]]}" for j in gaps[:_TOLD].tolist()]
+    notes = [*_told(twice, "Ids that appear twice in a frame: "),
+             *_told(again, "Ids that go away and come again, taken for one: ", len(gaps))]  # fmt: skip
+    at = np.array(frames, np.int64)
+    return Appearances(every, at[first], at[last], tuple(notes))
+
+
+def _told(places: list[str], words: str, many: int = 0) -> list[str]:
+    if not places:
+        return []
+    more = max(many, len(places)) - _TOLD
+    return [f"{words}{', '.join(places[:_TOLD])}{f' and {more:,} more' if more > 0 else ''}."]
+
+
+def flying(
+    now: Population, before: Population | None, after: Population | None, frames: tuple[int, int, int],
+    there: Appearances, rate: float,
+) -> Population:  # fmt: skip
+    """Points as particles: *velocity* from their places at the frames around, *age* and *lifetime* by their ids.
+
+    Parameters
+    ----------
+    before, after
+        The points of the frames around; None at the ends, and where a frame lacks an id the one that has it counts.
+    frames
+        Those of before, now and after.
+    rate
+        Frames a second.
+    """
+    elements = now.elements
+    ids = elements.attribute("id").precise().astype(np.int64)
+    places = elements.attribute("position").readable
+    rows = np.searchsorted(there.ids, ids)
+    first, last = there.first[rows], there.last[rows]
+    age = ((frames[1] - first) / rate).astype(np.float32)
+    life = ((last - first) / rate).astype(np.float32)
+    lived = np.clip(age / np.where(life > 0, life, 1), 0, 1)
+    numbers = {"age": age, "lifetime": life, "lived": lived, "birth_frame": first.astype(np.float32)}
+    more = {name: Attribute(name, "number", values) for name, values in numbers.items()}
+    velocity = elements.find("velocity")
+    if velocity is None or velocity.kind != "vector" or velocity.width != 3:
+        ways = _velocities(ids, places, before, after, frames, rate)
+        velocity = more["velocity"] = Attribute("velocity", "vector", ways)
+    speed = np.linalg.norm(velocity.readable.astype(np.float64), axis=1).astype(np.float32)
+    more["speed"] = Attribute("speed", "number", speed, stands_for="length")
+    made = elements.with_more({name: a for name, a in more.items() if name not in elements.own})
+    return replace(now, kind="particles", elements=replace(made, level="particle"), notes=(*now.notes, *there.notes))
+
+
+def _velocities(
+    ids: np.ndarray, places: np.ndarray, before: Population | None, after: Population | None,
+    frames: tuple[int, int, int], rate: float,
+) -> np.ndarray:  # fmt: skip
+    """(n, 3) float32: from the place at the frame before to that at the one after, or as much of this as is known."""
+    low, high = places.astype(np.float64), places.astype(np.float64)
+    since, until = np.full(len(ids), frames[1]), np.full(len(ids), frames[1])
+    for other, frame, into, when in ((before, frames[0], low, since), (after, frames[2], high, until)):
+        if other is None:
+            continue
+        theirs = other.elements.attribute("id").precise().astype(np.int64)
+        order = np.argsort(theirs, kind="stable")
+        at = np.minimum(np.searchsorted(theirs[order], ids), max(len(theirs) - 1, 0))
+        known = np.flatnonzero(theirs[order][at] == ids) if len(theirs) else np.zeros(0, np.int64)
+        into[known] = other.elements.attribute("position").readable[order[at[known]]]
+        when[known] = frame
+    seconds = (until - since)[:, None] / rate
+    return np.asarray((high - low) / np.where(seconds > 0, seconds, 1), np.float32)
