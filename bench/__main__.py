@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import argparse
 import json
 import os
 import resource
@@ -20,7 +21,7 @@ from typing import Any
 import numpy as np
 from tests.support import beetle_scene
 
-from bench import strands
+from bench import motion, strands
 from bench.colours import bench_colour
 from bench.edits import bench_edits
 from bench.light import bench_light
@@ -401,6 +402,7 @@ def main() -> None:
     bench_colour(rows, timed, versus, bare(1_000_000))
     bench_growth(rows)
     bench_meshes(rows)
+    motion.main(rows)
     bench_places(rows, versus)
     bench_lanes(rows, timed)
     bench_files(rows)
@@ -461,16 +463,39 @@ def _send_core(rows: Rows) -> None:
     bench_files(rows)
 
 
-if __name__ == "__main__":
-    if "--strands" in sys.argv:
-        sys.exit(only(partial(strands.bench_strands, timed=timed), partial(strands.bench_view, keyed=_keyed)))
-    if "--send" in sys.argv:
-        sys.exit(only(_send_core, _send_served))
-    if "--page" in sys.argv:
-        sys.exit(page_alone())
-    if "--fuzz" in sys.argv:
-        from bench import fuzz
+def _motion() -> None:
+    """The motion alone, and the greatest memory."""
+    rows: Rows = []
+    motion.main(rows)
+    print("\n".join(f"| {a} | {b} | {c} |" for a, b, c in rows))
+    print(f"(peak of this process: {resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024:.0f} MB)")
 
-        after = sys.argv[sys.argv.index("--fuzz") + 1 :]
-        sys.exit(fuzz.main(part=float(after[0]) if after else 1.0))
-    main()
+
+def _fuzz(part: float) -> int:
+    from bench import fuzz
+
+    return fuzz.main(part=part)
+
+
+def chosen(arguments: list[str]) -> int | None:
+    """Run what the arguments name: one subject, or without any of them the whole, which writes docs/performance.md."""
+    parser = argparse.ArgumentParser("./gaudy bench", description=chosen.__doc__)
+    only_one = parser.add_mutually_exclusive_group()
+    for name, words in (("strands", "strands alone"), ("send", "channels, shapes and files alone"),
+                        ("page", "the page alone"), ("motion", "particles and trails alone")):  # fmt: skip
+        only_one.add_argument(f"--{name}", action="store_true", help=f"{words}; printed, not written")
+    only_one.add_argument("--fuzz", type=float, nargs="?", const=1.0, metavar="PART", help="the whole fuzz, or a part")
+    asked = parser.parse_args(arguments)
+    if asked.strands:
+        return only(partial(strands.bench_strands, timed=timed), partial(strands.bench_view, keyed=_keyed))
+    if asked.send:
+        return only(_send_core, _send_served)
+    if asked.page:
+        return page_alone()
+    if asked.motion:
+        return _motion()
+    return main() if asked.fuzz is None else _fuzz(asked.fuzz)
+
+
+if __name__ == "__main__":
+    sys.exit(chosen(sys.argv[1:]))

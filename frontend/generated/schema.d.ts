@@ -2639,7 +2639,7 @@ export interface components {
          * Fix
          * @description What one click does: JSON Patch operations (RFC 6902) on the look, or an action on the population.
          *
-         *     ``subdivide`` raises the subdivision of a mesh by one.
+         *     ``subdivide`` raises the subdivision of a mesh by one, ``more_points`` doubles those that trails have in a frame.
          */
         Fix: {
             /** Label */
@@ -2651,7 +2651,7 @@ export interface components {
              * @default
              * @enum {string}
              */
-            action: "" | "subdivide";
+            action: "" | "subdivide" | "more_points";
         };
         /**
          * Follow
@@ -5898,6 +5898,12 @@ export interface components {
              * @default true
              */
             smooth: boolean | components["schemas"]["FollowDial"];
+            /**
+             * As particles
+             * @description Points that are told apart by whole ids: their velocity, age and lifetime follow from these.
+             * @default false
+             */
+            particles: boolean;
         };
         /**
          * SequenceRequest

@@ -288,7 +288,6 @@ class Files(unittest.TestCase):
                 back.elements.attribute("velocity").readable, elements.attribute("velocity").readable
             )
 
-
     def test_frames_as_time_samples_of_one_file(self):
         """Read by usd-core, and by us frame by frame: what is missing follows from the ids."""
         from pxr import Usd, UsdGeom

@@ -90,12 +90,17 @@ function FixButton({ fix, strong }: { fix: Fix; strong: boolean }) {
     const level = subdivisionOf(chosenPopulation(s));
     return level !== null && level < 4;
   });
-  const apply = () => (fix.action === "subdivide" ? subdivide(fix.label) : editLook(fix.label, (look) => patched(look, fix.operations)));
+  const apply = () => (fix.action === "subdivide" ? subdivide(fix.label) : fix.action === "more_points" ? morePoints(fix.label) : editLook(fix.label, (look) => patched(look, fix.operations)));
   return (
     <Button strong={strong} className="h-6!" disabled={fix.action === "subdivide" && !more} onClick={apply}>
       {fix.label}
     </Button>
   );
+}
+
+/** Twice the points that trails have in a frame. */
+function morePoints(label: string) {
+  editPopulation(label, (p) => (p.maker.maker === "trails" ? { ...p, maker: { ...p.maker, points: Math.min(16, 2 * p.maker.points) } } : p));
 }
 
 /** The subdivision of a mesh, where it is a number. */

@@ -451,6 +451,21 @@ SPIN = register(
         group="form",
     )
 )
+register(
+    Channel(
+        "motion_blur",
+        "Motion blur",
+        NUMBER,
+        (1.0,),
+        0.0,
+        100.0,
+        "times",
+        populations=("clones", "particles", "trails"),
+        columns=("motion_blur",),
+        help="A factor of the velocity that blurs it in rendered pictures; the view shows none.",
+        group="form",
+    )
+)
 SHAPE = register(
     Channel(
         "shape",

@@ -20,12 +20,12 @@ class PatchOperation(TypedDict):
 class Fix:
     """What one click does: JSON Patch operations (RFC 6902) on the look, or an action on the population.
 
-    ``subdivide`` raises the subdivision of a mesh by one.
+    ``subdivide`` raises the subdivision of a mesh by one, ``more_points`` doubles those that trails have in a frame.
     """
 
     label: str
     operations: list[PatchOperation]
-    action: Literal["", "subdivide"] = ""
+    action: Literal["", "subdivide", "more_points"] = ""
 
 
 class BadInput(ValueError):

@@ -88,6 +88,9 @@ class Surroundings:
         ``other_at(id, frame, place)`` gives the evaluation of another population at another frame.
     alters
         Whether elements or results of another population depend on the time, by its id.
+    alone
+        ``alone(id)`` names by content all that decides another population's results at all frames, beside its states;
+        empty where these depend on further populations.
     whole
         What steps ask of all elements.
     """
@@ -103,6 +106,7 @@ class Surroundings:
     asked: Callable[[], Set[str]] = frozenset
     other_at: Callable[[str, int, str], Evaluation] | None = None
     alters: Callable[[str], bool] = bool
+    alone: Callable[[str], str] = str
     whole: Whole = WHOLE
 
 

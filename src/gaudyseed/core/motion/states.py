@@ -225,7 +225,7 @@ def flown(
 
 
 #: States that were worked out lately, for those that go on from them.
-_lately = ResultCache(512 * 1024 * 1024, grows=4)
+_lately = ResultCache(192 * 1024 * 1024, grows=2)
 
 
 #: Bytes of the state of one particle.

@@ -84,8 +84,7 @@ def trailed(seen: Sequence[Seen], rate: float, points: int, last: int, back: int
     Between two frames points lie on the cubic curve through both places with both velocities (Hermite); without
     velocities on the straight line. A trail begins at the birth where that is known.
     """
-    every = np.unique(np.concatenate([s.ids for s in seen])) if seen else np.zeros(0, np.int64)
-    there = [np.searchsorted(every, s.ids) for s in seen]
+    every, there = _numbered([s.ids for s in seen])
     ends = np.full(len(every), -1, np.int64)
     for s, trails in zip(seen, there, strict=True):
         ends[trails] = s.frame
@@ -117,6 +116,35 @@ def trailed(seen: Sequence[Seen], rate: float, points: int, last: int, back: int
         row_before[trails] = np.arange(len(trails))
         before = s
     return _joined(found, every, faded, seen, there, last)
+
+
+#: Ids are looked up in tables of so many at a time.
+_BLOCK = 2**18
+
+
+def _numbered(ids: list[np.ndarray]) -> tuple[np.ndarray, list[np.ndarray]]:
+    """(t,) all ids, rising, and of each list the places of its ids among them.
+
+    By tables for those blocks of numbers in which there are any: several times as fast as sorting and searching.
+    """
+    largest = max((int(i.max(initial=0)) for i in ids), default=0)
+    if largest >= 2**31 or any(len(i) and int(i.min()) < 0 for i in ids):
+        every = np.unique(np.concatenate(ids))
+        return every, [np.searchsorted(every, i) for i in ids]
+    used = np.zeros(largest // _BLOCK + 1, bool)
+    for i in ids:
+        used[i // _BLOCK] = True
+    blocks = np.flatnonzero(used)
+    first = np.zeros(len(used), np.int64)
+    first[blocks] = np.arange(len(blocks)) * _BLOCK
+    places = [first[i // _BLOCK] + i % _BLOCK for i in ids]
+    known = np.zeros(len(blocks) * _BLOCK, bool)
+    for p in places:
+        known[p] = True
+    at = np.flatnonzero(known)
+    number = np.zeros(len(known), np.int64)
+    number[at] = np.arange(len(at))
+    return blocks[at // _BLOCK] * _BLOCK + at % _BLOCK, [number[p] for p in places]
 
 
 def _between(found: _Points, a: Seen, b: Seen, trails: np.ndarray, old: np.ndarray, new: np.ndarray, k: int,

@@ -90,13 +90,18 @@ def flying(
     lived = np.clip(age / np.where(life > 0, life, 1), 0, 1)
     numbers = {"age": age, "lifetime": life, "lived": lived, "birth_frame": first.astype(np.float32)}
     more = {name: Attribute(name, "number", values) for name, values in numbers.items()}
+    wide, size = elements.own.get("width"), elements.own.get("size")
+    if wide is not None and wide.kind == "number" and (size is None or not size.fields):
+        # A file's width is a diameter, a particle's size a radius.
+        more["size"] = Attribute("size", "number", wide.readable / 2)
     velocity = elements.find("velocity")
     if velocity is None or velocity.kind != "vector" or velocity.width != 3:
         ways = _velocities(ids, places, before, after, frames, rate)
         velocity = more["velocity"] = Attribute("velocity", "vector", ways)
     speed = np.linalg.norm(velocity.readable.astype(np.float64), axis=1).astype(np.float32)
     more["speed"] = Attribute("speed", "number", speed, stands_for="length")
-    made = elements.with_more({name: a for name, a in more.items() if name not in elements.own})
+    own = {name for name, a in elements.own.items() if a.fields}
+    made = elements.with_more({name: a for name, a in more.items() if name not in own})
     return replace(now, kind="particles", elements=replace(made, level="particle"), notes=(*now.notes, *there.notes))
 
 

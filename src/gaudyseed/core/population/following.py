@@ -19,6 +19,8 @@ class Following:
     ----------
     of
         The id of that population.
+    states
+        Names all its states by content.
     frames
         (f,) int64, rising: those whose states are met.
     low, high
@@ -35,6 +37,7 @@ class Following:
     """
 
     of: str
+    states: str
     frames: np.ndarray
     low: np.ndarray
     high: np.ndarray
@@ -46,7 +49,9 @@ class Following:
     @cached_property
     def digest(self) -> str:
         """Content digest."""
-        return digest_of("following", self.of, self.frames, self.low, self.high, self.at, self.part, self.last)
+        return digest_of(
+            "following", self.of, self.states, self.frames, self.low, self.high, self.at, self.part, self.last
+        )
 
     @property
     def nbytes(self) -> int:
@@ -56,7 +61,7 @@ class Following:
     def taken(self, rows: np.ndarray) -> Following:
         """That of these points only."""
         kept = {n: getattr(self, n)[rows] for n in ("low", "high", "at", "part", "same", "last")}
-        return Following(self.of, self.frames, **kept)
+        return Following(self.of, self.states, self.frames, **kept)
 
     def then(self, values: Callable[[int], np.ndarray], width: int) -> np.ndarray:
         """(n,) or (n, w) float32: what the particles had where the points were left, mixed straight between states.

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 import numpy as np
 
@@ -36,18 +36,13 @@ def of_state(
     on
         The population that particles of the sources ``leaving`` left.
     """
-    age = np.maximum((moment.frame - state.births) / moment.rate, 0).astype(np.float32)
     places, velocities = np.ascontiguousarray(state.places.T), np.ascontiguousarray(state.velocities.T)
-    speed = np.sqrt((state.velocities.astype(np.float64) ** 2).sum(axis=0)).astype(np.float32)
     ids = ids_of(state.numbers, state.sources)
     table = [
         Attribute("id", "integer", ids, fields=(Field("id", "<i4"),)),
         _vector("position", places, "x y z"),
         _vector("velocity", velocities, "vx vy vz"),
-        Attribute("speed", "number", speed, stands_for="length"),
-        Attribute("age", "number", age, fields=(Field("age", "<f4"),)),
         Attribute("lifetime", "number", state.lives, fields=(Field("lifetime", "<f4"),)),
-        Attribute("lived", "number", np.clip(age / state.lives, 0, 1)),
         Attribute("birth_frame", "number", state.births.astype(np.float32), fields=(Field("birth_frame", "<f4"),)),
         Attribute("size", "number", state.sizes, fields=(Field("size", "<f4"),)),
         _vector("birth_position", state.birth_places, "birth_x birth_y birth_z", "point"),
@@ -65,8 +60,27 @@ def of_state(
         standing = Standing(
             on, np.where(there[:, None], state.corners, 0), np.where(there[:, None], state.weights, np.float32(0))
         )
-    elements = Elements("particle", len(ids), {a.name: a for a in table}, (owners,))
+    elements = Elements("particle", len(ids), {a.name: a for a in table}, (owners,), _derived(state, moment))
     return Population("particles", elements, POINTS, (), standing)
+
+
+def _derived(state: State, moment: Moment) -> dict[str, Callable[[], Attribute]]:
+    """What is worked out when it is first read."""
+
+    def age() -> np.ndarray:
+        found: np.ndarray = np.maximum((moment.frame - state.births) / moment.rate, 0).astype(np.float32)
+        return found
+
+    def speed() -> np.ndarray:
+        x, y, z = state.velocities
+        found: np.ndarray = np.sqrt(x * x + y * y + z * z)
+        return found
+
+    return {
+        "speed": lambda: Attribute("speed", "number", speed(), stands_for="length"),
+        "age": lambda: Attribute("age", "number", age(), fields=(Field("age", "<f4"),)),
+        "lived": lambda: Attribute("lived", "number", np.clip(age() / state.lives, 0, 1)),
+    }
 
 
 def _vector(name: str, values: np.ndarray, columns: str, stands_for: str = "") -> Attribute:

@@ -9,6 +9,7 @@ from typing import Any
 
 import numpy as np
 
+from ..digest import digest_of
 from ..documents.document import Document
 from ..documents.paths import resolve
 from ..errors import BadInput, no_population
@@ -142,6 +143,7 @@ class SceneRun:
             lambda: signals_asked(itself.scene),
             other_at=lambda population, frame, place: itself.at(frame)._other(population, place),
             alters=lambda population: itself.whole().alters(population),
+            alone=lambda population: itself.whole()._alone(population),
         )
 
     def document(self, population: str) -> PopulationDocument:
@@ -272,6 +274,17 @@ class SceneRun:
             scope.timed or (scope.placed and self._keyed((document.place,)))
             or any(self.timed(other) for other in document.maker.others)
         )  # fmt: skip
+
+    def _alone(self, population: str) -> str:
+        """Names all that decides a population's results at all frames but its states; empty where others do too."""
+        document = self.document(population)
+        self.evaluation(population)
+        if self._read.get(population, set()) - set(document.maker.others):
+            return ""
+        scene = self.scene
+        shared = [m.model_dump_json() for m in (*scene.dials, *scene.markers, *scene.signals, *scene.assets)]
+        return digest_of(document.model_dump_json(), self.look(population).model_dump_json(), shared,
+                         scene.timeline.model_dump_json())  # fmt: skip
 
     def _keyed(self, parts: tuple[Follower, ...]) -> bool:
         """Whether any of these follows a dial or marker that moves along the timeline."""

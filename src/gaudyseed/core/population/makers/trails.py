@@ -134,13 +134,15 @@ class TrailsMaker(MakerModel):
         velocity, size = elements.find("velocity"), elements.find("size")
         moving = velocity is not None and velocity.kind == "vector" and velocity.width == 3
         sized = size is not None and size.kind in ("number", "integer") and size.width == 1
-        rows = np.flatnonzero((numbers >= self.beyond) & (numbers % self.every == 0))
+        every = self.every == 1 and self.beyond == 0
+        rows = slice(None) if every else np.flatnonzero((numbers >= self.beyond) & (numbers % self.every == 0))
+        numbered = np.arange(len(numbers), dtype=np.int32)
         birth, born = elements.find("birth_position"), elements.find("birth_frame")
         known = birth is not None and born is not None
         return Seen(
-            frame, numbers[rows], rows.astype(np.int32), elements.attribute("position").readable[rows],
+            frame, numbers[rows], numbered[rows], elements.attribute("position").readable[rows],
             velocity.readable[rows] if moving and velocity is not None else None,
-            size.readable[rows] if sized and size is not None else np.full(len(rows), 0.01, np.float32),
+            size.readable[rows] if sized and size is not None else np.full(len(numbered[rows]), 0.01, np.float32),
             birth.readable[rows] if known and birth is not None else None,
             born.readable[rows] if known and born is not None else None,
         )  # fmt: skip
@@ -172,10 +174,9 @@ class TrailsMaker(MakerModel):
             KEY: Attribute(KEY, "integer", known),
         }  # fmt: skip
         made = replace(bare, elements=bare.elements.with_more(more))
-        following = Following(
-            self.on or "", np.array([s.frame for s in seen], np.int64), found.low, found.high, found.at, found.part,
-            found.same, found.last,
-        )  # fmt: skip
+        met = np.array([s.frame for s in seen], np.int64)
+        lying = {n: getattr(found, n) for n in ("low", "high", "at", "part", "same", "last")}
+        following = Following(self.on or "", self.reads(context), met, **lying)
         return replace(made, kind="trails", following=following)
 
 
