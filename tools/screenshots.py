@@ -18,7 +18,7 @@ sys.path.insert(0, str(ROOT))
 from tests.browser.driver import BrowserCase  # noqa: E402
 from tools.kite import kite  # noqa: E402
 
-from gaudyseed.demo import bench_scene, demo_scene, horse_scene, route_scene  # noqa: E402
+from gaudyseed.demo import bench_scene, demo_scene, finale_scene, horse_scene, route_scene  # noqa: E402
 
 FOLDER = ROOT / "docs" / "screenshots"
 
@@ -173,10 +173,12 @@ def picture(c: Camera) -> None:
     c.page.get_by_text("8 found").wait_for()
 
 
-def layers(c: Camera) -> None:
-    """An edge colour masked by an attribute, in overlay."""
-    c.page.get_by_role("button", name=re.compile("^Edge")).click()
-    c.page.get_by_role("tab", name="Mask").click()
+def finale(c: Camera) -> None:
+    """The finale, its sparks chosen, framed as it is after a while."""
+    c.page.get_by_text("Sparks", exact=True).first.click()
+    c.page.get_by_label("Frame all (0)").click()
+    c.page.mouse.move(0, 0)
+    c.settle()
 
 
 def library(c: Camera) -> None:
@@ -300,7 +302,7 @@ PICTURES: dict[str, tuple[Callable[[Camera], None], list | None, dict]] = {
     "making": (making, None, {}),
     "shares": (shares, None, {}),
     "picture": (picture, None, {}),
-    "layers": (layers, None, {}),
+    "finale": (finale, None, {}),
     "library": (library, [{"step": "random", "numbers": 2, "seed": 4},
                           {"step": "palette", "name": "Night sweets", "columns": 3, "swatches": [
                               {"colour": c, "locked": c == "#a02c7d"}
@@ -320,8 +322,8 @@ def main(names: list[str]) -> None:
                 sequins(camera, paint, **look)
             if name == "scene":
                 camera.wanted = with_berries(BrowserCase.document(camera))
-            if name == "layers":
-                camera.wanted = edged(BrowserCase.document(camera))
+            if name == "finale":
+                camera.wanted = finale_scene().model_dump(mode="json")
             if name in WHOLE:
                 camera.wanted = demo_scene().model_dump(mode="json")
             if name == "strands":
@@ -375,16 +377,6 @@ def with_berries(scene: dict) -> dict:
     rough = [{**RANDOM, "seed": 3}, {"step": "levels", "gamma": 0.4}, {"step": "range", "to_low": 0.05, "to_high": 0.9}]
     scene["populations"][0]["look"]["lanes"]["roughness"] = {"layers": [{"name": "Polish", "paint": rough}]}
     scene["populations"].append(berries)
-    return scene
-
-
-def edged(scene: dict) -> dict:
-    """The scene with an edge colour over its layer."""
-    stack = scene["populations"][0]["look"]["lanes"]["base_colour"]["layers"]
-    mask = [{"step": "attribute", "name": "position", "component": "z"}, {"step": "range", "own": True},
-            {"step": "levels", "black_point": 0.45, "white_point": 0.9}]  # fmt: skip
-    paint = [{"step": "constant", "value": "#ffd27a"}]
-    stack.append({"name": "Edge", "blend": "overlay", "blend_in": "display", "mask": mask, "paint": paint})
     return scene
 
 

@@ -16,7 +16,7 @@ from gaudyseed.core.population.makers.grid import GridMaker
 from gaudyseed.core.reports.report import Reporter
 from gaudyseed.core.scene.model import Scene
 from gaudyseed.core.scene.run import SceneRun, signals_asked
-from gaudyseed.demo import bench_scene, demo_scene, horse_scene, lesson_scene, route_scene
+from gaudyseed.demo import bench_scene, demo_scene, finale_scene, horse_scene, lesson_scene, route_scene
 from tests.core.test_looks import apply_patch
 from tests.support import FIVE, look_document, points, ramp
 
@@ -196,7 +196,7 @@ class Demo(unittest.TestCase):
         return [a["code"] for advisories in told for a in advisories]
 
     def test_the_demo_is_free_of_remarks_but_for_the_lesson(self):
-        for make in (demo_scene, route_scene, bench_scene, horse_scene):
+        for make in (demo_scene, route_scene, bench_scene, horse_scene, finale_scene):
             self.assertEqual(self.said(make()), [], make().name)
         self.assertEqual(sorted(self.said(lesson_scene())), ["bands_alike", "shares_uneven", "unreached_stop"])
 

@@ -6,12 +6,12 @@ from pydantic import BaseModel
 
 from gaudyseed.core.geometry.shapes import SHAPES
 from gaudyseed.core.geometry.surfaces import SURFACES
-from gaudyseed.demo import bench_scene, demo_scene, horse_scene, lesson_scene, route_scene
+from gaudyseed.demo import bench_scene, demo_scene, finale_scene, horse_scene, lesson_scene, route_scene
 from gaudyseed.web.headers import LanesAnswer, PopulationHeader, ReportAnswer, ShapeHeader, SurfaceHeader
 from tests.support import messages
 from tests.web.test_api import ServerCase
 
-SCENES = (demo_scene, route_scene, bench_scene, horse_scene, lesson_scene)
+SCENES = (demo_scene, route_scene, bench_scene, horse_scene, finale_scene, lesson_scene)
 
 
 class Declared(ServerCase):

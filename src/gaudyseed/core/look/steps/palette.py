@@ -163,7 +163,8 @@ class Palette(Step):
         """That chance put equal swatches side by side, where elements are few enough to be seen one by one."""
         before, scope = outcome.before, outcome.scope
         position = scope.elements.find("position")
-        if before is None or before.step.chance_per != "element":
+        # What flies has others beside it at the next frame.
+        if before is None or before.step.chance_per != "element" or scope.elements.find("velocity") is not None:
             return
         few = scope.population.form.alone and 12 <= scope.elements.count <= _SEEN_SINGLY
         if not few or position is None or len(self.swatches) < 2:

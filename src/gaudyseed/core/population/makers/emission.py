@@ -33,7 +33,7 @@ class EmissionMaker(MakerModel):
     A state depends on the one before it: asking for frames in any order gives the same.
     """
 
-    title: ClassVar[str] = "Burst or stream"
+    title: ClassVar[str] = "Particles"
     summary: ClassVar[str] = "particles that are born, fly and end"
     placed_by_itself: ClassVar[bool] = True
     begins: ClassVar[Mapping[str, Any]] = {"sources": [{"name": "Burst", "cone": 60, "speed": 3.0, "count": 6000}]}
@@ -43,14 +43,14 @@ class EmissionMaker(MakerModel):
             (0.0, "#fff1c4"), (0.25, "#f2a03d"), (0.6, "#c0392f"), (1.0, "#3a1f3d"))]},
     )  # fmt: skip
     beginnings: ClassVar[Mapping[str, Mapping[str, Any]]] = {
-        "burst": begins,
-        "stream": {"sources": [{"name": "Stream", "births": "stream", "rate": 800, "cone": 12, "speed": 4.0}]},
-        "drifting dust": {
+        "Burst": begins,
+        "Stream": {"sources": [{"name": "Stream", "births": "stream", "rate": 800, "cone": 12, "speed": 4.0}]},
+        "Drifting dust": {
             "sources": [{"name": "Dust", "births": "stream", "rate": 600, "cone": 180, "speed": 0.2, "radius": 1.2,
                          "life": 4.0}],
             "forces": {"gravity": 0.0, "drag": 1.0, "turbulence": 1.5, "turbulence_size": 0.9},
         },
-        "fountain": {
+        "Fountain": {
             "sources": [{"name": "Fountain", "births": "stream", "rate": 2000, "cone": 8, "speed": 6.0, "life": 3.0}],
             "forces": {"gravity": 6.0, "drag": 0.1, "floor": True, "bounce": 0.35},
         },
