@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import tempfile
 import unittest
+from dataclasses import replace
 from pathlib import Path
 from unittest import mock
 
@@ -15,6 +16,7 @@ from gaudyseed.core.errors import BadInput
 from gaudyseed.core.formats import FORMATS, read_points
 from gaudyseed.core.kernels import parallel
 from gaudyseed.core.look.evaluate import Evaluator
+from gaudyseed.core.look.model import Look
 from gaudyseed.core.motion import states
 from gaudyseed.core.motion.states import State
 from gaudyseed.core.population.makers import MakerContext
@@ -23,7 +25,7 @@ from gaudyseed.core.scene.model import Scene
 from gaudyseed.core.scene.run import SceneRun
 from gaudyseed.core.scene.timecache import TimeCache
 from gaudyseed.core.scene.timeline import Moment
-from tests.support import look_document
+from tests.support import ROOT, look_document, points
 
 RATE = 24.0
 GREYS = {"step": "ramp", "stops": [{"at": 0, "colour": "#000000"}, {"at": 1, "colour": "#ffffff"}]}
@@ -221,6 +223,59 @@ class Carried(unittest.TestCase):
         self.assertEqual(found.population.elements.attribute("source_name").labels, ("lines", "dust"))
         z = values(found.population, "velocity")[:, 2]
         self.assertGreater(z[index == 0].mean(), z[index == 1].mean())
+
+
+class Ways(unittest.TestCase):
+    """What the guide shows, each against plain NumPy; its formulas stand in the guide word by word."""
+
+    GUIDE = (ROOT / "docs/guide/README.md").read_text()
+
+    def test_each_formula_of_the_guide(self):
+        two = [source(name="lines", count=200), source(name="dust", count=300, speed=30)]
+        run = scene_run(sparks(sources=two), frame=12)
+        p = run.population("sparks").elements
+        lived, speed, which = (p.attribute(n).readable for n in ("lived", "speed", "source"))
+        velocity, born, at_ = (p.attribute(n).readable for n in ("velocity", "birth_position", "position"))
+        ways = {
+            "max(0, 1 - 0.9 * lived)": np.maximum(0, 1 - 0.9 * lived),
+            "(x(velocity) / max(speed, 0.001) + 1) / 2": (velocity[:, 0] / speed + 1) / 2,
+            "where(source == 0, (speed / 25) ** 3, 1)": np.where(which == 0, (speed / 25) ** 3, 1),
+            "1 / 2 ** (2 * (source + 1))": np.where(which == 0, 1 / 4, 1 / 16),
+            "where(source == 0, 0.2, 1)": np.where(which == 0, 0.2, 1),
+            "length(position - birth_position)": np.linalg.norm(at_ - born, axis=1),
+        }
+        for text, wanted in ways.items():
+            self.assertIn(f"`{text}`", self.GUIDE)
+            blur = {"motion_blur": {"layers": [{"paint": [{"step": "formula", "text": text}]}]}}
+            found = scene_run(sparks(sources=two, lanes=blur), frame=12).evaluation("sparks")
+            np.testing.assert_allclose(found.channel("motion_blur"), wanted, rtol=1e-4, atol=1e-5, err_msg=text)
+
+    def test_glints_show_no_pattern(self):
+        text = "where(modulo(id, 9) == floor(9 * random(4)), 10 * random(5), 0)"
+        self.assertIn(f"`{text}`", self.GUIDE)
+        lane = {"emission_strength": {"layers": [{"paint": [{"step": "formula", "text": text}]}]}}
+        found = scene_run(sparks(sources=[source(count=9000, over=0)], lanes=lane), frame=2).evaluation("sparks")
+        bright = found.channel("emission_strength") > 0
+        self.assertAlmostEqual(bright.mean(), 1 / 9, delta=0.012)
+        ids = values(found.population, "id")[bright]
+        self.assertGreater(stats.chisquare(np.bincount(ids % 9, minlength=9)).pvalue, 1e-3)
+        self.assertLessEqual(found.channel("emission_strength").max(), 10)
+
+    def test_by_source_and_through_a_noise_that_stands_still(self):
+        two = [source(name="lines"), source(name="dust")]
+        for per in ({"step": "random", "per": "source", "seed": 3}, {"step": "random", "seed": 3}):
+            chain = [per, *([] if "per" in per else [{"step": "unify", "per": "source"}]), GREYS]
+            found = scene_run(sparks(*chain, sources=two), frame=9).evaluation("sparks")
+            self.assertEqual(len(np.unique(found.colours[:, 0])), 2)
+        noise = {"step": "noise", "seed": 5, "size": 0.5, "space": "scene"}
+        early, late = (scene_run(sparks(noise, GREYS), frame=f).evaluation("sparks") for f in (6, 20))
+        self.assertFalse(early.scope.timed)
+        # What is at the same place gets the same colour, whenever: as points that never moved.
+        at_ = late.population.elements.attribute("position")
+        still = points(len(at_.values))
+        still = replace(still, elements=still.elements.with_more({"position": at_}))
+        same = Evaluator().evaluate(still, parse(Look, look_document(noise, GREYS))).colours
+        np.testing.assert_allclose(late.colours, same, atol=1e-5)
 
 
 class Trails(unittest.TestCase):

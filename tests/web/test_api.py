@@ -101,7 +101,7 @@ class Makers(ServerCase):
     def test_steps_that_can_do_nothing_say_why(self):
         answer = self.client.post("/api/populations", json={"scene": self.scene, "population": "beetle-sequins"})
         unfit = unpack(answer.data)[0]["unfit"]
-        self.assertEqual(set(unfit), {"along", "ground"})
+        self.assertEqual(set(unfit), {"along", "ground", "particle"})
         self.assertIn("Only strands", unfit["along"])
 
     def test_what_reads_a_thing_that_goes_is_named(self):

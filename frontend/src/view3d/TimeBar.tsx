@@ -89,7 +89,8 @@ const RESTED = 400;
 /** Under the slider a line where frames of the motion are there. */
 function Kept() {
   const scene = useStore((s) => s.scene);
-  const shown = useStore((s) => (s.playing ? null : s.shownFrame));
+  // What has been shown may have been worked out for it.
+  const shown = useStore((s) => (s.playing ? null : s.results));
   useEffect(() => {
     const timer = setTimeout(() => void askMotion(), RESTED);
     return () => clearTimeout(timer);

@@ -37,11 +37,13 @@ def of_state(
         The population that particles of the sources ``leaving`` left.
     """
     places, velocities = np.ascontiguousarray(state.places.T), np.ascontiguousarray(state.velocities.T)
+    age = np.maximum((moment.frame - state.births) / moment.rate, 0).astype(np.float32)
     ids = ids_of(state.numbers, state.sources)
     table = [
         Attribute("id", "integer", ids, fields=(Field("id", "<i4"),)),
         _vector("position", places, "x y z"),
         _vector("velocity", velocities, "vx vy vz"),
+        Attribute("age", "number", age, fields=(Field("age", "<f4"),)),
         Attribute("lifetime", "number", state.lives, fields=(Field("lifetime", "<f4"),)),
         Attribute("birth_frame", "number", state.births.astype(np.float32), fields=(Field("birth_frame", "<f4"),)),
         Attribute("size", "number", state.sizes, fields=(Field("size", "<f4"),)),
@@ -60,16 +62,12 @@ def of_state(
         standing = Standing(
             on, np.where(there[:, None], state.corners, 0), np.where(there[:, None], state.weights, np.float32(0))
         )
-    elements = Elements("particle", len(ids), {a.name: a for a in table}, (owners,), _derived(state, moment))
+    elements = Elements("particle", len(ids), {a.name: a for a in table}, (owners,), _derived(state, age))
     return Population("particles", elements, POINTS, (), standing)
 
 
-def _derived(state: State, moment: Moment) -> dict[str, Callable[[], Attribute]]:
+def _derived(state: State, age: np.ndarray) -> dict[str, Callable[[], Attribute]]:
     """What is worked out when it is first read."""
-
-    def age() -> np.ndarray:
-        found: np.ndarray = np.maximum((moment.frame - state.births) / moment.rate, 0).astype(np.float32)
-        return found
 
     def speed() -> np.ndarray:
         x, y, z = state.velocities
@@ -78,8 +76,7 @@ def _derived(state: State, moment: Moment) -> dict[str, Callable[[], Attribute]]
 
     return {
         "speed": lambda: Attribute("speed", "number", speed(), stands_for="length"),
-        "age": lambda: Attribute("age", "number", age(), fields=(Field("age", "<f4"),)),
-        "lived": lambda: Attribute("lived", "number", np.clip(age() / state.lives, 0, 1)),
+        "lived": lambda: Attribute("lived", "number", np.clip(age / state.lives, 0, 1)),
     }
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import asdict
 from functools import lru_cache
 from typing import Any, Literal, get_args
@@ -21,7 +22,7 @@ from ...core.look.model import Look
 from ...core.look.steps import STEPS, AnyStep, Step
 from ...core.pictures.makers import maker_picture
 from ...core.population.kinds import KINDS
-from ...core.population.makers import MAKERS
+from ...core.population.makers import MAKERS, MakerModel
 from ...core.scene.model import Scene
 from ..openapi import BINARY, operation
 from ..services import services
@@ -175,6 +176,14 @@ def controls(model: type[BaseModel]) -> dict[str, Any]:
     return {"properties": found, **({"sections": sections} if sections else {})}
 
 
+def _filled(word: str, maker: type[MakerModel], parameters: Mapping[str, Any]) -> dict[str, Any]:
+    """These parameters with the defaults of all that stands within them."""
+    if not parameters:
+        return {}
+    whole = maker.model_validate({"maker": word, **parameters}).model_dump(mode="json")
+    return {name: whole[name] for name in parameters}
+
+
 def _nested(model: type[BaseModel], name: str) -> type[BaseModel]:
     """The document that a parameter is, or is a list of."""
     annotation = model.model_fields[name].annotation
@@ -205,8 +214,8 @@ def _listed(_registered: tuple[tuple[object, ...], ...]) -> StepList:
         makers=[
             MakerDescription(
                 name=word, title=maker.title, summary=maker.summary, offered=maker.offered, parameters=controls(maker),
-                beginnings=[Beginning(name=n, parameters=dict(p)) for n, p in maker.beginnings.items()],
-                begins=dict(maker.begins), look=look_of_maker(maker),
+                beginnings=[Beginning(name=n, parameters=_filled(word, maker, p)) for n, p in maker.beginnings.items()],
+                begins=_filled(word, maker, maker.begins), look=look_of_maker(maker),
             )
             for word, maker in MAKERS.items()
         ],
