@@ -2654,6 +2654,20 @@ export interface components {
             action: "" | "subdivide" | "more_points";
         };
         /**
+         * FlightEntry
+         * @description The way of a particle from its birth to now: frames, three numbers of the scene each, speed and radius.
+         */
+        FlightEntry: {
+            /** Frames */
+            frames: number[];
+            /** Places */
+            places: number[][];
+            /** Speeds */
+            speeds: number[];
+            /** Sizes */
+            sizes: number[];
+        };
+        /**
          * Follow
          * @description A number that follows: 0 gives ``low``, 1 gives ``high``, linearly; kept within the parameter's limits.
          */
@@ -6898,6 +6912,7 @@ export interface components {
                 [key: string]: number[];
             };
             strand: components["schemas"]["StrandEntry"] | null;
+            flight?: components["schemas"]["FlightEntry"] | null;
         };
         /**
          * TraceStep

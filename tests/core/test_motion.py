@@ -11,6 +11,7 @@ from unittest import mock
 import numpy as np
 from scipy import stats
 
+from gaudyseed.core.advisories.trails import corners
 from gaudyseed.core.documents.document import parse
 from gaudyseed.core.errors import BadInput
 from gaudyseed.core.formats import FORMATS, read_points
@@ -21,7 +22,9 @@ from gaudyseed.core.motion import states
 from gaudyseed.core.motion.states import State
 from gaudyseed.core.population.makers import MakerContext
 from gaudyseed.core.population.makers.emission import EmissionMaker
+from gaudyseed.core.reports.report import Reporter
 from gaudyseed.core.scene.model import Scene
+from gaudyseed.core.scene.motion import flight_of, motion_of, work_out
 from gaudyseed.core.scene.run import SceneRun
 from gaudyseed.core.scene.timecache import TimeCache
 from gaudyseed.core.scene.timeline import Moment
@@ -319,14 +322,19 @@ class Trails(unittest.TestCase):
         np.testing.assert_array_equal(colours["now"], colours["now"][form.starts[1:] - 1][form.curve_of])
 
     def test_more_points_a_frame_bend_smoothly(self):
-        storm = {"forces": {"turbulence": 30, "turbulence_size": 0.3}}
-        turns = []
-        for points in (1, 4):
-            found = scene_run(sparks(**storm), trails(back=8, points=points), frame=10).population("trails")
-            turns.append(np.percentile(values(found, "curvature"), 90))
+        """Corners above 20 degrees are told, with a fix; with more points they go (common practice)."""
+        storm = {"forces": {"turbulence": 60, "turbulence_size": 0.25}, "substeps": 8}
+        parts = []
+        for many in (1, 8):
+            run = scene_run(sparks(**storm), trails(back=8, points=many), frame=10)
+            found = run.population("trails")
+            parts.append(corners(found) / found.count)
             inside = np.isin(values(found, "drawn_frame") % 1, [0.25, 0.5, 0.75])
-            self.assertEqual(inside.any(), points == 4)
-        self.assertTrue(np.isfinite(turns).all())
+            self.assertEqual(inside.any(), many == 8)
+            told = Reporter(Evaluator()).advisories(run.evaluation("trails"))
+            actions = [f["action"] for a in told if a["code"] == "trail_corners" for f in a["fixes"]]
+            self.assertEqual(actions, ["more_points"] if many == 1 else [])
+        self.assertLess(parts[1], 0.1 * parts[0])
 
     def test_what_becomes_of_those_that_are_gone(self):
         brief = {"sources": [source(life=0.2, life_variation=0, count=50, over=0)]}
@@ -352,6 +360,32 @@ class Trails(unittest.TestCase):
             placed, results, context = run.whole().sent("trails")
             back = read_points(FORMATS[word].write(placed, results, context), f"x{FORMATS[word].ending}")
             self.assertEqual(back.form.curves.count, whole.form.curves.count, word)
+
+
+class Kept(unittest.TestCase):
+    def test_what_is_there_what_it_costs_and_the_way_of_one(self):
+        with tempfile.TemporaryDirectory() as folder:
+            store, document = TimeCache(Path(folder)), {"gaudyseed": 3, "populations": [sparks()]}
+            scene = parse(Scene, {**document, "timeline": {"first": 0, "last": 20}})
+
+            def run(frame: int) -> SceneRun:
+                return SceneRun(scene, Evaluator(), lambda request: request.make(None),
+                                moment=scene.timeline.moment(frame), states=store)  # fmt: skip
+
+            states._lately.clear()
+            self.assertEqual(motion_of(run(0), store).missing, 21)
+            self.assertGreater(motion_of(run(0), store).size, 16 * 300 * states.A_PARTICLE)
+            run(7).population("sparks")
+            self.assertEqual(motion_of(run(0), store).frames, (True,) * 8 + (False,) * 13)
+            self.assertEqual(work_out(run(0)), 1)
+            self.assertEqual(motion_of(run(0), store).missing, 0)
+            shown = run(20)
+            way = flight_of(shown, "sparks", 5)
+            now, first = shown.population("sparks"), np.ceil(values(shown.population("sparks"), "birth_frame")[5])
+            self.assertEqual(way.frames.tolist(), list(range(int(first), 21)))
+            np.testing.assert_allclose(way.places[-1], values(now, "position")[5])
+            np.testing.assert_allclose(way.speeds[-1], values(now, "speed")[5], rtol=1e-6)
+            self.assertIsNone(flight_of(scene_run(BALL), "ball", 0))
 
 
 class Refused(unittest.TestCase):

@@ -209,18 +209,29 @@ function Controls() {
 }
 
 const EVERY = [1, 2, 4, 10, 25, 100];
-const nth = (n: number) => (n === 1 ? "All strands" : `One strand in ${n}`);
+/** What is left out by so many, and at which level it is counted. */
+const LEFT_OUT: Record<string, { one: string; many: string; level: number }> = {
+  strands: { one: "strand", many: "strands", level: 1 },
+  trails: { one: "trail", many: "trails", level: 1 },
+  particles: { one: "particle", many: "particles", level: 0 },
+};
 
 /** A switch that draws every so many-th strand, and how many these are. */
-function EveryNth() {
+function EveryNth({ kind }: { kind: string }) {
+  const { one, many, level } = LEFT_OUT[kind]!;
+  const nth = (n: number) => (n === 1 ? `All ${many}` : `One ${one} in ${n}`);
   const every = useStore((s) => s.scene?.populations.find((p) => p.id === s.chosen)?.draft.every ?? 1);
-  const drawn = useStore((s) => s.geometry[s.chosen]?.header.levels[1]?.count ?? 0);
+  const drawn = useStore((s) => s.geometry[s.chosen]?.header.levels[level]?.count ?? 0);
   if (isFollowing(every)) return null;
   const options = [...new Set([...EVERY, every])].sort((a, b) => a - b).map((n) => ({ value: String(n), label: nth(n) }));
   return (
     <span className="chip gap-2 tabular">
-      <Choice plain label="Strands drawn" value={String(every)} options={options} onChange={(to) => editPopulation(to === "1" ? "Draw all strands" : `Draw one strand in ${to}`, (p) => ({ ...p, draft: { ...p.draft, every: Number(to) } }))} />
-      <span className="text-soft">{drawn.toLocaleString("en-GB")} strands</span>
+      <Choice plain label={`${many.charAt(0).toUpperCase()}${many.slice(1)} drawn`} value={String(every)} options={options} onChange={(to) => editPopulation(to === "1" ? `Draw all ${many}` : `Draw one ${one} in ${to}`, (p) => ({ ...p, draft: { ...p.draft, every: Number(to) } }))} />
+      {level > 0 && (
+        <span className="text-soft">
+          {drawn.toLocaleString("en-GB")} {many}
+        </span>
+      )}
     </span>
   );
 }
@@ -263,7 +274,7 @@ function Count({ count }: { count: number }) {
         </span>
       )}
       <Drawing />
-      {(kind === "strands" || kind === "trails") && <EveryNth />}
+      {kind && kind in LEFT_OUT && <EveryNth kind={kind} />}
       <span className="chip tabular" role="status">
         <span>{making ? (count > 0 && (kind === "particles" || kind === "trails") ? "old motion, the new one is worked out" : "making…") : `${count.toLocaleString("en-GB")} ${word}`}</span>
         {word === "elements" && count > MOST && <span className="text-soft">{MOST.toLocaleString("en-GB")} drawn</span>}

@@ -1,5 +1,7 @@
 /** The traced element: a ring around it and a card with its value after every step. */
 import { X } from "lucide-react";
+import { Vector3 } from "three";
+import type { components } from "../../generated/schema";
 import type { Look, Step, TraceStep } from "../api/client";
 import { at as lying, layerOf, layersOf, outerOf, parsePlace, signalAt, stackOf } from "../state/edits";
 import { chosenLook, chosenPopulation, isolatePart, trace, useStore } from "../state/store";
@@ -27,6 +29,53 @@ function headingOf(look: Look, chain: string): string {
 /** What a step calls what each element gets one of. */
 const stopWords: Record<string, string> = { palette: "swatch", choose: "chain" };
 
+/** The way of a particle from its birth on. */
+type Flight = components["schemas"]["FlightEntry"];
+
+/** The particle's own way, as a thin line over the view. */
+function Way({ flight }: { flight: Flight }) {
+  const { stage } = view;
+  if (!stage) return null;
+  const seen = flight.places.map(([x, y, z]) => stage.placed(new Vector3(x, y, z)));
+  if (seen.some((p) => p === null)) return null;
+  const points = seen.map((p) => `${p!.x.toFixed(1)},${p!.y.toFixed(1)}`).join(" ");
+  return (
+    <svg aria-hidden className="pointer-events-none absolute inset-0 size-full">
+      <polyline points={points} fill="none" stroke="#111" strokeWidth={3} strokeLinejoin="round" opacity={0.6} />
+      <polyline points={points} fill="none" stroke="#fff" strokeWidth={1.2} strokeLinejoin="round" />
+    </svg>
+  );
+}
+
+/** Its speed and height from its birth to now, as small curves. */
+function Life({ flight }: { flight: Flight }) {
+  const { frames } = flight;
+  const curves: [string, number[]][] = [
+    ["Speed", flight.speeds],
+    ["Height", flight.places.map((p) => p[2]!)],
+  ];
+  return (
+    <div className="mb-2 grid grid-cols-2 gap-2">
+      {curves.map(([name, values]) => {
+        const [low, high] = [Math.min(...values), Math.max(...values)];
+        const span = high - low || 1;
+        const points = values.map((v, k) => `${((100 * k) / (values.length - 1)).toFixed(1)},${(26 - (24 * (v - low)) / span).toFixed(1)}`).join(" ");
+        return (
+          <div key={name} role="img" aria-label={`${name} from frame ${frames[0]} to ${frames.at(-1)}: ${low.toPrecision(3)} to ${high.toPrecision(3)}`}>
+            <svg viewBox="0 0 100 28" preserveAspectRatio="none" className="h-7 w-full" aria-hidden>
+              <polyline points={points} fill="none" stroke="#fff" strokeWidth={1.4} vectorEffect="non-scaling-stroke" />
+            </svg>
+            <div className="flex justify-between text-[10.5px] text-[#bdbdbd] tabular">
+              <span>{name}</span>
+              <span>{values.at(-1)!.toPrecision(3)}</span>
+            </div>
+          </div>
+        );
+      })}
+    </div>
+  );
+}
+
 export function ViewTrace() {
   const population = useStore(chosenPopulation);
   const look = useStore(chosenLook);
@@ -47,6 +96,7 @@ export function ViewTrace() {
           style={{ left: place.x, top: place.y }}
         />
       )}
+      {found.flight && <Way flight={found.flight} />}
       <section
         aria-label={`Trace of element ${found.id}`}
         className="absolute bottom-3 left-3 w-56 rounded-lg bg-[#141414] p-3 text-[11.5px] text-white shadow-lg"
@@ -57,6 +107,7 @@ export function ViewTrace() {
             <X size={13} />
           </button>
         </div>
+        {found.flight && found.flight.frames.length > 1 && <Life flight={found.flight} />}
         {found.strand && (
           <div className="mb-2" role="img" aria-label={`Tones of the strand from root to tip, ${found.strand.points} points; this is point ${found.strand.point + 1}`}>
             <div className="relative flex h-5 overflow-visible rounded-[3px]">
@@ -78,7 +129,7 @@ export function ViewTrace() {
         <dl className="grid max-h-[46vh] grid-cols-[1fr_auto] gap-y-1 overflow-y-auto tabular">
           {found.owners.map((owner) => (
             <div key={owner.level} className="contents">
-              <dt className="text-[#bdbdbd]">{owner.level === "part" ? "Part" : owner.level === "strand" ? "Strand" : owner.level}</dt>
+              <dt className="text-[#bdbdbd]">{owner.level.charAt(0).toUpperCase() + owner.level.slice(1)}</dt>
               <dd className="flex items-center justify-end gap-1.5">
                 <span className="max-w-28 truncate">{owner.name || owner.number}</span>
                 {owner.level === "part" && (

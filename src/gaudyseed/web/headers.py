@@ -158,6 +158,15 @@ class StrandEntry(TypedDict):
     tones: list[str]
 
 
+class FlightEntry(TypedDict):
+    """The way of a particle from its birth to now: frames, three numbers of the scene each, speed and radius."""
+
+    frames: list[float]
+    places: list[list[float]]
+    speeds: list[float]
+    sizes: list[float]
+
+
 class Trace(TypedDict):
     """One element, step by step."""
 
@@ -168,6 +177,7 @@ class Trace(TypedDict):
     result: str
     lanes: dict[str, list[float]]
     strand: StrandEntry | None
+    flight: NotRequired[FlightEntry | None]
 
 
 # What the view draws

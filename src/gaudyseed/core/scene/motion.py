@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from ..motion.states import A_PARTICLE, StateStore, is_kept
+import numpy as np
+
+from ..motion.states import A_PARTICLE, StateStore, is_kept, kept
 from ..population.makers.base import MakerContext
 from ..population.makers.emission import EmissionMaker
 from ..runtime.task import UNWATCHED, Task
@@ -62,3 +64,44 @@ def _simulated(run: SceneRun, frame: int) -> list[tuple[EmissionMaker, MakerCont
     there = run.at(checked_frame(frame))
     requests = [there.request(p.id) for p in run.scene.populations if isinstance(p.maker, EmissionMaker)]
     return [(r.maker, replace(r.context, held=there)) for r in requests if isinstance(r.maker, EmissionMaker)]
+
+
+#: States that the way of one particle is drawn through.
+_MOST_PLACES = 120
+
+
+@dataclass(frozen=True)
+class Flight:
+    """The way of one particle from its birth to the frame that is shown, as far as its states are kept.
+
+    ``places`` (k, 3) in the space of the scene, ``speeds`` and ``sizes`` (k,), ``frames`` (k,).
+    """
+
+    frames: np.ndarray
+    places: np.ndarray
+    speeds: np.ndarray
+    sizes: np.ndarray
+
+
+def flight_of(run: SceneRun, population: str, element: int) -> Flight | None:
+    """The way of an element of a simulated population; None for what is not simulated."""
+    request = run.request(population)
+    if not isinstance(request.maker, EmissionMaker):
+        return None
+    maker, keys = request.maker, request.maker.keys(request.context)
+    last = kept(keys[-1], request.context.states) if keys else None
+    row = element * request.every
+    if last is None or row >= last.count:
+        return None
+    number, source = int(last.numbers[row]), int(last.sources[row])
+    first = max(int(np.ceil(last.births[row])) - maker.first, 0)
+    every = max(1, (len(keys) - first) // _MOST_PLACES)
+    found = []
+    for k in [*range(first, len(keys) - 1, every), len(keys) - 1]:
+        state = kept(keys[k], request.context.states)
+        if state is None:
+            continue
+        for at in np.flatnonzero((state.numbers == number) & (state.sources == source)):
+            found.append((maker.first + k, state.places[:, at], state.velocities[:, at], state.sizes[at]))
+    frames, places, velocities, sizes = (np.array(column, np.float64) for column in zip(*found, strict=True))
+    return Flight(frames, places, np.linalg.norm(velocities, axis=1), sizes)

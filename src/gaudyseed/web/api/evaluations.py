@@ -22,6 +22,7 @@ from ...core.reports.census import packed
 from ...core.reports.report import Groups
 from ...core.runtime.task import UNWATCHED, Stopped, Task
 from ...core.scene.model import MOST_POPULATIONS
+from ...core.scene.motion import flight_of
 from ...core.scene.run import SceneRun
 from ...core.shown.population import NamedArray, ShownPopulation, ShownShape, shown_population
 from ...core.shown.preview import Of, Scale, Shown, preview
@@ -149,7 +150,7 @@ def _told_after(
         if entries[name]["error"] is not None:
             continue
         try:
-            told[name] = _report(run.evaluation(name), wanted, body.vision, arrays)
+            told[name] = _report(run, run.evaluation(name), wanted, body.vision, arrays)
         except Stopped:
             return {}, {}, {}
         except BadInput as error:
@@ -169,7 +170,8 @@ def _seen_first(
     evaluation = run.evaluation(name)
     if len(evaluation.computed) == len(evaluation.steps):
         services().note_rate(f"look of {name}", (time.perf_counter() - began) / max(population.count, 1))
-    if wanted.trace is not None and wanted.trace >= evaluation.population.count:
+    # Of what moves an element that was traced may be gone.
+    if wanted.trace is not None and wanted.trace >= evaluation.population.count and not run.maker(name).moves:
         raise BadInput(
             f"There are {evaluation.population.count:,} elements; there is no element {wanted.trace}.", place="trace"
         )
@@ -194,8 +196,20 @@ def _seen_first(
     }
 
 
+def _traced(run: SceneRun, evaluation: Evaluation, wanted: Wanted) -> dict[str, Any] | None:
+    """One element step by step, and the way of a particle; None where none is wanted, or it is gone."""
+    if wanted.trace is None or wanted.trace >= evaluation.population.count:
+        return None
+    way = flight_of(run, wanted.population, wanted.trace)
+    flight = None if way is None else {
+        "frames": way.frames.tolist(), "places": way.places.tolist(), "speeds": way.speeds.tolist(),
+        "sizes": way.sizes.tolist(),
+    }  # fmt: skip
+    return {**services().reporter.trace(evaluation, wanted.trace), "flight": flight}
+
+
 def _report(
-    evaluation: Evaluation, wanted: Wanted, vision: Vision | None, arrays: dict[str, np.ndarray]
+    run: SceneRun, evaluation: Evaluation, wanted: Wanted, vision: Vision | None, arrays: dict[str, np.ndarray]
 ) -> dict[str, Any]:
     """What is told of one population; adds the groups."""
     reporter = services().reporter
@@ -209,7 +223,7 @@ def _report(
         "steps": _censuses(evaluation, wanted) if wanted.census else {},
         "advisories": reporter.advisories(evaluation) if wanted.census else [],
         "shares": reporter.material(evaluation) if wanted.census else {},
-        "trace": None if wanted.trace is None else reporter.trace(evaluation, wanted.trace),
+        "trace": _traced(run, evaluation, wanted),
     }
 
 
