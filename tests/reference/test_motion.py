@@ -29,6 +29,7 @@ from gaudyseed.core.population.makers.sequence import SequenceFrame, sequence_of
 from gaudyseed.core.scene.model import Scene
 from tests.core.test_motion import RATE, at, made, scene_run, source, sparks, state_of
 from tests.core.test_roundtrip import Memory
+from tests.reference.test_look_format import pcg3d, unit
 
 #: How far float32 is from exact over some hundred steps (measured).
 FLOAT = 3e-5
@@ -207,16 +208,8 @@ class Programmed(unittest.TestCase):
 
     @staticmethod
     def chances(numbers, source_, purpose, seed):
-        x, y, z = (np.asarray(w, np.uint64) & 0xFFFFFFFF for w in (numbers, source_ + (purpose << 8), seed))
-        m = np.uint64(0xFFFFFFFF)
-        x, y, z = ((w * np.uint64(1664525) + np.uint64(1013904223)) & m for w in (x, y, z))
-        for last in (False, True):
-            x = (x + y * z) & m
-            y = (y + z * x) & m
-            z = (z + x * y) & m
-            if not last:
-                x, y, z = (w ^ (w >> np.uint64(16)) for w in (x, y, z))
-        return np.stack([w >> np.uint64(8) for w in np.broadcast_arrays(x, y, z)], -1) / 2.0**24
+        words = np.broadcast_arrays(*pcg3d(numbers, source_ + (purpose << 8), seed))
+        return np.stack([unit(w) for w in words], -1)
 
     def test_a_burst_that_falls(self):
         n, begin, spread, substeps, frame = np.arange(300), 3, 4, 3, 12
