@@ -5,7 +5,7 @@ import type { Geometry } from "../state/results.slice";
 import { Backing } from "./backing";
 import { sampled, type Subject, View } from "./camera";
 import { drawerOf } from "./drawers";
-import type { Way } from "./drawers/soft";
+import type { Way } from "./drawers/drawer";
 import type { Dimmed, Drawer, Drawn, Shading } from "./drawers/drawer";
 import { ContactShadow } from "./ground";
 import { aim, environment, lights, SUN } from "./lighting";

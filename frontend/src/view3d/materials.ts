@@ -1,5 +1,6 @@
 /** The materials of elements: the finished look, the exact bytes, and element numbers for picking. */
 import * as THREE from "three";
+import type { Way } from "./drawers/drawer";
 import { CHANNELS_ON } from "./shaders/channels";
 import { GLEAM } from "./shaders/gleam";
 import { GLOW } from "./shaders/glow";
@@ -123,7 +124,7 @@ export function plainBare(): THREE.ShaderMaterial {
 const AROUND = 2.6;
 
 /** Particles as light or as haze: soft discs that add up, or that take light by their density and give their own. Both approximate: in no order. */
-export function softMaterial(common: Shared, of: OfShape, way: "glow" | "haze"): THREE.ShaderMaterial {
+export function softMaterial(common: Shared, of: OfShape, way: Way): THREE.ShaderMaterial {
   const glow = way === "glow";
   return new THREE.ShaderMaterial({
     uniforms: { ...common.uniforms, ...of },

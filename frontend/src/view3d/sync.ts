@@ -2,8 +2,7 @@
 import { binary, type Material, type PopulationDocument, type SurfaceHeader } from "../api/client";
 import { awaited, materialOf, placementOf, receive } from "../state/results";
 import { arrayOf, isShown, type State, useStore } from "../state/store";
-import type { Drawn } from "./drawers/drawer";
-import type { Way } from "./drawers/soft";
+import type { Drawn, Way } from "./drawers/drawer";
 import { elementPicture } from "./elementPictures";
 import { leave, wasLeft } from "./left";
 import { quality } from "./quality";

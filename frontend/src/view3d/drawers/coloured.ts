@@ -4,7 +4,7 @@ import type { Material } from "../../api/client";
 import type { Geometry } from "../../state/results.slice";
 import { quality } from "../quality";
 import { slotOf } from "../values";
-import type { Dimmed, Drawer, Drawn, Recolouring, Shading } from "./drawer";
+import type { Dimmed, Drawer, Drawn, Recolouring, Shading, Way } from "./drawer";
 import { finishedMaterial, flatMaterial, marksMaterial, pickMaterial, plainMaterial, shadowMaterial } from "../materials";
 import { type Standing } from "../shaders/standing";
 import { ofShape, type OfShape, setMaterial, setPicture, shared } from "../uniforms";
@@ -73,7 +73,7 @@ export abstract class Coloured implements Drawer {
     return { mesh, of };
   }
 
-  abstract draws(geometry: Geometry, shapes: Drawn[], way: "glow" | "haze" | null): boolean;
+  abstract draws(geometry: Geometry, shapes: Drawn[], way: Way | null): boolean;
 
   get box(): THREE.Box3 {
     const box = this.own.clone();

@@ -4,6 +4,8 @@ import type { Material } from "../../api/client";
 import type { Geometry } from "../../state/results.slice";
 
 export type Shading = "finished" | "flat";
+/** How particles are drawn without a shape. */
+export type Way = "glow" | "haze";
 /** Of the surround: what is dimmed, in linear light and as bytes. */
 export interface Dimmed {
   linear: THREE.Color;
@@ -34,7 +36,7 @@ export interface Drawer {
   /** Whether some of it is seen through by a pattern. */
   readonly seenThrough: boolean;
   /** Whether these places and these shapes are what it draws. */
-  draws(geometry: Geometry, shapes: Drawn[], way: "glow" | "haze" | null): boolean;
+  draws(geometry: Geometry, shapes: Drawn[], way: Way | null): boolean;
   /** Put values in place, or take them away: a channel's; "groups"; "preview" colours instead of the result; and what goes with channels. */
   setLane(name: string, values: ArrayLike<number> | null): void;
   /** Finishes, pictures, and how offset and opacity go; textures of pictures by the shapes' numbers. Says whether that is new. */

@@ -1,10 +1,10 @@
 /** The drawers by the word that a kind of population names. */
 import type { Geometry } from "../../state/results.slice";
 import type { Quality } from "../quality";
-import type { Drawer, Drawn } from "./drawer";
+import type { Drawer, Drawn, Way } from "./drawer";
 import { Instances } from "./instances";
 import { Ribbons } from "./ribbons";
-import { Soft, type Way } from "./soft";
+import { Soft } from "./soft";
 import { Surface } from "./surface";
 
 const DRAWERS: Record<string, new (geometry: Geometry, shapes: Drawn[], quality: Quality) => Drawer> = { instances: Instances, surface: Surface, ribbons: Ribbons };

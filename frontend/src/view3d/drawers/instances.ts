@@ -3,7 +3,7 @@ import * as THREE from "three";
 import type { Geometry } from "../../state/results.slice";
 import { Coloured } from "./coloured";
 import type { Quality } from "../quality";
-import type { Drawn } from "./drawer";
+import type { Drawn, Way } from "./drawer";
 
 /** Into a variance shadow map three.js draws what receives shadows too, and without this the bare shape once, at the origin. */
 const NO_SHADOW = new THREE.ShaderMaterial({ vertexShader: "void main() { gl_Position = vec4(2.0, 2.0, 2.0, 1.0); }", fragmentShader: "void main() { gl_FragColor = vec4(0.0); discard; }" });
@@ -49,7 +49,7 @@ export class Instances extends Coloured {
     return Math.min(this.count, this.quality.most);
   }
 
-  draws(geometry: Geometry, shapes: Drawn[], way: "glow" | "haze" | null): boolean {
+  draws(geometry: Geometry, shapes: Drawn[], way: Way | null): boolean {
     return way === null && geometry === this.made && this.keys === shapes.map(({ key }) => key).join();
   }
 

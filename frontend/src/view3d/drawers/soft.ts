@@ -4,9 +4,7 @@ import type { Geometry } from "../../state/results.slice";
 import { softMaterial } from "../materials";
 import type { Quality } from "../quality";
 import { Coloured } from "./coloured";
-import type { Drawn } from "./drawer";
-
-export type Way = "glow" | "haze";
+import type { Drawn, Way } from "./drawer";
 
 /** Sides of a disc. */
 const SIDES = 10;

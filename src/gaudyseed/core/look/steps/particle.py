@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any, ClassVar, Literal
+from typing import Any, ClassVar, Literal
 
 import numpy as np
 from pydantic import Field
@@ -17,10 +17,6 @@ from ...runtime.cache import ResultCache
 from ..scope import Scope
 from ..step.base import Step
 from ..step.values import Context, Plan, Value
-
-if TYPE_CHECKING:
-    from ..results import Evaluation
-
 
 #: Digests of what was read at all frames, so that an edit elsewhere in a chain asks for none of them.
 _digests = ResultCache(16 * 1024 * 1024)
@@ -50,6 +46,10 @@ class Particle(Step):
         """Only trails are drawn by particles."""
         return "" if population.following is not None else "Only trails are drawn by particles."
 
+    @property
+    def _reading(self) -> Reading:
+        return Reading(of=self.of, name=self.name)
+
     def _following(self, scope: Scope, place: str) -> Following:
         following = scope.population.following
         if following is None:
@@ -59,17 +59,14 @@ class Particle(Step):
             )  # fmt: skip
         return following
 
-    def _read(self, evaluation: Evaluation, place: str) -> tuple[Kind, np.ndarray, str]:
-        return Reading(of=self.of, name=self.name).of_evaluation(evaluation, f"{place}.name")
-
     def _at(self, scope: Scope, frame: int, place: str) -> tuple[Kind, np.ndarray, str]:
-        reading = Reading(of=self.of, name=self.name)
-        return scope.read_at(self._following(scope, place).of, frame, reading, f"{place}.name")
+        return scope.read_at(self._following(scope, place).of, frame, self._reading, f"{place}.name")
 
     def result_kind(self, scope: Scope, place: str, incoming: Kind | None = None) -> Kind:
         """The kind of the value that is read."""
         following = self._following(scope, place)
-        return self._read(scope.other(following.of, f"{place}.name"), place)[0]
+        place = f"{place}.name"
+        return self._reading.of_evaluation(scope.other(following.of, place), place)[0]
 
     def depends_on(self, scope: Scope) -> list[Any]:
         """What it reads at every frame, and where the points were left."""
