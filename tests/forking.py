@@ -10,6 +10,7 @@ import sys
 import tempfile
 from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 from unittest import mock
 
 from gaudyseed.core.formats.usd import reader as usd
@@ -36,6 +37,7 @@ class Forking:
 
     def __init__(self) -> None:
         self.asked = 0
+        self._others = subprocess.Popen
         self._folder = tempfile.TemporaryDirectory()
         self._said = Path(self._folder.name) / "said"
         self._parent = subprocess.Popen(
@@ -43,8 +45,10 @@ class Forking:
             stderr=subprocess.DEVNULL, env={**os.environ, "PXR_WORK_THREAD_LIMIT": "1"},
         )  # fmt: skip
 
-    def process(self, command: list[str], **_: object) -> mock.Mock:
-        """In place of ``subprocess.Popen``: one that has ended already."""
+    def process(self, command: list[str], **more: Any) -> Any:
+        """In place of ``subprocess.Popen``: one that has ended already; all that reads no USD is started as ever."""
+        if command[2] != str(usd.WORKER):
+            return self._others(command, **more)
         self.asked += 1
         assert self._parent.stdin and self._parent.stdout
         print(json.dumps([command[3:], str(self._said)]), file=self._parent.stdin, flush=True)

@@ -2247,6 +2247,15 @@ export interface components {
              */
             frame: number | null;
             /**
+             * Frames
+             * @description The first and the last of frames that go into one USD file, as time samples.
+             * @default null
+             */
+            frames: [
+                number,
+                number
+            ] | null;
+            /**
              * Of
              * @description The id of the scene that it belongs to.
              * @default
@@ -2272,6 +2281,15 @@ export interface components {
              * @default null
              */
             frame: number | null;
+            /**
+             * Frames
+             * @description The first and the last of frames that go into one USD file, as time samples.
+             * @default null
+             */
+            frames: [
+                number,
+                number
+            ] | null;
         };
         /**
          * Extent
@@ -4186,6 +4204,16 @@ export interface components {
              * @description For each frame of the timeline whether it is kept; none without motion.
              */
             frames: boolean[];
+            /**
+             * Births
+             * @description How many are born on the average in each frame.
+             */
+            births: number[];
+            /**
+             * Trouble
+             * @description Why frames are not kept on the disk, in a sentence; empty where they are.
+             */
+            trouble: string;
             /**
              * Missing
              * @description States that are still to be worked out.
@@ -7018,6 +7046,24 @@ export interface components {
              * @default 0
              */
             head: number | components["schemas"]["FollowDial"];
+            /**
+             * Section
+             * @description Flat trails turn to the eye; round ones are tubes, in GLB files too.
+             * @default flat
+             * @enum {string}
+             */
+            section: "flat" | "round";
+            /**
+             * Sides
+             * @default 8
+             */
+            sides: number;
+            /**
+             * Ends
+             * @default round
+             * @enum {string}
+             */
+            ends: "round" | "flat";
         };
         /**
          * Unify
@@ -7162,6 +7208,12 @@ export interface components {
              * @default null
              */
             trace: number | null;
+            /**
+             * Trace Id
+             * @description The id of what is traced, where elements come and go: it says which.
+             * @default null
+             */
+            trace_id: number | null;
             /**
              * @description A value to show instead of the result.
              * @default null

@@ -12,6 +12,7 @@ import { newPopulation } from "./rooms/gather/making";
 import { openCosts } from "./rooms/EditCosts";
 import { askRemoval } from "./rooms/Removal";
 import { addable } from "./chain/AddStep";
+import { toChannel } from "./chain/Lanes";
 import { maskable } from "./chain/masks";
 import { openMuted } from "./chain/Remarks";
 import { ranked } from "./widgets/Finder";
@@ -20,7 +21,7 @@ import { download } from "./rooms/publish/PublishRoom";
 import { saveScene } from "./rooms/publish/save";
 import { addDial, addLayer, addSignal, copyLook, layerLibrary, lookLibrary, pasteLayer, pasteLook, reuseAsSignal } from "./state/actions";
 import { makeOwn, shareLook } from "./chain/Wears";
-import { chainAt, laneStack, paintOf, placeOf, signalOf, withChain, withStep } from "./state/edits";
+import { chainAt, laneStack, lookOf, paintOf, placeOf, signalOf, withChain, withStep } from "./state/edits";
 import { editRamp } from "./state/ramps";
 import { addPainted, chooseChain, choosePopulation, chooseStep, chosenLook, chosenPopulation, deleteScene, duplicateScene, edit, editLook, goTo, isShown, lookWith, newScene, openScene, pickBrush, pinPreview, play, reachesTime, restoreScene, setShown, showAlone, showRoom, toKey, trace, travel, useStore } from "./state/store";
 import { flipTheme } from "./theme";
@@ -119,7 +120,7 @@ export function commands(): Command[] {
       { name: "Download look file", run: () => void download("look") },
       ...state.channels.map(({ name, title }) => ({
         name: `Show the channel ${title}`,
-        run: () => (showRoom("colour"), chooseChain(paintOf(0, laneStack(name)))),
+        run: () => (showRoom("colour"), toChannel(lookOf(state.scene!, population), name)),
       })),
     );
     chain.forEach((step, k) => {

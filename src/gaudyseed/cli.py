@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import errno
+import gc
 import json
 import os
 import secrets
@@ -77,7 +78,10 @@ def _print_census(evaluation: Any, groups: Any) -> None:
 @click.option("--population", "name", default="", help="Which one, where the file or the scene holds several.")
 @click.option("--frame", type=float, help="A whole frame, of the timeline and of a file that moves; else the first.")
 @click.option("--frames", metavar="A-B", help="Write a numbered file for each of these frames.")
-@click.option("--samples", is_flag=True, help="Write all frames into one USD file, as time samples.")
+@click.option(
+    "--samples/--numbered", default=None,
+    help="All frames in one USD file, as time samples, or a file each; else as POINTS has them.",
+)  # fmt: skip
 @click.option("--census", is_flag=True, help="Print how many elements each colour got.")
 @click.option("--blocks", is_flag=True, help="Colour a table of any length in blocks: CSV or binary PLY, in and out.")
 @click.option("--dial", "dials", multiple=True, metavar="NAME=VALUE", help="A dial that the look follows; repeatable.")
@@ -101,7 +105,7 @@ def _print_census(evaluation: Any, groups: Any) -> None:
 )
 def colour(
     points: Path | None, look_file: Path | None, out: Path | None, ascii_text: bool, parts: bool, name: str,
-    frame: float | None, frames: str | None, samples: bool, census: bool, blocks: bool, dials: tuple[str, ...],
+    frame: float | None, frames: str | None, samples: bool | None, census: bool, blocks: bool, dials: tuple[str, ...],
     markers: tuple[str, ...], pictures: tuple[str, ...], meshes: tuple[str, ...], shape: str | None,
     scene_file: Path | None, data: Path | None, missing: Literal["hold", "stop"],
 ) -> None:  # fmt: skip
@@ -114,6 +118,7 @@ def colour(
     With --blocks memory stays small however long POINTS is: what depends on all elements is measured first.
     """
     from .colouring import Colouring, framed
+    from .core.formats.usd.writer import SAMPLED
     from .watching import watched
 
     with tidy_end(), _refusing():
@@ -129,8 +134,12 @@ def colour(
                 write_file(out, work.in_blocks(form, task))
                 task.note(out.name)
             return
+        able = form is not None and form.word in SAMPLED and bool(frames)
+        if samples is None:
+            # What came as one USD file of all frames goes out as one.
+            samples = able and points is not None and points.suffix.lower().startswith(".usd")
         if samples:
-            if out is None or form is None or form.word not in ("usd", "usdc") or not frames:
+            if out is None or form is None or not able:
                 raise BadInput("Time samples go into USD: give --out with .usda or .usdc, and --frames.",
                                place="--samples")  # fmt: skip
             with watched() as (task, say):
@@ -177,6 +186,8 @@ def _bound(app: Any, guard: Any, host: str, port: int) -> Any:
 def _serve(
     data: Path, host: str, port: int, token: str | None, disk: float | None, open_page: bool, demo: bool
 ) -> None:
+    # All that is imported stays: looking for what may go costs a fifth of the start.
+    gc.disable()
     from .core.kernels import cold, warm
     from .core.runtime.memory import keep_memory_low
     from .core.runtime.task import Task
@@ -186,6 +197,9 @@ def _serve(
     from .web import create_app
     from .web.app import STATIC
     from .web.security import LOOPBACK, Guard
+
+    gc.freeze()
+    gc.enable()
 
     if not (STATIC / "index.html").exists():
         raise BadInput("The front end is not built. Start with ./gaudy demo, which builds it.")

@@ -17,14 +17,13 @@ from .core.digest import digest_of
 from .core.documents.document import LARGEST_DOCUMENT, parse, parse_json
 from .core.errors import BadInput
 from .core.formats import FORMATS, LARGEST_FILE, Format, ReadOptions, read_points
-from .core.formats.apart import temporary_folder
 from .core.formats.blocks import table_in
 from .core.formats.losses import losses
 from .core.formats.pictures import LARGEST_PICTURE, read_picture
 from .core.formats.sequences import numbered
 from .core.formats.shape_files import LARGEST_MESH, read_shape
 from .core.formats.shapes import OWN
-from .core.formats.usd.writer import joined
+from .core.formats.usd.writer import sampled
 from .core.geometry.shapes import SHAPES, ShapeMesh
 from .core.in_blocks import coloured_table
 from .core.look.evaluate import Evaluator
@@ -204,16 +203,14 @@ class Colouring:
         self, frames: Sequence[float], form: Format, say: Callable[[str], None], task: Task = UNWATCHED
     ) -> bytes:  # fmt: skip
         """One USD file of all frames, with time samples of all that differs from frame to frame."""
-        with temporary_folder() as folder:
-            files = []
-            for k, frame in enumerate(frames):
-                part = task.part(0.9 * k / len(frames), 0.9 * (k + 1) / len(frames))
-                _, written, sentences = self.coloured(frame, FORMATS["usdc"], part)
-                for sentence in sentences:
-                    say(sentence)
-                files.append(folder / f"{k}.usdc")
-                files[-1].write_bytes(written)
-            return joined(files, frames, self._scene.timeline.rate, form.ending, _told(task, 0.9, 1, "joining frames"))
+
+        def one(frame: float, part: Task) -> bytes:
+            _, written, sentences = self.coloured(frame, FORMATS["usdc"], part)
+            for sentence in sentences:
+                say(sentence)
+            return written
+
+        return sampled(frames, self._scene.timeline.rate, form.ending, one, task)
 
     def in_blocks(self, form: Format, task: Task = UNWATCHED) -> Iterator[bytes | memoryview]:
         """The file of a table with the look's results, piece by piece, whatever its length.

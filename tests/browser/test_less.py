@@ -129,6 +129,16 @@ class Near(BrowserCase):
         page.keyboard.press("Shift+F6")
         self.assertEqual(page.evaluate(where), "aside")
 
+    def test_a_channel_by_its_name_and_the_keyboard_goes_there(self):
+        page = self.page
+        page.keyboard.press("Control+k")
+        page.keyboard.type("roughness")
+        page.keyboard.press("Enter")
+        page.wait_for_function("() => document.activeElement?.matches('[data-first-layer]')")
+        self.after(lambda: page.keyboard.press("Enter"))
+        lanes = self.asked(f"scenes/{self.scene}")["document"]["populations"][0]["look"]["lanes"]
+        self.assertIn("roughness", lanes)
+
     def test_what_an_edit_costs_is_there_for_those_who_look(self):
         page = self.page
         self.assertEqual(page.get_by_text("steps anew").count(), 0)
@@ -271,9 +281,11 @@ class Empty(BrowserCase):
             page.keyboard.press("Enter")
         page.get_by_text("An empty scene").wait_for()
         self.assertTrue(page.url.partition("?")[0].endswith("/gather"))
-        for example in ("Bring a file…", "Make something…", "Parade route"):
+        for example in ("Bring a file…", "Make something…", "Parade route", "Finale"):
             page.get_by_role("button", name=example).wait_for()
-        page.get_by_role("button", name="Make something…").focus()
+        # The keyboard stands at the first of them already.
+        page.wait_for_function("() => document.activeElement?.textContent.includes('Bring a file')")
+        page.keyboard.press("Tab")
         page.keyboard.press("Enter")
         page.get_by_role("dialog").get_by_text("Make something").wait_for()
         page.wait_for_function("() => document.activeElement?.closest('[role=dialog] li')")

@@ -143,3 +143,29 @@ class Coloured(MotionCase):
         page.wait_for_function("""() => /^[0-9]{1,2} of 121/.test(
             document.querySelector('[aria-label*="frames of the motion"]')?.getAttribute('aria-label') ?? '')""")
         self.assertLess(self.kept()[0], 40)
+
+
+class Followed(MotionCase):
+    def document(self) -> dict:
+        shed = {"name": "Flakes", "births": "stream", "rate": 300, "out_of": "population", "on": "ball", "outward": 1}
+        return {"gaudyseed": 3, "populations": [sparks(sources=[shed], seed=9), BALL]}
+
+    def test_a_traced_particle_stays_itself_while_others_come_and_go(self):
+        page = self.page
+        self.go_to(90)
+        page.keyboard.press("Control+k")
+        page.keyboard.type("Trace the first")
+        page.keyboard.press("Enter")
+        card = page.get_by_role("region", name=re.compile("^Trace of element"))
+        card.wait_for()
+        which = card.get_attribute("aria-label")
+        first = self.rows()[0]["id"]
+        self.assertEqual(which, f"Trace of element {first}")
+        self.go_to(80)
+        self.assertNotEqual(self.rows()[0]["id"], first)
+        page.wait_for_function("w => document.querySelector('[aria-label^=\"Trace of\"]')?.ariaLabel === w", arg=which)
+        # Gone with the particle, and there again with it.
+        self.go_to(0)
+        card.wait_for(state="detached")
+        self.go_to(85)
+        page.wait_for_function("w => document.querySelector('[aria-label^=\"Trace of\"]')?.ariaLabel === w", arg=which)

@@ -6,6 +6,7 @@ import subprocess
 import sys
 import tempfile
 import unittest
+from functools import cache
 from pathlib import Path
 from unittest.mock import patch
 
@@ -21,6 +22,7 @@ FORBIDDEN = {
 }
 
 
+@cache
 def imported(path: Path) -> set[str]:
     """First words of absolute imports, and of the package's own subpackages."""
     found = set()

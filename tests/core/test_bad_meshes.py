@@ -7,7 +7,6 @@ import struct
 import unittest
 import zipfile
 from dataclasses import replace
-from unittest import mock
 
 import numpy as np
 
@@ -20,7 +19,7 @@ from gaudyseed.core.population import Attribute, Field
 from gaudyseed.core.population.makers.imported import ImportedMaker, store_columns
 from gaudyseed.core.population.makers.surface import SurfaceMaker
 from tests.core.test_roundtrip import Memory
-from tests.forking import Forking
+from tests.forking import forked
 from tests.reference.test_mesh_files import glb
 from tests.support import points
 
@@ -63,6 +62,11 @@ def triangle_glb(**changes) -> bytes:
             at = at[int(key) if key.isdigit() else key]
         at[int(last) if last.isdigit() else last] = value
     return glb(document, binary)
+
+
+def setUpModule() -> None:
+    """Files of USD are read by forks of one process."""
+    unittest.enterModuleContext(forked())
 
 
 class Refusing(unittest.TestCase):
@@ -252,22 +256,19 @@ class Usd(Refusing):
         self.refused(deep.encode(), "deep.usda", "deep.usda")
 
     def test_mutated_binary_files(self):
-        """Sixty of them: each gives a mesh or a sentence, and this process lives."""
+        """Thirty of them: each gives a mesh or a sentence, and this process lives."""
         cube = SurfaceMaker(maker="mesh", surface="ball", subdivision=0).make(None)
         whole = FORMATS["usdc"].write(cube, None)
         rng = np.random.default_rng(7)
-        broken = [bytearray(whole) for _ in range(60)]
+        broken = [bytearray(whole) for _ in range(30)]
         for data in broken:
             for at in rng.integers(8, len(data), 40):
                 data[at] = rng.integers(0, 256)
-        told = sum(self.told(data) for data in broken[:4])
-        reader = Forking()
-        self.addCleanup(reader.end)
-        with mock.patch("gaudyseed.core.formats.apart.subprocess.Popen", reader.process):
-            told += sum(self.told(data) for data in broken[4:])
+        with forked() as reader:
+            told = sum(self.told(data) for data in broken)
             self.assertEqual(read_items(whole, "a.usdc")[0].population.count, cube.count)
-        self.assertEqual(reader.asked, 57)
-        self.assertGreater(told, 6)
+        self.assertEqual(reader.asked, 31)
+        self.assertGreater(told, 3)
 
     def told(self, data: bytearray) -> bool:
         """Whether a sentence came; else something was read."""

@@ -141,6 +141,16 @@ class Numbers(Sound):
             (mesh,) = self.whole(usda(scaled(MESH.format(""), by)), "flat.usda")
             self.assertEqual(mesh.count, 3)
 
+    def test_more_numbers_for_each_element_than_are_taken(self):
+        """Those of up to sixteen come along, others are left out and named; found by the fuzz."""
+        for size, there in ((16, True), (17, False)):
+            values = ", ".join(str(k) for k in range(3 * size))
+            more = f'int[] primvars:heap = [{values}] (\n interpolation = "vertex"\n elementSize = {size}\n)'
+            item = read_items(usda(MESH.format(more)), "a.usda")[0]
+            self.assertEqual("heap" in item.population.elements.own, there)
+            self.assertEqual(any("17 numbers" in note for note in item.population.notes), not there)
+            store_columns(item.population, "a.usda")
+
     def test_normals_of_a_flat_thing_are_square_to_it(self):
         """Made flat along x, what lay across has its normal along x: the limit of the inverse transposed."""
         normals = np.tile(np.array([0.6, 0.8, 0], "<f4"), (3, 1))

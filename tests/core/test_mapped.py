@@ -93,6 +93,16 @@ class Files(FolderCase):
 
 
 class States(FolderCase):
+    def test_a_full_disk_is_told_until_there_is_room(self):
+        kept = TimeCache(self.folder)
+        with mock.patch.object(mapped.os, "fsync", side_effect=OSError(28, "no space left")):
+            kept.put(key(1), {}, state(1))
+        self.assertIn("no room on the disk", kept.trouble)
+        self.assertIn(str(self.folder), kept.trouble)
+        self.assertIsNone(kept.get(key(1)))
+        kept.put(key(1), {}, state(1))
+        self.assertEqual((kept.trouble, kept.get(key(1)) is None), ("", False))
+
     def test_arrays_of_any_kind_come_back(self):
         kept = TimeCache(self.folder)
         arrays = {
@@ -142,12 +152,12 @@ class States(FolderCase):
                     np.testing.assert_array_equal(found[1][name], array)
         self.assertGreater(refused, 150)
 
-    def test_killed_fifty_times_while_it_is_written_nothing_is_lost_or_wrong(self):
+    def test_killed_again_and_again_while_it_is_written_nothing_is_lost_or_wrong(self):
         chance = random.Random(11)
         said = self.folder.parent / "said"
         said.write_text("")
         TimeCache(self.folder).put(key(0), {"k": 0}, state(0))
-        for turn in range(50):
+        for turn in range(20):
             child = os.fork()
             if child == 0:
                 kept = TimeCache(self.folder)

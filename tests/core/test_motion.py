@@ -20,6 +20,7 @@ from gaudyseed.core.look.evaluate import Evaluator
 from gaudyseed.core.look.model import Look
 from gaudyseed.core.motion import states
 from gaudyseed.core.motion.states import State
+from gaudyseed.core.population import following
 from gaudyseed.core.population.makers import MakerContext
 from gaudyseed.core.population.makers.emission import EmissionMaker
 from gaudyseed.core.reports.report import Reporter
@@ -321,6 +322,26 @@ class Trails(unittest.TestCase):
         self.assertTrue((np.diff(colours["then"])[np.diff(form.curve_of) == 0] >= 0).all())
         np.testing.assert_array_equal(colours["now"], colours["now"][form.starts[1:] - 1][form.curve_of])
 
+    def test_then_is_the_same_however_few_states_are_held_at_once(self):
+        run = scene_run(sparks(), trails(back=8, points=3), frame=10)
+        left = run.population("trails").following
+        held = {
+            frame: run.at(frame).population("sparks").elements.attribute("position").readable for frame in range(11)
+        }
+        asked = []
+
+        def values(frame: int) -> np.ndarray:
+            asked.append(frame)
+            return held[frame]
+
+        whole = left.then(values, 3)
+        with mock.patch.object(following, "_MOST_ROWS", 1):
+            np.testing.assert_array_equal(left.then(values, 3), whole)
+        self.assertEqual(asked, left.frames.tolist() * 2)
+        same = left.between.same
+        np.testing.assert_array_equal(whole[same], [held[int(left.frames[f])][r] for f, r in zip(
+            left.between.at[same], left.between.low[same], strict=True)])  # fmt: skip
+
     def test_more_points_a_frame_bend_smoothly(self):
         """Corners above 20 degrees are told, with a fix; with more points they go (common practice)."""
         storm = {"forces": {"turbulence": 60, "turbulence_size": 0.25}, "substeps": 8}
@@ -335,6 +356,30 @@ class Trails(unittest.TestCase):
             actions = [f["action"] for a in told if a["code"] == "trail_corners" for f in a["fixes"]]
             self.assertEqual(actions, ["more_points"] if many == 1 else [])
         self.assertLess(parts[1], 0.1 * parts[0])
+
+    def test_half_as_thick_as_the_particles_is_told_of_files(self):
+        """Widths that are radii, as from programs that hand on a particle's size (common practice)."""
+        rows = [
+            f"{t},{k},0,0,{w},{s}" for t in (1, 2) for k, (w, s) in enumerate([(0.1, 0.1), (0.2, 0.2), (0.15, 0.15)])
+        ]
+        text = "strand,x,y,z,width,size\n" + "\n".join(rows)
+        for factor, codes in ((1, ["half_as_thick"]), (2, [])):
+            lines = [r if r[0] == "s" else ",".join([*r.split(",")[:4], f"{factor * float(r.split(',')[4])}",
+                     r.split(",")[5]]) for r in text.splitlines()]  # fmt: skip
+            found = read_points("\n".join(lines).encode(), "a.csv")
+            self.assertEqual(found.kind, "strands")
+            evaluator = Evaluator()
+            look = parse(Look, look_document({"step": "random", "seed": 1}, GREYS))
+            told = [a for a in Reporter(evaluator).advisories(evaluator.evaluate(found, look))
+                    if a["code"] == "half_as_thick"]  # fmt: skip
+            self.assertEqual([a["code"] for a in told], codes)
+            for advisory in told:
+                document = look.model_dump(mode="json", exclude_none=True)
+                (operation,) = advisory["fixes"][0]["operations"]
+                document["lanes"][operation["path"].removeprefix("/lanes/")] = operation["value"]
+                wider = evaluator.evaluate(found, parse(Look, document))
+                np.testing.assert_array_equal(wider.results["width"], 2)
+                self.assertNotIn("half_as_thick", [a["code"] for a in Reporter(evaluator).advisories(wider)])
 
     def test_what_becomes_of_those_that_are_gone(self):
         brief = {"sources": [source(life=0.2, life_variation=0, count=50, over=0)]}
@@ -363,6 +408,22 @@ class Trails(unittest.TestCase):
 
 
 class Kept(unittest.TestCase):
+    def test_births_a_frame_are_those_that_come(self):
+        """A burst over four frames and a stream whose rate follows a dial on keys, counted without flying."""
+        flow = {"births": "stream", "rate": {"dial": "rate"}, "begin": 2, "end": 15}
+        keys = [{"frame": 0, "value": 100}, {"frame": 20, "value": 2000}]
+        scene = {"dials": [{"name": "rate", "value": 100, "keys": keys}],
+                 "timeline": {"first": 0, "last": 20}}  # fmt: skip
+        long = {"life": 50, "life_variation": 0}
+        run = scene_run(sparks(sources=[source(**long), source(**{**flow, **long, "name": "b"})]), frame=20, **scene)
+        births = np.array(motion_of(run, None).births)
+        born = np.ceil(values(run.population("sparks"), "birth_frame")).astype(int)
+        came = np.bincount(born, minlength=21)
+        self.assertAlmostEqual(births[:2].sum() + births[2:5].sum(), came[:5].sum(), delta=15)
+        # Of the stream alone to one.
+        np.testing.assert_allclose(births[6:16], came[6:16], atol=1)
+        self.assertEqual(births[16:].max(), 0)
+
     def test_what_is_there_what_it_costs_and_the_way_of_one(self):
         with tempfile.TemporaryDirectory() as folder:
             store, document = TimeCache(Path(folder)), {"gaudyseed": 3, "populations": [sparks()]}

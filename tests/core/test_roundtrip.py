@@ -17,6 +17,7 @@ from gaudyseed.core.population.makers.imported import pack_labels, store_columns
 from gaudyseed.core.scene.model import Scene
 from gaudyseed.demo import demo_scene
 from gaudyseed.web.binary import pack
+from tests.forking import forked
 from tests.support import points, unpack
 
 DTYPES = ["<f4", "<f8", "|i1", "|u1", "<i2", "<u2", "<i4", "<u4"]
@@ -30,6 +31,11 @@ def column(dtype: str, count: int, seed: int) -> np.ndarray:
         return (rng.normal(size=count) * 10.0 ** rng.integers(-20, 20, count)).astype(dtype)
     limits = np.iinfo(dtype)
     return rng.integers(limits.min, int(limits.max) + 1, count).astype(dtype)
+
+
+def setUpModule() -> None:
+    """Files of USD are read by forks of one process."""
+    unittest.enterModuleContext(forked())
 
 
 class Memory:

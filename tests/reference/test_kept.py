@@ -28,6 +28,7 @@ from gaudyseed.core.population.makers.surface import SurfaceMaker
 from gaudyseed.core.sending import sent
 from gaudyseed.core.shown.shading import on_picture
 from tests.core.test_roundtrip import Memory
+from tests.forking import forked
 from tests.reference import test_mesh_files
 from tests.reference.test_send import clones, lane
 from tests.support import ramp
@@ -54,6 +55,11 @@ def evaluated(population: Population, lanes: dict | None = None) -> dict[str, np
 
 def back(form: str, data: bytes) -> Population:
     return read_points(data, f"a{FORMATS[form].ending}")
+
+
+def setUpModule() -> None:
+    """Files of USD are read by forks of one process."""
+    unittest.enterModuleContext(forked())
 
 
 class Gltf:

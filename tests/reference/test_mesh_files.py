@@ -23,6 +23,7 @@ from gaudyseed.core.population.makers.recipe import ImportRecipe
 from gaudyseed.core.population.makers.scatter import ScatterMaker
 from gaudyseed.core.population.makers.surface import SurfaceMaker
 from tests.core.test_roundtrip import Memory
+from tests.forking import forked
 from tests.support import look, ramp
 
 FRONTEND = Path(__file__).resolve().parent.parent.parent / "frontend"
@@ -55,6 +56,11 @@ def of_trimesh() -> trimesh.Scene:
     ball.visual.vertex_colors = np.random.default_rng(1).integers(0, 256, (len(ball.vertices), 4), np.uint8)
     scene.add_geometry(ball, geom_name="knob", node_name="knob")
     return scene
+
+
+def setUpModule() -> None:
+    """Files of USD are read by forks of one process."""
+    unittest.enterModuleContext(forked())
 
 
 class Same(unittest.TestCase):

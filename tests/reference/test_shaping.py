@@ -262,7 +262,7 @@ class Formulas(unittest.TestCase):
     def value(self, text: str) -> np.ndarray:
         return parse_formula(text).over(lambda name, a, b: NAMES[name][a:b], 0, 50)
 
-    @settings(max_examples=1000, deadline=None)
+    @settings(max_examples=300, deadline=None)
     @given(expressions())
     def test_random_expressions_against_numpy(self, text):
         """The same text handed to NumPy in float32 through Python's own eval, with where as np.where: to the bit."""

@@ -26,6 +26,7 @@ from gaudyseed.core.population.meshes import column
 from gaudyseed.core.population.strands import of_curves
 from gaudyseed.core.sending import sent
 from tests.core.test_roundtrip import Memory
+from tests.forking import forked
 from tests.reference import test_mesh_files
 from tests.support import look, ramp
 
@@ -53,6 +54,11 @@ def coloured(population: Population, *steps: dict) -> Evaluation:
 
 def written(population: Population, word: str, *steps: dict) -> bytes:
     return FORMATS[word].write(*sent(coloured(population, *steps), "Fur", "sequin"))
+
+
+def setUpModule() -> None:
+    """Files of USD are read by forks of one process."""
+    unittest.enterModuleContext(forked())
 
 
 class Measures(unittest.TestCase):

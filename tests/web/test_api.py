@@ -16,6 +16,7 @@ from gaudyseed.store import Store
 from gaudyseed.web import create_app
 from gaudyseed.web.jobs import Latest
 from gaudyseed.web.security import Guard, Throttle
+from tests.core.test_motion import scene_run, sparks
 from tests.reference.test_kept import written
 from tests.support import FIVE, beetle_scene, look_document, ply_text, points, ramp, unpack
 
@@ -394,6 +395,32 @@ class Imports(ServerCase):
             self.assertEqual(read_points(data, f"x.{form[:3]}").count, 2000)
         body["format"] = "look"
         self.assertEqual(json.loads(self.client.post("/api/exports", json=body).data)["gaudyseed"], 3)
+
+
+class AllFrames(ServerCase):
+    def test_several_frames_in_one_usd_file(self):
+        """Read by usd-core: the ids of a frame are those of the scene at that frame."""
+        from pxr import Usd, UsdGeom
+
+        scene = {"gaudyseed": 3, "populations": [sparks()]}
+        ask = {"scene": scene, "population": "sparks", "format": "usdc", "frames": [3, 5]}
+        answer = self.client.post("/api/exports", json=ask)
+        self.assertEqual(answer.status_code, 200, answer.data[:300])
+        self.assertIn('filename="sparks.usdc"', answer.headers["Content-Disposition"])
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "all.usdc"
+            path.write_bytes(answer.data)
+            stage = Usd.Stage.Open(str(path))
+            points = UsdGeom.Points(stage.GetDefaultPrim())
+            self.assertEqual(points.GetPointsAttr().GetTimeSamples(), [3, 4, 5])
+            for frame in (3, 5):
+                flown = scene_run(*scene["populations"], frame=frame).population("sparks").elements
+                np.testing.assert_array_equal(points.GetIdsAttr().Get(frame), flown.attribute("id").values)
+        for more, word in (({"format": "ply"}, "USD alone"), ({"frames": [5, 3]}, "no frames"),
+                           ({"frames": [0, 10_000]}, "more than"), ({"frames": [-1, 3]}, "frames")):  # fmt: skip
+            refused = self.client.post("/api/exports", json={**ask, **more})
+            self.assertEqual(refused.status_code, 422)
+            self.assertIn(word, refused.json["sentence"] + refused.json["place"])
 
 
 class Doors(ServerCase):

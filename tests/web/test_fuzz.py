@@ -18,18 +18,18 @@ class Fuzz(unittest.TestCase):
             store.migrate()
             self.addCleanup(store.close)
             client = create_app(store).test_client()
-            report = fuzz(client, 5, 180, 150)
-            counts = {"csv": 80, "ply": 80, "ply_ascii": 50, "obj": 50, "glb": 160, "usd": 30, "usdc": 30}
+            report = fuzz(client, 5, 50, 50)
+            counts = {"csv": 30, "ply": 30, "ply_ascii": 20, "obj": 20, "glb": 60, "usd": 20, "usdc": 20}
             for form, count in counts.items():
                 changed = fuzz_files(client, form, 5, count)
                 self.assertEqual(changed.wrong, [], form)
-                self.assertLess(changed.slowest, 5, form)
+                self.assertLess(changed.slowest, (5, ""), form)
                 # Some are read and some are refused, or nothing was tried.
                 self.assertGreater(changed.answers[200], count // 50, form)
                 self.assertGreater(changed.answers[422], count // 20, form)
         self.assertEqual(report.wrong, [])
-        self.assertLess(report.slowest, 5)
+        self.assertLess(report.slowest, (5, ""))
         self.assertLess(report.growth, 1 << 30)
         # Sound ones must be taken and spoiled ones refused, or nothing was tried.
-        self.assertGreater(report.answers[200], 80)
-        self.assertGreater(report.answers[422], 150)
+        self.assertGreater(report.answers[200], 20)
+        self.assertGreater(report.answers[422], 50)

@@ -447,7 +447,7 @@ class Patience(Served):
         bodies = []
         for k in range(40):
             one = copy.deepcopy(scene)
-            one["populations"][0]["maker"] |= {"count": 20_000, "seed": k}
+            one["populations"][0]["maker"] |= {"count": 12_000, "seed": k}
             bodies.append({"scene": one, "wanted": [{"population": ID}], "session": f"s{k}", "sequence": 1})
         threads = [threading.Thread(target=self.ask, args=("evaluations", body), daemon=True) for body in bodies]
         for thread in threads:

@@ -6,6 +6,8 @@ export type Weigh = "count" | "size" | "opacity" | "density";
 /** What is wanted of one population. */
 export interface Wanted {
   trace: number | null;
+  /** Of elements that come and go the id of the one that is traced. */
+  trace_id?: number | null;
   preview: Preview | null;
   /** Whether the distributions of the steps are wanted too. */
   census: boolean;

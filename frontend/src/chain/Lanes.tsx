@@ -52,6 +52,12 @@ export function showChannel(look: Look, channel: string) {
   chooseChain(paintOf(Math.max(0, layersOf(look, laneStack(channel)).length - 1), laneStack(channel)));
 }
 
+/** Show a channel's lane and go there with the keyboard: to its chip, or to what gives it a first layer. */
+export function toChannel(look: Look, channel: string) {
+  showChannel(look, channel);
+  focusOn(layersOf(look, laneStack(channel)).length > 0 ? `[aria-label="Channels"] .chip[aria-pressed="true"]` : `[data-first-layer]`);
+}
+
 /** Pixels of the menu's button, of what it says where chips are left out, and the room between two chips. */
 const BUTTON = 87;
 const MORE = 46;
@@ -115,10 +121,7 @@ function listed(look: Look, channels: Channel[]): FoundGroup[] {
       .filter((c) => c.group === group)
       .map((channel) => {
         const facts = laneFacts(look, channel.name);
-        const run = () => {
-          showChannel(look, channel.name);
-          focusOn(facts.layers > 0 ? `[aria-label="Channels"] .chip[aria-pressed="true"]` : `[data-first-layer]`);
-        };
+        const run = () => toChannel(look, channel.name);
         return { key: channel.name, title: titled(channel, look), text: channel.help, run, mark: <Mark facts={facts} census={lastOf(look, channel.name, census)} /> };
       }),
   }));

@@ -5,7 +5,7 @@ import { useStore } from "./base";
 import { done } from "./jobs";
 import { tell } from "./notices";
 
-const NOTHING: MotionAnswer = { frames: [], missing: 0, size: 0 };
+const NOTHING: MotionAnswer = { frames: [], births: [], trouble: "", missing: 0, size: 0 };
 
 /** What is kept, as the server told last. */
 export const useMotion = create<MotionAnswer>(() => NOTHING);

@@ -108,7 +108,7 @@ const queue = new EvaluationQueue({
       receiver?.(id, names, null);
       seen.delete(id);
     }
-    set(fresh);
+    set({ ...fresh, ...follow(fresh.results[get().chosen]) });
   },
   failed: (error, ids, scene) => {
     // A look that cannot run hides what it stands on no less: its elements are asked for all the same.
@@ -121,13 +121,23 @@ const queue = new EvaluationQueue({
   },
 });
 
+/** The element that is traced goes on being itself where others come and go before it. */
+function follow(result: { trace: { element: number; id: number } | null } | undefined): { traced?: number; followed?: number } {
+  const { traced, geometry, chosen } = get();
+  if (traced === null || !result?.trace || geometry[chosen]?.header.kind !== "particles") return {};
+  // Known before it is set, so that nothing is asked for anew.
+  const before = asked.get(chosen);
+  if (before) asked.set(chosen, { ...before, traced: result.trace.id });
+  return { traced: result.trace.element, followed: result.trace.id };
+}
+
 /** Resolves once the view has the newest colours, or after so many milliseconds. */
 export const coloursSeen = (most: number) => queue.quiet(most);
 
 // What to ask follows from the state: each population is asked for again when something that its answer depends on is another.
 
-/** What was asked of each population: its own part of what the answer depends on, and what lies in other places of the scene. */
-const asked = new Map<string, { own: unknown[]; around: unknown[] }>();
+/** What was asked of each population: its own part of what the answer depends on, what lies in other places of the scene, and which element is traced. */
+const asked = new Map<string, { own: unknown[]; around: unknown[]; traced: number | null }>();
 /** By the core's last answer what each population depends on beside its own document; nothing while that is not known. */
 const reading = new Map<string, Reads>();
 
@@ -136,13 +146,14 @@ function same(one: unknown[] | undefined, other: unknown[]): boolean {
 }
 
 /** What is wanted of a population, and what its answer depends on. */
-function wish(state: State, p: PopulationDocument): { wanted: Wanted; own: unknown[]; around: unknown[] } {
+function wish(state: State, p: PopulationDocument): { wanted: Wanted; own: unknown[]; around: unknown[]; traced: number | null } {
   const scene = state.scene!;
   const chosen = p.id === state.chosen;
   const preview = chosen ? (state.preview ?? state.pinned) : null;
   const trace = chosen ? state.traced : null;
-  const own = [lookOf(scene, p), p.maker, p.place, p.draft, p.painted, p.shape, p.shown, scene.dials, scene.signals, scene.timeline, state.vision, state.results[p.id]?.timed === false ? null : state.frame, chosen, trace, preview, state.weigh];
-  return { wanted: { trace, preview, census: chosen, weigh: state.weigh }, own, around: around(scene, p.id) };
+  const followed = chosen ? state.followed : null;
+  const own = [lookOf(scene, p), p.maker, p.place, p.draft, p.painted, p.shape, p.shown, scene.dials, scene.signals, scene.timeline, state.vision, state.results[p.id]?.timed === false ? null : state.frame, chosen, preview, state.weigh];
+  return { wanted: { trace, trace_id: followed, preview, census: chosen, weigh: state.weigh }, own, around: around(scene, p.id), traced: trace === null ? null : (followed ?? trace) };
 }
 
 /** Among the names that were read: whatever there is. */
@@ -171,10 +182,10 @@ function derive(state: State) {
   const { chosen, scene } = state;
   const wishes: [string, Wanted][] = [];
   for (const p of scene.populations.toSorted((a, b) => Number(b.id === chosen) - Number(a.id === chosen))) {
-    const { wanted, own, around } = wish(state, p);
+    const { wanted, own, around, traced } = wish(state, p);
     const before = asked.get(p.id);
-    if (!same(before?.own, own) || !same(before?.around, around)) {
-      asked.set(p.id, { own, around });
+    if (!same(before?.own, own) || !same(before?.around, around) || before?.traced !== traced) {
+      asked.set(p.id, { own, around, traced });
       wishes.push([p.id, wanted]);
     }
   }
@@ -202,10 +213,10 @@ async function make(id: string, made: string) {
     const { header, arrays } = await binary<PopulationHeader>("POST", "/populations", { scene: folded(get().scene!), population: id, frame: get().frame });
     if (wantedMade.get(id) !== made) return;
     const geometry: Geometry = { key: header.made, header, positions: arrays.positions as Float32Array, arrays };
-    const traced = get().traced;
+    const { traced, followed } = get();
     set((s) => ({
       geometry: { ...s.geometry, [id]: geometry },
-      traced: s.chosen === id && traced !== null && traced >= header.count ? null : traced,
+      traced: s.chosen === id && traced !== null && followed === null && traced >= header.count ? null : traced,
     }));
   } catch (error) {
     if (wantedMade.get(id) === made) {

@@ -11,6 +11,8 @@ export interface SelectionSlice {
   part: number | null;
   /** The element of the chosen population that is traced. */
   traced: number | null;
+  /** Its id, where elements come and go: there this says which it is. */
+  followed: number | null;
   /** The population whose name is being typed. */
   naming: string | null;
   /** Takes the colour of the element that is clicked next in the view. */
@@ -25,6 +27,7 @@ export const selection: SelectionSlice = {
   isolated: null,
   part: null,
   traced: null,
+  followed: null,
   naming: null,
   picking: null,
 };

@@ -67,7 +67,7 @@ export function settle() {
 
 export function choosePopulation(id: string) {
   if (id === get().chosen) return;
-  set({ chosen: id, chain: paintOf(0), step: null, stop: 0, isolated: null, part: null, traced: null, preview: null, pinned: null });
+  set({ chosen: id, chain: paintOf(0), step: null, stop: 0, isolated: null, part: null, traced: null, followed: null, preview: null, pinned: null });
   settle();
 }
 
@@ -91,7 +91,7 @@ export function isolatePart(part: number | null) {
 
 /** Trace an element of the chosen population. */
 export function trace(element: number | null) {
-  set({ traced: element });
+  set({ traced: element, followed: null });
 }
 
 /** The longest side of the box around the chosen population; `unknown` while it has not come. */

@@ -1,6 +1,6 @@
 /** The timeline under the view: play, loop, step, keys, and the frame; shown when something reads time. */
 import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
-import { ChevronFirst, ChevronLast, ChevronLeft, ChevronRight, Footprints, Pause, Play, Repeat, Settings2 } from "lucide-react";
+import { ChevronFirst, ChevronLast, ChevronLeft, ChevronRight, Footprints, Pause, Play, Repeat, Settings2, TriangleAlert } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
 import type { Timeline } from "../api/client";
 import { edit, goTo, keyFrames, play, reachesTime, toKey, useStore } from "../state/store";
@@ -47,6 +47,7 @@ function Bar({ timeline }: { timeline: Timeline }) {
         <Repeat size={14} />
       </IconButton>
       <div className="relative mx-1.5 h-6 min-w-16 grow">
+        <Births />
         <Kept />
         {inside.map((k) => (
           <span key={k} aria-hidden className="pointer-events-none absolute top-0.5 size-[7px] -translate-x-1/2 rotate-45 bg-strong" style={{ left: `calc(8px + (100% - 16px) * ${(k - first) / span})` }} />
@@ -65,6 +66,7 @@ function Bar({ timeline }: { timeline: Timeline }) {
           }}
         />
       </div>
+      <Trouble />
       <WorkOut />
       {inside.length > 0 && (
         <>
@@ -85,6 +87,25 @@ function Bar({ timeline }: { timeline: Timeline }) {
 
 /** Milliseconds that the scene rests before it is asked which frames are there. */
 const RESTED = 400;
+
+/** Behind the slider how many particles each frame brings. */
+function Births() {
+  const births = useMotion((s) => s.births);
+  const most = Math.max(0, ...births);
+  if (most === 0) return null;
+  const outline = births.map((many, k) => `L${k},${1 - many / most}L${k + 1},${1 - many / most}`).join("");
+  return (
+    <svg
+      role="img"
+      aria-label={`Births a frame: at most ${Math.round(most).toLocaleString("en-GB")}`}
+      viewBox={`0 0 ${births.length} 1`}
+      preserveAspectRatio="none"
+      className="pointer-events-none absolute inset-x-2 bottom-[2px] h-[11px] w-[calc(100%-16px)]"
+    >
+      <path d={`M0,1${outline}L${births.length},1Z`} className="fill-line" />
+    </svg>
+  );
+}
 
 /** Under the slider a line where frames of the motion are there. */
 function Kept() {
@@ -110,6 +131,17 @@ function Kept() {
       {runs.map(([a, b]) => (
         <span key={a} className="absolute inset-y-0 rounded bg-strong" style={{ left: `${(100 * a) / frames.length}%`, width: `${(100 * (b - a)) / frames.length}%` }} />
       ))}
+    </span>
+  );
+}
+
+/** That frames cannot be kept on the disk, and why. */
+function Trouble() {
+  const trouble = useMotion((s) => s.trouble);
+  if (!trouble) return null;
+  return (
+    <span role="alert" aria-label={trouble} title={trouble} className="flex-none">
+      <TriangleAlert size={14} aria-hidden />
     </span>
   );
 }

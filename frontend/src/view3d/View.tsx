@@ -40,7 +40,7 @@ function Legend({ of }: { of: PreviewLegend }) {
   if (!of.ends) return null;
   const [low, high] = of.ends.map((end) => FIGURE.format(end));
   return (
-    <figure className="panel absolute bottom-2.5 left-2.5 m-0 w-56 px-2.5 py-2" aria-label={`Scale from ${low} to ${high}`}>
+    <figure className="panel absolute bottom-11 left-2.5 m-0 w-56 px-2.5 py-2" aria-label={`Scale from ${low} to ${high}`}>
       <figcaption className="mb-1 truncate font-medium">{step ? "After the step" : name.replaceAll("_", " ")}</figcaption>
       <div className="overflow-hidden rounded-[3px] border border-line">
         <Bar bar={of.bar} height={12} />
@@ -311,10 +311,15 @@ function EmptyScene() {
   const here = useStore((s) => s.sceneId);
   const endings = useEndings();
   const examples = scenes.filter((s) => s.id !== here && EXAMPLES.includes(s.id));
+  const offered = useRef<HTMLDivElement>(null);
+  useEffect(() => {
+    // Whoever comes here by the keyboard begins with what there is to do; nobody loses a focus that stands elsewhere.
+    if (populations === 0 && document.activeElement === document.body) offered.current?.querySelector("button")?.focus();
+  }, [populations]);
   if (populations !== 0) return null;
   return (
     <div className="pointer-events-none absolute inset-0 grid place-items-center p-6">
-      <div className="panel pointer-events-auto flex w-[340px] flex-col gap-2.5 p-5 text-center">
+      <div ref={offered} className="panel pointer-events-auto flex w-[340px] flex-col gap-2.5 p-5 text-center">
         <p className="text-[15px] font-semibold">An empty scene</p>
         <FileButton strong label="Bring a file…" name="File to bring" accept={endings} onFile={(file) => void offerFile(file)} />
         <p className="-mt-1 text-[11.5px] text-soft">OBJ, PLY, GLB, USD or CSV; or drop one anywhere on the page.</p>
@@ -340,7 +345,7 @@ function EmptyScene() {
 }
 
 /** The scenes that every data file begins with. */
-const EXAMPLES = ["midnight-menagerie", "parade-route", "workshop-bench", "hobby-horse", "three-remarks"];
+const EXAMPLES = ["midnight-menagerie", "parade-route", "workshop-bench", "hobby-horse", "finale", "three-remarks"];
 
 export default function View() {
   const holder = useRef<HTMLDivElement>(null);

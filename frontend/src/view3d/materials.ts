@@ -19,7 +19,7 @@ function replaced(shader: string, chunk: string, text: string): string {
 
 const after = (shader: string, chunk: string, text: string) => replaced(shader, chunk, `${chunk}\n${text}`);
 
-const DEFINES: Record<Standing, string> = { instances: "#define PICTURED\n", surface: "#define SURFACE\n", ribbons: "#define RIBBONS\n", discs: "#define DISCS\n" };
+const DEFINES: Record<Standing, string> = { instances: "#define PICTURED\n", surface: "#define SURFACE\n", ribbons: "#define RIBBONS\n", tubes: "#define RIBBONS\n#define TUBES\n", discs: "#define DISCS\n" };
 const vertexHead = (standing: Standing, pictured: boolean) => `${DEFINES[standing]}${pictured && standing === "surface" ? "#define PICTURED\n" : ""}${PLACING}${STANDING[standing]}${VARYINGS}${SENDING}`;
 const fragmentHead = (standing: Standing) => `${DEFINES[standing]}${VARYINGS}${READING}`;
 
@@ -192,7 +192,7 @@ export function pickMaterial(common: Shared, of: OfShape, population: { value: n
         vNumber = vec4(vec3(float(n & 255), float((n >> 8) & 255), float((n >> 16) & 255)) / 255.0, 1.0);
         if (threshold >= 0.0 && has_unitsB.x > 0.5 && texelFetch(unitsB, texelOf(ELEMENT), 0).x < threshold) vNumber.a = 0.0;
         vStands = 1.0;
-        ${standing === "ribbons" ? "if (has_floatsC.w > 0.5) vStands = texelFetch(floatsC, texelOf(ELEMENT), 0).w - texelFetch(turns, texelOf(ELEMENT), 0).y;" : ""}
+        ${standing === "ribbons" || standing === "tubes" ? "if (has_floatsC.w > 0.5) vStands = texelFetch(floatsC, texelOf(ELEMENT), 0).w - texelFetch(turns, texelOf(ELEMENT), 0).y;" : ""}
         gl_Position = projectionMatrix * modelViewMatrix * vec4(placed(position), 1.0);
       }`,
     fragmentShader:

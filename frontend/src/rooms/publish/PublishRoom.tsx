@@ -1,10 +1,10 @@
 /** Take the colours home: points with colours, the look, a picture. */
-import { Download, Image, TriangleAlert, X } from "lucide-react";
+import { Download, Film, Image, TriangleAlert, X } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
 import { fetchFile, folded, type Job, json, type Look } from "../../api/client";
 import { type LookInScene, withPopulation } from "../../state/edits";
 import { done, fileOf } from "../../state/jobs";
-import { chosenPopulation, editLook, useStore } from "../../state/store";
+import { chosenPopulation, editLook, reachesTime, useStore } from "../../state/store";
 import { view } from "../../view3d/current";
 import { Button } from "../../widgets/Button";
 import { FileButton } from "../../widgets/FileButton";
@@ -14,10 +14,10 @@ import { Populations } from "../Populations";
 import { Outputs } from "./Outputs";
 import { save } from "./save";
 
-/** Save a file of the chosen population: in a format by its word, or its look. */
-export async function download(format: string, told?: (job: Job) => void, signal?: AbortSignal) {
+/** Save a file of the chosen population: in a format by its word, or its look; of the frame that is shown, or of these. */
+export async function download(format: string, told?: (job: Job) => void, signal?: AbortSignal, frames: [number, number] | null = null) {
   const { scene, sceneId, chosen, frame } = useStore.getState();
-  const job = await done("exports", { scene, of: sceneId, population: chosen, format, frame }, told, signal);
+  const job = await done("exports", { scene, of: sceneId, population: chosen, format, frame, frames }, told, signal);
   const { blob, name } = await fileOf(job, undefined, signal);
   save(blob, name);
 }
@@ -57,6 +57,9 @@ export function PublishLeft() {
   );
 }
 
+/** Formats that hold all frames in one file. */
+const SAMPLED = new Set(["usd", "usdc"]);
+
 /** What is worth saying about a format. */
 const TEXTS: Record<string, string> = {
   ply: "Every attribute as it came, with red, green, blue for viewers and each channel's values as floats.",
@@ -92,6 +95,8 @@ export function PublishRight() {
   const formats = every.filter((f) => f.kinds.includes(header?.kind ?? "clones") && (f.name !== "csv_parts" || header?.levels.some((l) => l.name === "part")));
   const tables = useStore((s) => s.results[s.chosen]?.material.tables ?? NO_TABLES);
   const losses = useLosses();
+  const moves = useStore(reachesTime);
+  const timeline = useStore((s) => s.scene?.timeline);
   const [busy, setBusy] = useState("");
   const [now, setNow] = useState<Job | null>(null);
   const stopper = useRef(new AbortController());
@@ -137,6 +142,17 @@ export function PublishRight() {
             <span role="status" className="text-soft tabular">
               {now ? `${now.words || "begins"}, ${Math.floor(now.share * 100)} %` : "begins"}
             </span>
+          )}
+          {busy !== title && moves && timeline && SAMPLED.has(format) && (
+            <Button
+              aria-label={`Download ${title}, frames ${timeline.first} to ${timeline.last}`}
+              title={`Frames ${timeline.first} to ${timeline.last} in one file, as time samples`}
+              disabled={busy !== ""}
+              onClick={() => void run(title, () => download(format, setNow, stopper.current.signal, [timeline.first, timeline.last]))}
+            >
+              <Film size={13} aria-hidden />
+              All frames
+            </Button>
           )}
           {busy === title ? (
             <Button aria-label={`Cancel ${title}`} onClick={() => stopper.current.abort()}>

@@ -5,20 +5,19 @@ import type { Quality } from "../quality";
 import { Coloured } from "./coloured";
 import type { Drawn } from "./drawer";
 
-export class Ribbons extends Coloured {
+/** What all drawers of strands have in common: where points lie and how thick they are, and what moves them. */
+export abstract class Strands extends Coloured {
   readonly size = 0;
-  readonly solid = false;
   readonly casts = true;
+  protected readonly starts: Int32Array;
 
-  constructor(geometry: Geometry, _shapes: Drawn[], quality: Quality) {
-    super(geometry, "ribbons");
-    const starts = geometry.arrays.starts as Int32Array;
+  constructor(geometry: Geometry, standing: "ribbons" | "tubes") {
+    super(geometry, standing);
+    this.starts = geometry.arrays.starts as Int32Array;
     const values = this.common.values;
     values.set("places", 0, 3, geometry.positions);
     values.set("places", 3, 1, geometry.arrays.widths as Float32Array);
-    values.set("turns", 0, 2, alongAndChance(starts, this.count));
-    const { mesh } = this.add(bands(starts, this.count, Math.max(1, Math.ceil((starts.length - 1) / quality.strands))), false, quality.shadowSize > 0);
-    mesh.receiveShadow = true;
+    values.set("turns", 0, 2, alongAndChance(this.starts, this.count));
   }
 
   draws(geometry: Geometry): boolean {
@@ -30,6 +29,15 @@ export class Ribbons extends Coloured {
     const normals = () => (this.movedOut ? (this.made.arrays.normals as Float32Array) : null);
     super.setLane(name, name === "ways" ? (values ?? normals()) : values);
     if (name === "offset" && values) super.setLane("ways", normals());
+  }
+}
+
+export class Ribbons extends Strands {
+  readonly solid = false;
+
+  constructor(geometry: Geometry, _shapes: Drawn[], quality: Quality) {
+    super(geometry, "ribbons");
+    this.add(bands(this.starts, this.count, Math.max(1, Math.ceil((this.starts.length - 1) / quality.strands))), false, quality.shadowSize > 0);
   }
 }
 

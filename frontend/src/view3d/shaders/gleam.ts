@@ -1,6 +1,6 @@
 /** Along strands light gleams where it meets them at a right angle half-way to the eye (Kajiya and Kay 1989); roots lie in the shade of the others. */
 export const GLEAM = /* glsl */ `
-#ifdef RIBBONS
+#if defined(RIBBONS) && !defined(TUBES)
 {
   float shade = mix(0.5, 1.0, smoothstep(0.0, 0.5, vStrand.x));
   reflectedLight.directDiffuse *= shade;

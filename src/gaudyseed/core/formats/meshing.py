@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from typing import NamedTuple
 
 import numpy as np
 
@@ -12,10 +13,12 @@ from ..colour.spaces import encode_srgb
 from ..errors import BadInput
 from ..geometry.placing import quaternions
 from ..geometry.polygons import edges_of
+from ..geometry.tubing import tubes
 from ..plurals import counted
 from ..population import Attribute, Elements, Field, Polygons, Population
 from ..population.meshes import PART, check_polygons, of_polygons
 from ..population.naming import LONGEST_NAME, sayable, well_named
+from ..population.strands import ON_CURVE, directions, drawn_places, widths_of
 from .base import ImportedItem
 from .columns import MOST_ITEMS, Results, check_count, check_placed, clones_of
 
@@ -81,6 +84,30 @@ def numbered_parts(given: Attribute) -> dict[str, Attribute]:
     if len(numbers) > MOST_PARTS:
         return kept
     return {PART: part_attribute(of.reshape(-1), [f"{v:.9g}" for v in numbers.tolist()]), **kept}
+
+
+class Tubed(NamedTuple):
+    """Curves as a mesh of tubes, and of each vertex the point that it is around, (m,) int64."""
+
+    population: Population
+    rows: np.ndarray
+
+
+def tubed(population: Population) -> Tubed:
+    """Curves of a section as the tubes that they stand for, with what their points and they themselves have."""
+    form = population.form.curves
+    assert form is not None and form.section is not None
+    made = tubes(drawn_places(population), directions(population), widths_of(population), form.starts, *form.section)
+    own = {n: a.taken(made.rows) for n, a in population.elements.own.items() if n not in (ON_CURVE, PART)}
+    own["position"] = replace(own["position"], values=made.places)
+    own["normal"] = Attribute("normal", "vector", made.normals, stands_for="normal")
+    curves = form.curve_of[made.rows]
+    for name, a in population.elements.owners[0].attributes.items():
+        own.setdefault(name, a.taken(curves))
+    # The ends of a tube are no things of their own.
+    own[PART] = Attribute(PART, "integer", np.zeros(len(made.rows), np.int32))
+    faces = Polygons(3 * np.arange(len(made.triangles) + 1), made.triangles.reshape(-1))
+    return Tubed(of_polygons(own, faces, population.notes), made.rows)
 
 
 @dataclass(frozen=True)

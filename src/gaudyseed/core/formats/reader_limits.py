@@ -11,6 +11,8 @@ import errno
 MOST_MEMORY, MOST_SECONDS, MOST_OUTPUT = 3 * 2**30, 120, 2**31
 #: The greatest number in the transform of anything, with those above it.
 LARGEST_MATRIX = 1e12
+#: Numbers that an attribute may have for each element, as makers of imported files hold it.
+WIDEST = 16
 #: What the system says where a disk, or a share of it, is full; and how a process ends that met it.
 NO_ROOM, FULL = (errno.ENOSPC, errno.EDQUOT), 4
 

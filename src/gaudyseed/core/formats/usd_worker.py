@@ -18,7 +18,7 @@ from typing import Any
 
 sys.path.append(str(Path(__file__).parent))  # last, so that nothing of it hides a package
 
-from reader_limits import FULL, LARGEST_MATRIX, NO_ROOM, Refused, limited
+from reader_limits import FULL, LARGEST_MATRIX, NO_ROOM, WIDEST, Refused, limited
 
 MOST_PRIMS = 200_000
 
@@ -241,6 +241,12 @@ class Reader:
                 entry["interpolation"] = str(primvar.GetInterpolation())
                 entry["shown"] = str(primvar.GetAttr().GetMetadata("displayName") or "")
                 size = primvar.GetElementSize()
+                if size > WIDEST:
+                    self.found.notes.append(
+                        f"{primvar.GetPrimvarName()!r} of {prim.GetName()} has {size} numbers for each element, "
+                        f"at most {WIDEST} are taken; left out."
+                    )
+                    continue
                 if size > 1 and len(entry["array"]["shape"]) == 1:
                     entry["array"]["shape"] = [entry["array"]["shape"][0] // size, size]
                 found[str(primvar.GetPrimvarName())] = entry

@@ -37,7 +37,7 @@ FILES = (
     "noise", "encoding", "waves", "oklab", "ramps", "hashing", "components", "grading", "blending", "scattering",
     "cells", "drift", "subdividing", "meshes", "text", "wavefront", "lists", "shaping", "spreading", "curves", "owners",
     "palettes", "census", "ranking", "nearest", "falloffs", "pictures", "brushing", "strands", "growing", "cubics",
-    "digits", "flying", "trailing",
+    "digits", "flying", "trailing", "sweeping",
 )  # fmt: skip
 
 

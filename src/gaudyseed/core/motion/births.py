@@ -78,6 +78,16 @@ def of_burst(source: Source, seed: int, index: int, frame: int) -> tuple[np.ndar
     return _in_order(numbers[within], times[within])
 
 
+def expected(before: Source, source: Source, frame: int, rate: float) -> float:
+    """How many are born on the average after the frame before and up to this one; ``before`` is the source there."""
+    if source.births == "stream":
+        return (before.rate + source.rate) / 2 / rate * max(0.0, min(source.end, frame) - max(source.begin, frame - 1))
+    if not source.over:
+        return float(source.count) if source.begin == frame else 0.0
+    within = max(0.0, min(source.begin + source.over, frame) - max(source.begin, frame - 1))
+    return source.count * within / source.over
+
+
 def of_stream(
     before: Source, source: Source, given: float, frame: int, rate: float
 ) -> tuple[np.ndarray, np.ndarray, float]:

@@ -123,6 +123,8 @@ class Attribute:
         NaN and infinities read as 0.
         """
         values = self.values
+        if self.kind != "colour" and self.missing is None and _plain(values):
+            return values
         if self.kind == "colour":
             rgb = values[:, :3]
             whole = rgb.dtype.kind in "iu"
@@ -182,6 +184,14 @@ def loses_digits(number: float) -> bool:
     (True, False, False)
     """
     return number == int(number) and float(np.float32(number)) != number
+
+
+def _plain(values: np.ndarray) -> bool:
+    """Whether these are float32 already, in order, with neither NaN nor anything beyond what steps compute with."""
+    if values.dtype != np.float32 or not values.flags.c_contiguous:
+        return False
+    # A NaN is the least and the greatest of those that it is among, and no comparison holds of it.
+    return not values.size or bool(values.min() >= -LARGEST and values.max() <= LARGEST)
 
 
 def _rounded(values: np.ndarray) -> bool:

@@ -3,12 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
 
 from ..digest import digest_of
+from ..kernels import trailing as kernels
+from ..kernels.parallel import over
+from ..motion.trailing import Between
+
+#: Values of so many particles of several states are held at once.
+_MOST_ROWS = 4_000_000
 
 
 @dataclass(frozen=True)
@@ -23,66 +29,54 @@ class Following:
         Names all its states by content.
     frames
         (f,) int64, rising: those whose states are met.
-    low, high
-        (n,) int32: the rows of the two states that a point lies between, each counted in its own state.
-    at
-        (n,) int32: of the earlier one the place in ``frames``; the later one is the next, or the same where ``high``
-        is the same row.
-    part
-        (n,) float32: how far from the earlier one to the later one.
-    last
-        (n,) int32: the row of the particle in the state of the last frame; -1 where it is gone.
-    same
-        (n,) bool: whether both are one state.
+    between
+        Which two of these states each point lies between.
     """
 
     of: str
     states: str
     frames: np.ndarray
-    low: np.ndarray
-    high: np.ndarray
-    at: np.ndarray
-    part: np.ndarray
-    same: np.ndarray
-    last: np.ndarray
+    between: Between
 
     @cached_property
     def digest(self) -> str:
         """Content digest."""
-        return digest_of(
-            "following", self.of, self.states, self.frames, self.low, self.high, self.at, self.part, self.last
-        )
+        return digest_of("following", self.of, self.states, self.frames, *self.between.arrays)
 
     @property
     def nbytes(self) -> int:
         """Bytes that it holds."""
-        return sum(a.nbytes for a in (self.low, self.high, self.at, self.part, self.same, self.last))
+        return sum(array.nbytes for array in self.between.arrays)
+
+    @property
+    def last(self) -> np.ndarray:
+        """(n,) int32: the row of each point's particle in the state of the last frame; -1 where it is gone."""
+        return self.between.last
 
     def taken(self, rows: np.ndarray) -> Following:
         """That of these points only."""
-        kept = {n: getattr(self, n)[rows] for n in ("low", "high", "at", "part", "same", "last")}
-        return Following(self.of, self.states, self.frames, **kept)
+        return replace(self, between=self.between.taken(rows))
 
     def then(self, values: Callable[[int], np.ndarray], width: int) -> np.ndarray:
         """(n,) or (n, w) float32: what the particles had where the points were left, mixed straight between states.
 
         ``values(frame)`` gives those of a frame's state, (m,) or (m, w); it is asked for each frame once, in order.
         """
-        out = np.zeros((len(self.at),) if width == 1 else (len(self.at), width), np.float32)
-        order = np.argsort(self.at, kind="stable")
-        edges = np.searchsorted(self.at[order], np.arange(len(self.frames) + 1))
-        early = values(int(self.frames[0])) if len(self.frames) else out
-        for k in range(len(self.frames)):
-            late = values(int(self.frames[k + 1])) if k + 1 < len(self.frames) else early
-            rows = order[edges[k] : edges[k + 1]]
-            same = rows[self.same[rows]]
-            out[same] = early[self.low[same]]
-            between = rows[~self.same[rows]]
-            part = self.part[between].reshape(-1, *[1] * (out.ndim - 1))
-            a, b = early[self.low[between]], late[self.high[between]]
-            out[between] = a + part * (b - a)
-            early = late
-        return out
+        lying = self.between
+        out = np.empty((len(lying.at), width), np.float32)
+        held: list[np.ndarray] = []
+        first, last = 0, len(self.frames) - 1
+        for k, frame in enumerate(self.frames):
+            held.append(np.ascontiguousarray(values(int(frame)), np.float32).reshape(-1, width))
+            if k < last and (len(held) < 2 or sum(map(len, held)) < _MOST_ROWS):
+                continue
+            # Of points that lie before this frame; with the last one of all that are left.
+            until = k + 1 if k == last else k
+            starts, every = np.cumsum([0, *map(len, held)]), np.concatenate(held)
+            where = (*lying.arrays[:5], starts[:-1].astype(np.int64), first, until)
+            over(len(out), lambda a, b, w=where, e=every: kernels.mixed(*w, e, out, a, b))  # type: ignore[misc]
+            held, first = held[-1:], k
+        return out[:, 0] if width == 1 else out
 
     def now(self, values: np.ndarray, otherwise: np.ndarray) -> np.ndarray:
         """(n,) or (n, w) float32: what the particles have at the last frame; of those that are gone ``otherwise``."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property
+from typing import NamedTuple
 
 import numpy as np
 
@@ -132,17 +133,26 @@ class Polygons(Form):
         return found
 
 
+class Section(NamedTuple):
+    """What tubes around curves are like: their sides, from 3 on, and whether their ends are half balls or flat."""
+
+    sides: int
+    rounded: bool
+
+
 @dataclass(frozen=True)
 class Curves(Form):
     """The form of elements that follow one another along curves.
 
     Curve k has the elements from ``starts[k]`` to ``starts[k + 1]``, (c + 1,) int64, one at least. With a cubic basis
-    they are its control points (``geometry.cubics``).
+    they are its control points (``geometry.cubics``). Flat curves are drawn as ribbons that face the eye; those of a
+    section as tubes of so many sides.
     """
 
     starts: np.ndarray
     basis: Basis = "linear"
     wrap: Wrap = "nonperiodic"
+    section: Section | None = None
 
     @property
     def curves(self) -> Curves:
@@ -173,7 +183,7 @@ class Curves(Form):
     @cached_property
     def digest(self) -> str:
         """Content digest."""
-        return digest_of("curves", self.starts, self.basis, self.wrap)
+        return digest_of("curves", self.starts, self.basis, self.wrap, *(self.section or ()))
 
     @property
     def nbytes(self) -> int:

@@ -205,6 +205,13 @@ def _parts(named: Attribute) -> Owners:
     return Owners(PART, np.ascontiguousarray(codes, np.int32), {a.name: a for a in found}, STRAND)
 
 
+def directions(population: Population) -> np.ndarray:
+    """(n, 3) float32 unit vectors: at each point the way of its curve, as it is drawn."""
+    form = population.form.curves
+    assert form is not None
+    return _directions(drawn_places(population), form)
+
+
 def _directions(places: np.ndarray, form: Curves) -> np.ndarray:
     """(n, 3) float32: the way that each strand runs at each point."""
     ways = np.empty((len(places), 3), np.float32)

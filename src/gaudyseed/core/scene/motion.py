@@ -22,6 +22,8 @@ class Motion:
     ----------
     frames
         Those of the timeline, in order, by whether all that is simulated is kept there.
+    births
+        How many are born on the average in each of them.
     missing
         States that are still to be worked out.
     size
@@ -29,6 +31,7 @@ class Motion:
     """
 
     frames: tuple[bool, ...]
+    births: tuple[float, ...]
     missing: int
     size: int
 
@@ -37,9 +40,13 @@ def motion_of(run: SceneRun, store: StateStore | None) -> Motion:
     """What is kept of a scene's motion, without working anything out; no frames where nothing is simulated."""
     timeline = run.scene.timeline
     frames = [True] * (timeline.last - timeline.first + 1)
+    births = np.zeros(len(frames))
     missing = size = 0
     simulated = _simulated(run, timeline.last)
     for maker, context in simulated:
+        for frame, many in enumerate(maker.births(context), maker.first):
+            if frame >= timeline.first:
+                births[frame - timeline.first] += many
         for k, key in enumerate(maker.keys(context)):
             if is_kept(key, store):
                 continue
@@ -47,7 +54,7 @@ def motion_of(run: SceneRun, store: StateStore | None) -> Motion:
             size += A_PARTICLE * maker.living(maker.first + k, timeline.rate)
             if maker.first + k >= timeline.first:
                 frames[maker.first + k - timeline.first] = False
-    return Motion(tuple(frames) if simulated else (), missing, size)
+    return Motion(tuple(frames), tuple(births.tolist()), missing, size) if simulated else Motion((), (), 0, 0)
 
 
 def work_out(run: SceneRun, task: Task = UNWATCHED) -> int:

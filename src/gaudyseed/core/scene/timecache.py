@@ -16,6 +16,7 @@ from typing import Any
 
 import numpy as np
 
+from ..formats.reader_limits import NO_ROOM
 from ..runtime.mapped import MappedFiles
 
 #: Bytes that states take on the disk where nothing else is said.
@@ -57,6 +58,8 @@ class TimeCache:
         self._files = MappedFiles(folder, lambda _, data: _sound(data))
         self._limit = limit
         self._lock = threading.Lock()
+        #: Why the last state could not be kept, in a sentence; empty where it could.
+        self.trouble = ""
         #: Bytes that are there as far as is known; None until they were counted.
         self._size: int | None = None
 
@@ -83,8 +86,11 @@ class TimeCache:
             return
         try:
             self._files.put(key, parts)
-        except OSError:
+        except OSError as error:
+            why = "There is no room on the disk" if error.errno in NO_ROOM else f"The disk says {error.strerror}"
+            self.trouble = f"{why}: frames are not kept in {self.folder}, but in memory alone."
             return
+        self.trouble = ""
         with self._lock:
             self._size = None if self._size is None else self._size + size
             if self._size is None or self._size > self._limit:

@@ -57,6 +57,9 @@ class Wanted(Document):
     known: tuple[str, ...] = Field((), max_length=2000)
     census: bool = True
     trace: int | None = Field(None, ge=0)
+    trace_id: int | None = Field(
+        None, description="The id of what is traced, where elements come and go: it says which."
+    )
     preview: Preview | None = Field(None, description="A value to show instead of the result.")
     weigh: Literal["count", "size", "opacity", "density"] = Field("count", description="What shares are measured by.")
 
@@ -198,14 +201,24 @@ def _seen_first(
 
 def _traced(run: SceneRun, evaluation: Evaluation, wanted: Wanted) -> dict[str, Any] | None:
     """One element step by step, and the way of a particle; None where none is wanted, or it is gone."""
-    if wanted.trace is None or wanted.trace >= evaluation.population.count:
+    element = _element(evaluation, wanted)
+    if element is None or element >= evaluation.population.count:
         return None
-    way = flight_of(run, wanted.population, wanted.trace)
+    way = flight_of(run, wanted.population, element)
     flight = None if way is None else {
         "frames": way.frames.tolist(), "places": way.places.tolist(), "speeds": way.speeds.tolist(),
         "sizes": way.sizes.tolist(),
     }  # fmt: skip
-    return {**services().reporter.trace(evaluation, wanted.trace), "flight": flight}
+    return {**services().reporter.trace(evaluation, element), "flight": flight}
+
+
+def _element(evaluation: Evaluation, wanted: Wanted) -> int | None:
+    """The element that is traced: by its id where that is given, else by its number."""
+    ids = evaluation.population.elements.own.get("id")
+    if wanted.trace_id is None or ids is None:
+        return wanted.trace
+    found = np.flatnonzero(ids.values == wanted.trace_id)
+    return int(found[0]) if len(found) else None
 
 
 def _report(

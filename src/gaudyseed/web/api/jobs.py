@@ -17,7 +17,7 @@ from ...core.scene.motion import work_out
 from ..jobs import FileMade, Job
 from ..openapi import BINARY, operation
 from ..services import services
-from .exports import ExportRequest, as_file, written
+from .exports import ExportRequest, as_file, named, written
 from .imports import (
     FrameSent,
     ImportAnswer,
@@ -134,8 +134,7 @@ def begin_sequence(body: SequenceJob) -> JobAnswer:
 @operation(blueprint, "/jobs/exports", method="post", body=ExportJob, result=JobAnswer)
 def begin_export(body: ExportJob) -> JobAnswer:
     """Begin to write a file."""
-    title = next((p.name for p in body.scene.populations if p.id == body.population), body.population)
-    return _begun("export", f"{title}, {body.format}", body.of, lambda task: written(body, task))
+    return _begun("export", f"{named(body)}, {body.format}", body.of, lambda task: written(body, task))
 
 
 class MotionJob(Document):

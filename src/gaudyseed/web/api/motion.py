@@ -24,6 +24,8 @@ class MotionAnswer(BaseModel):
     """What is kept of a scene's motion."""
 
     frames: list[bool] = Field(description="For each frame of the timeline whether it is kept; none without motion.")
+    births: list[float] = Field(description="How many are born on the average in each frame.")
+    trouble: str = Field(description="Why frames are not kept on the disk, in a sentence; empty where they are.")
     missing: int = Field(description="States that are still to be worked out.")
     size: int = Field(description="Bytes that these take on the disk, about.")
 
@@ -33,4 +35,10 @@ def ask_motion(body: MotionRequest) -> MotionAnswer:
     """Which frames are kept; nothing is worked out."""
     shared = services()
     found = motion_of(shared.run(body.scene), shared.states)
-    return MotionAnswer(frames=list(found.frames), missing=found.missing, size=found.size)
+    return MotionAnswer(
+        frames=list(found.frames),
+        births=list(found.births),
+        trouble=shared.states.trouble if shared.states else "",
+        missing=found.missing,
+        size=found.size,
+    )

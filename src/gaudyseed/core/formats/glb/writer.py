@@ -26,7 +26,7 @@ from ..base import MeshPart, WriterContext
 from ..columns import Results, check_results
 from ..gltf import INSTANCING, LINES, POINTS, ROW, VERTEX, Y_UP, Writing
 from ..material import Part, Surface, cut_out, png_of, surface_of
-from ..meshing import linear_colours, split_at_seams, with_alpha
+from ..meshing import linear_colours, split_at_seams, tubed, with_alpha
 from ..shapes import pieces_of, places_of
 
 if TYPE_CHECKING:
@@ -44,7 +44,7 @@ def write(
             "There are no elements at this frame, and glTF holds none. Choose another frame.", place="frame",
             code="nothing",
         )  # fmt: skip
-    ways = {"surface": _write_mesh, "ribbons": _write_strands, "instances": _write_clones, "points": _write_points}
+    ways = {"surface": _write_mesh, "ribbons": _write_curves, "instances": _write_clones, "points": _write_points}
     ways[KINDS[population.kind].written](out, population, results, context)
     return out.data()
 
@@ -231,6 +231,16 @@ def _write_points(out: Writing, population: Population, results: Results | None,
     primitive = {"attributes": attributes, "mode": POINTS, "material": material}
     out.json["meshes"] = [{"name": context.name, "primitives": [primitive]}]
     out.node({"name": context.name, "mesh": 0})
+
+
+def _write_curves(out: Writing, population: Population, results: Results | None, context: WriterContext) -> None:
+    """Those of a section as tubes, all others as lines."""
+    form = population.form.curves
+    if form is None or form.section is None:
+        _write_strands(out, population, results, context)
+    else:
+        made = tubed(population)
+        _write_mesh(out, made.population, results and {w: v[made.rows] for w, v in results.items()}, context)
 
 
 def _write_strands(out: Writing, population: Population, results: Results | None, context: WriterContext) -> None:

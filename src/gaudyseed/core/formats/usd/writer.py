@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
 
 import numpy as np
@@ -261,6 +261,26 @@ def write_crate(
         run_apart(WORKER, ["--crate", str(given), str(held), str(out)], context.name,
                   task.part(0.3, 1), SECONDS, "bad_usd")  # fmt: skip
         return out.read_bytes()
+
+
+#: The words of the formats that hold all frames in one file.
+SAMPLED = ("usd", "usdc")
+
+
+def sampled(
+    frames: Sequence[float], rate: float, ending: str, one: Callable[[float, Task], bytes], task: Task = UNWATCHED
+) -> bytes:  # fmt: skip
+    """One file of all frames, with time samples of all that differs from frame to frame.
+
+    ``one(frame, task)`` gives a frame as a file of its own, in binary; ``rate`` is that of frames a second.
+    """
+    with temporary_folder() as folder:
+        files = []
+        for k, frame in enumerate(frames):
+            files.append(folder / f"{k}.usdc")
+            files[-1].write_bytes(one(frame, task.part(0.9 * k / len(frames), 0.9 * (k + 1) / len(frames))))
+        task.reach(0.9, "joining frames")
+        return joined(files, frames, rate, ending, task.part(0.9, 1))
 
 
 def joined(files: Sequence[Path], frames: Sequence[float], rate: float, ending: str, task: Task = UNWATCHED) -> bytes:

@@ -6,24 +6,32 @@ from dataclasses import replace
 
 import numpy as np
 
+from ...geometry.tubing import across
 from ..attribute import Attribute
 from ..elements import KEY
 from ..forms import Curves
 from ..population import Population
-from ..strands import STRAND, drawn_places, of_curves, widths_of
+from ..strands import STRAND, directions, drawn_places, of_curves, widths_of
 from . import KINDS, PopulationKind, parts_of
 
 
 def ribbon_arrays(population: Population) -> dict[str, np.ndarray]:
-    """Widths, where each strand begins, the normals at the roots, and the part of each point."""
+    """Widths, where each strand begins, the normals at the roots, and the part of each point.
+
+    Of tubes also a unit vector across each point, and *section*: their sides, and 1 where their ends are round.
+    """
     form = population.form.curves
     assert form is not None
-    return {
+    made = {
         "widths": widths_of(population),
         "starts": form.starts.astype(np.int32),
         "normals": population.elements.attribute("root_normal").readable,
         **parts_of(population),
     }
+    if form.section is not None:
+        made["across"] = across(drawn_places(population), directions(population), form.starts)
+        made["section"] = np.array([form.section.sides, form.section.rounded], np.int32)
+    return made
 
 
 def thinned_strands(population: Population, every: int) -> Population:

@@ -13,7 +13,7 @@ from ...digest import digest_of
 from ...documents.named import check_own_names
 from ...errors import BadInput
 from ...kinds import NUMBER
-from ...motion.births import Born, Origin, born, of_burst, of_stream
+from ...motion.births import Born, Origin, born, expected, of_burst, of_stream
 from ...motion.places import Places, places_of
 from ...motion.sources import MOST_FRAMES, MOST_LIVING, MOST_SOURCES, Forces, Source
 from ...motion.states import Acting, State, flown, keep, kept, nobody
@@ -122,6 +122,18 @@ class EmissionMaker(MakerModel):
                 context.memo[at] = digest_of(key, acted, at)
             key = context.memo[at]
             found.append(key)
+        return found
+
+    def births(self, context: MakerContext) -> list[float]:
+        """How many are born on the average in each frame, from the first one on to that of the moment."""
+        found, there, now, changes = [], self, context, context.changes()
+        for frame in range(self.first, self._frame(context.moment) + 1):
+            before = there
+            if changes:
+                there, now = self._there(context, frame)
+                before = self._there(context, max(frame - 1, 0))[0] if frame == self.first else before
+            both = zip(before.sources, there.sources, strict=True)
+            found.append(sum(expected(was, source, frame, now.moment.rate) for was, source in both))
         return found
 
     def living(self, frame: int, rate: float) -> int:

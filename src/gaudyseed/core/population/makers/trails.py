@@ -19,7 +19,7 @@ from ..attribute import Attribute
 from ..attribute import Field as Column
 from ..elements import KEY
 from ..following import Following
-from ..forms import Curves
+from ..forms import Curves, Section
 from ..population import Population
 from ..strands import MOST_POINTS, STRAND, of_curves
 from .base import ALONE, ColumnSource, MakerContext, MakerModel
@@ -44,6 +44,7 @@ class TrailsMaker(MakerModel):
         ("Of which", ("on", "every", "beyond")),
         ("How far", ("back", "gone", "fading", "points")),
         ("Width", ("width_by", "width", "tail", "head")),
+        ("Section", ("section", "sides", "ends")),
     )
 
     maker: Literal["trails"]
@@ -79,6 +80,14 @@ class TrailsMaker(MakerModel):
         0.5, title="Taper at the tail", description="The part of it that swells from nothing."
     )
     head: Dialled[_Share] = Field(0.0, title="Taper at the head")
+
+    section: Literal["flat", "round"] = Field(
+        "flat", title="Section", description="Flat trails turn to the eye; round ones are tubes, in GLB files too."
+    )
+    sides: Annotated[int, Field(ge=4, le=32)] = Field(
+        8, title="Sides", json_schema_extra={"when": {"section": "round"}}
+    )
+    ends: Literal["round", "flat"] = Field("round", title="Ends", json_schema_extra={"when": {"section": "round"}})
 
     @property
     def others(self) -> tuple[str, ...]:
@@ -150,7 +159,8 @@ class TrailsMaker(MakerModel):
     def _of(self, seen: list[Seen], context: MakerContext) -> Population:
         last, rate = int(context.moment.frame), context.moment.rate
         found = trailed(seen, rate, self.points, last, self.back, self.gone, self.fading)
-        form = Curves(found.starts)
+        section = Section(self.sides, self.ends == "round") if self.section == "round" else None
+        form = Curves(found.starts, section=section)
         sizes = found.sizes if self.width_by == "then" else found.sizes_now
         widths = 2 * np.float32(self.width) * sizes
         table = {
@@ -175,8 +185,7 @@ class TrailsMaker(MakerModel):
         }  # fmt: skip
         made = replace(bare, elements=bare.elements.with_more(more))
         met = np.array([s.frame for s in seen], np.int64)
-        lying = {n: getattr(found, n) for n in ("low", "high", "at", "part", "same", "last")}
-        following = Following(self.on or "", self.reads(context), met, **lying)
+        following = Following(self.on or "", self.reads(context), met, found.between)
         return replace(made, kind="trails", following=following)
 
 
