@@ -16,7 +16,7 @@ import numpy as np
 from .core.digest import digest_of
 from .core.documents.document import LARGEST_DOCUMENT, parse, parse_json
 from .core.errors import BadInput
-from .core.formats import FORMATS, LARGEST_FILE, Format, ReadOptions, read_points
+from .core.formats import FORMATS, LARGEST_FILE, NOBODY, Format, ReadOptions, read_points
 from .core.formats.blocks import table_in
 from .core.formats.losses import losses
 from .core.formats.pictures import LARGEST_PICTURE, read_picture
@@ -32,6 +32,7 @@ from .core.look.results import Evaluation
 from .core.names import nearest
 from .core.pictures.picture import Picture
 from .core.population import Population
+from .core.population.kinds.clones import taken_clones
 from .core.population.makers.imported import ImportedMaker, store_columns
 from .core.reports.report import Reporter
 from .core.runtime.task import UNWATCHED, Task
@@ -93,6 +94,8 @@ class Colouring:
         self._evaluator = Evaluator()
         self.reporter = Reporter(self._evaluator)
         self._read: tuple[Path, float | None, Population] | None = None
+        #: All frames that are asked for.
+        self._frames: Sequence[float | None] = ()
         self._told: set[str] = set()
         scene = self._given(scene, look, dials, markers, pictures, meshes)
         self._id, self._scene = self._chosen(scene, look)
@@ -148,6 +151,10 @@ class Colouring:
 
     def asked(self, frame: float | None, frames: str | None, out: Path | None) -> Sequence[float | None]:
         """The frames to be coloured, in order; None for the first. BadInput for what is no whole frame."""
+        self._frames = self._asked(frame, frames, out)
+        return self._frames
+
+    def _asked(self, frame: float | None, frames: str | None, out: Path | None) -> Sequence[float | None]:
         if frames is None:
             return [None if frame is None else float(checked_frame(frame, "--frame"))]
         if frame is not None:
@@ -278,11 +285,35 @@ class Colouring:
     def _elements(self, path: Path, frame: float | None, of_frame: bool, task: Task) -> Population:
         """What a file holds at a frame; of one that is a frame's own the only moment counts."""
         if self._read is None or self._read[:2] != (path, frame):
-            data = read_file(path, LARGEST_FILE)
-            options = ReadOptions(frame=None if of_frame else frame)
-            named = self._population if self._look_file is not None else ""
-            self._read = path, frame, read_points(data, path.name, task, options, named)
+            read = self._living(path, None if of_frame else frame, task)
+            self._read = path, frame, self._nobody(path, frame, of_frame, task) if read is None else read
         return self._read[2]
+
+    def _living(self, path: Path, frame: float | None, task: Task) -> Population | None:
+        """What a file holds at one of its moments; None where that is nobody, though it may hold some at others."""
+        named = self._population if self._look_file is not None else ""
+        data = read_file(path, LARGEST_FILE)
+        try:
+            found = read_points(data, path.name, task, ReadOptions(frame=frame), named)
+        except BadInput as error:
+            if error.code != NOBODY or len(self._frames) < 2:
+                raise
+            return None
+        return found if found.count else None
+
+    def _nobody(self, path: Path, frame: float | None, of_frame: bool, task: Task) -> Population:
+        """None of those of another of the frames: of the one before, or else of the first at which any live."""
+        found = self._read[2] if self._read else None
+        later = [at for at in self._frames if at is not None and frame is not None and at > frame]
+        while found is None and later:
+            at = later.pop(0)
+            other = numbered(path, at)[0] if of_frame else path
+            found = self._living(other, None if of_frame else at, task)
+        if found is None:
+            raise BadInput(
+                f"Nobody lives at any of these frames of {path.name}. Take others.", place=path.name, code=NOBODY
+            )
+        return taken_clones(found, np.zeros(0, np.intp))
 
 
 def _told(task: Task, low: float, high: float, words: str) -> Task:

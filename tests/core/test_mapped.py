@@ -167,6 +167,10 @@ class States(FolderCase):
                         file.write(f"{k}\n")
                         file.flush()
                 os._exit(0)
+            # Every other time once some are written, however slow the disk is.
+            before, until = said.stat().st_size, time.monotonic() + 5
+            while turn % 2 and said.stat().st_size < before + 30 and time.monotonic() < until:
+                time.sleep(0.001)
             time.sleep(chance.uniform(0.0, 0.05))
             os.kill(child, signal.SIGKILL)
             os.waitpid(child, 0)

@@ -4,9 +4,9 @@ import { ChevronDown, ChevronRight, TriangleAlert } from "lucide-react";
 import { useId, useState } from "react";
 import { create } from "zustand";
 import type { Fix, PopulationDocument, Refused } from "../api/client";
-import { type LookInScene, parsePlace, patched } from "../state/edits";
+import { type LookInScene, parsePlace, patched, withPopulation } from "../state/edits";
 import { bringBack, leave, leftSentence, type Remark, whereOf } from "../state/remarks";
-import { chooseChain, chosenPopulation, editLook, editPopulation, NONE, useStore } from "../state/store";
+import { chooseChain, chosenPopulation, edit, editLook, editPopulation, NONE, useStore } from "../state/store";
 import { Button } from "../widgets/Button";
 import { Modal } from "../widgets/Modal";
 
@@ -87,10 +87,10 @@ export function ErrorCard({ error }: { error: Refused }) {
 
 function FixButton({ fix, strong }: { fix: Fix; strong: boolean }) {
   const more = useStore((s) => {
-    const level = subdivisionOf(chosenPopulation(s));
+    const level = subdivisionOf(s.scene?.populations.find((p) => p.id === (fix.population || s.chosen)) ?? null);
     return level !== null && level < 4;
   });
-  const apply = () => (fix.action === "subdivide" ? subdivide(fix.label) : fix.action === "more_points" ? morePoints(fix.label) : editLook(fix.label, (look) => patched(look, fix.operations)));
+  const apply = () => (fix.action === "subdivide" ? subdivide(fix) : fix.action === "more_points" ? morePoints(fix.label) : editLook(fix.label, (look) => patched(look, fix.operations)));
   return (
     <Button strong={strong} className="h-6!" disabled={fix.action === "subdivide" && !more} onClick={apply}>
       {fix.label}
@@ -109,13 +109,14 @@ function subdivisionOf(population: PopulationDocument | null): number | null {
   return maker && "subdivision" in maker && typeof maker.subdivision === "number" ? maker.subdivision : null;
 }
 
-/** Subdivide the chosen mesh once more, in the view too. */
-function subdivide(label: string) {
-  editPopulation(label, (p) => {
+/** Subdivide the chosen mesh, or the one that the fix names, once more, in the view too. */
+function subdivide({ label, population }: Fix) {
+  const on = population || useStore.getState().chosen;
+  edit(label, (scene) => withPopulation(scene, on, (p) => {
     const level = (subdivisionOf(p) ?? 0) + 1;
     const most = p.draft.subdivision;
     return { ...p, maker: { ...p.maker, subdivision: level } as PopulationDocument["maker"], draft: { ...p.draft, subdivision: most === null ? null : Math.max(most, level) } };
-  });
+  }));
 }
 
 const useMuted = create<{ open: boolean }>(() => ({ open: false }));

@@ -39,7 +39,11 @@ export function synced(stage: Stage, took: (milliseconds: number) => void): () =
     const placement = placementOf(id);
     if (placement) stage.place(id, placement);
     material(id);
-    if (id !== useStore.getState().chosen) return;
+    const state = useStore.getState();
+    if (id !== state.chosen) return;
+    // Colours that came before what has them are there once it is drawn.
+    const whose = state.scene?.populations.find((p) => p.id === id);
+    if (whose && isShown(state, whose) && !stage.shown.includes(id)) return;
     stage.told(asked === null);
     if (asked === null) return;
     stage.applied();

@@ -21,11 +21,13 @@ class Fix:
     """What one click does: JSON Patch operations (RFC 6902) on the look, or an action on the population.
 
     ``subdivide`` raises the subdivision of a mesh by one, ``more_points`` doubles those that trails have in a frame.
+    ``population`` is the id of another population that the action is for.
     """
 
     label: str
     operations: list[PatchOperation]
     action: Literal["", "subdivide", "more_points"] = ""
+    population: str = ""
 
 
 class BadInput(ValueError):

@@ -29,6 +29,13 @@ class Reading(Document):
         """Whether it depends on the look of that population."""
         return self.of != "attribute"
 
+    def path_in(self, evaluation: Evaluation) -> str:
+        """The path of the lane or signal in the look of an evaluation; empty where no chain leads to the value."""
+        if self.of == "signal":
+            signal = evaluation.signals.get(self.name)
+            return signal.place if signal is not None else ""
+        return f"lanes.{self.name}" if self.of == "channel" and self.name in evaluation.lanes else ""
+
     def of_population(self, population: Population, place: str) -> tuple[Kind, np.ndarray, str]:
         """The kind, values (n,) or (n, k) float32 and digest of an attribute; BadInput where there is none to read."""
         attribute = population.elements.attribute(self.name, place)

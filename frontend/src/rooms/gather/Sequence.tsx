@@ -1,11 +1,11 @@
 /** Bringing a population that moves: numbered files, or all frames of one file. Each file is sent once; the rest is a job. */
 import { Film } from "lucide-react";
 import { useRef } from "react";
-import type { SequenceMade, Ways } from "../../api/client";
+import { type ImportAnswer, Refused, type SequenceMade, type Ways } from "../../api/client";
 import { documentOf, done, forget, send } from "../../state/jobs";
 import { tell, useStore } from "../../state/store";
 import { Button } from "../../widgets/Button";
-import { addSequence, stemOf } from "./arriving";
+import { addFirstFrame, addSequence, stemOf } from "./arriving";
 
 interface Frame {
   frame: number;
@@ -27,11 +27,15 @@ export async function bringFiles(files: File[]) {
   const name = files[0]!.name.replace(/[._-]*\d+\.[^.]+$/, "") || "Sequence";
   const frames: Frame[] = [];
   await told(async () => {
+    const ways: Partial<Ways> = { copies: "parts" };
+    let into = "";
     for (const [k, { frame, file }] of taken.entries()) {
       // oxlint-disable-next-line no-await-in-loop -- one after another, so that stopping one stops all
       frames.push({ frame, upload: await send(file, `sending ${k + 1} of ${taken.length}`) });
+      // oxlint-disable-next-line no-await-in-loop
+      into ||= await openFirst(name, frames[k]!, { ...ways, only: [0] });
     }
-    await bring(name, frames, { copies: "parts" });
+    await bring(name, frames, ways, into);
   });
   for (const { upload } of frames) forget(upload);
 }
@@ -39,12 +43,26 @@ export async function bringFiles(files: File[]) {
 /** Bring one thing of a file that was sent at each whole frame between two. */
 export async function bringFrames(upload: string, file: string, [first, last]: [number, number], thing: number, ways: Partial<Ways>) {
   const frames = Array.from({ length: Math.floor(last) - Math.ceil(first) + 1 }, (_, k) => ({ frame: Math.ceil(first) + k, upload }));
-  await told(() => bring(stemOf(file), frames, { ...ways, frame: null, only: [thing] }));
+  await told(async () => {
+    const of: Partial<Ways> = { ...ways, frame: null, only: [thing] };
+    await bring(stemOf(file), frames, of, await openFirst(stemOf(file), frames[0]!, { ...of, frame: frames[0]!.frame }));
+  });
   forget(upload);
 }
 
-async function bring(name: string, frames: Frame[], ways: Partial<Ways>) {
-  const job = await done("sequences", { name: name.slice(0, 200), scene: useStore.getState().sceneId, frames, ways });
+/** Open the first frame, so that it can be coloured while the others are read; the id of its population, empty where nobody lives there. */
+async function openFirst(name: string, { upload }: Frame, ways: Partial<Ways>): Promise<string> {
+  try {
+    const job = await done("imports", { upload, scene: useStore.getState().sceneId, ways });
+    return addFirstFrame(name, await documentOf<ImportAnswer>(job));
+  } catch (error) {
+    if (error instanceof Refused && error.code === "nobody") return "";
+    throw error;
+  }
+}
+
+async function bring(name: string, frames: Frame[], ways: Partial<Ways>, into: string) {
+  const job = await done("sequences", { name: name.slice(0, 200), scene: useStore.getState().sceneId, frames, ways, into });
   addSequence(await documentOf<SequenceMade>(job));
 }
 

@@ -1,5 +1,6 @@
 /** What jobs of import made, added to the scene. */
 import type { ImportAnswer, SequenceMade } from "../../api/client";
+import { withPopulation } from "../../state/edits";
 import { addPopulation, edit, useStore } from "../../state/store";
 import { population } from "./fresh";
 
@@ -18,11 +19,23 @@ export function addImported({ file, things }: ImportAnswer) {
   }
 }
 
-/** Add what moves; the timeline reaches all of its frames. */
-export function addSequence({ name, maker, look, shape }: SequenceMade) {
+/** Add the first frame of what moves, which the sequence takes the place of; the population's id. */
+export function addFirstFrame(name: string, { things }: ImportAnswer): string {
+  const { scene } = useStore.getState();
+  const thing = things[0];
+  if (!scene || !thing) return "";
+  const added = population(scene, name.slice(0, LONGEST), thing.maker, thing.shape, thing.look);
+  addPopulation(added);
+  return added.id;
+}
+
+/** Add what moves, or put it in the place of its first frame; the timeline reaches all of its frames. */
+export function addSequence({ name, maker, look, shape, into }: SequenceMade) {
   const { scene } = useStore.getState();
   if (!scene) return;
-  addPopulation(population(scene, name.slice(0, LONGEST), maker, shape, look));
+  const there = scene.populations.some((p) => p.id === into && p.maker.maker === "imported");
+  if (there) edit(`All frames of ${name}`, (s) => withPopulation(s, into, (p) => ({ ...p, maker })));
+  else addPopulation(population(scene, name.slice(0, LONGEST), maker, shape, look));
   const { first, last } = scene.timeline;
   if (maker.first >= first && maker.last <= last) return;
   edit("Reach all frames", (s) => ({ ...s, timeline: { ...s.timeline, first: Math.min(maker.first, first), last: Math.max(maker.last, last) } }));

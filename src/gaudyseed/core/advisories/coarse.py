@@ -1,7 +1,8 @@
 """Meshes that are too coarse for what their chains ask of them.
 
 Between two vertices the view and the files have straight mixes of their values. Where a step gives something else
-half-way along an edge, as a ramp with a hard border does, the mesh is too coarse there.
+half-way along an edge, as a ramp with a hard border does, the mesh is too coarse there. What stands on the mesh, or
+left it, and reads such a value gets the mixes: it is told too.
 """
 
 from __future__ import annotations
@@ -14,6 +15,7 @@ import numpy as np
 
 from ..colour.spaces import linear_to_oklab
 from ..errors import Fix
+from ..look.outcomes import outcome_of
 from ..look.scope import Scope
 from ..look.step.measured import Measured
 from ..look.step.reported import Advisory, Outcome
@@ -36,25 +38,13 @@ _MOST_READ = 40_000
 
 def _of_step(outcome: Outcome, _census: Mapping[str, Any]) -> Iterator[Advisory]:
     """Where a step that maps each element by itself, or reads where it is, gives too much between neighbours."""
-    population = outcome.scope.population
-    form, step = population.form.polygons, outcome.step
-    if form is None or step.reach != "element" or outcome.value.kind.word == "vector":
+    # What a signal reads is seen where its value is mapped, or on others that stand there.
+    if outcome.incoming is None and not outcome.place.startswith("lanes."):
         return
-    if outcome.incoming is None:
-        # What a signal reads is seen where its value is mapped, or on others that stand there.
-        if (
-            not outcome.place.startswith("lanes.")
-            or not isinstance(step, Measured)
-            or not step.between_elements(outcome)
-        ):
-            return
-    elif not step.details or outcome.incoming.kind.word != "number":
+    count = _too_far(outcome)
+    if not count:
         return
-    found: dict[str, int] = outcome.cached("too coarse", lambda: _counted(outcome, population, form), 200)
-    count = found["vertices"]
-    if count < max(FEW, PART * population.count):
-        return
-    part = 100 * count / population.count
+    part = 100 * count / outcome.scope.population.count
     yield Advisory(
         "too_coarse", outcome.place,
         f"The mesh is too coarse for this: {count:,} vertices ({part:.2g} %) are too far from their neighbours for "
@@ -62,6 +52,40 @@ def _of_step(outcome: Outcome, _census: Mapping[str, Any]) -> Iterator[Advisory]
         "files.",
         (Fix("Subdivide it once more", [], "subdivide"),),
     )  # fmt: skip
+
+
+def _below(outcome: Outcome, _census: Mapping[str, Any]) -> Iterator[Advisory]:
+    """Where elements read what a step gives that has too much between the vertices of the mesh below."""
+    reading, standing = outcome.step.reads_below, outcome.scope.population.standing
+    if reading is None or standing is None:
+        return
+    for on in (part.on for part in standing.parts):
+        below = outcome.scope.other(on, outcome.place)
+        read = reading.path_in(below)
+        results = [r for r in below.steps if read and r.place.startswith(f"{read}.")]
+        count = max((_too_far(outcome_of(below, r, outcome.cached)) for r in results), default=0)
+        if count:
+            yield Advisory(
+                "too_coarse_below", outcome.place,
+                f"What these read of the mesh below is finer than the mesh: {count:,} of its vertices are too far from "
+                "their neighbours for what happens between them, so details arrive blurred or not at all.",
+                (Fix("Subdivide that mesh once more", [], "subdivide", on),),
+            )  # fmt: skip
+
+
+def _too_far(outcome: Outcome) -> int:
+    """How many vertices are too far from their neighbours for what a step gives between them; 0 where few are."""
+    population = outcome.scope.population
+    form, step = population.form.polygons, outcome.step
+    if form is None or step.reach != "element" or outcome.value.kind.word == "vector":
+        return 0
+    if outcome.incoming is None:
+        if not isinstance(step, Measured) or not step.between_elements(outcome):
+            return 0
+    elif not step.details or outcome.incoming.kind.word != "number":
+        return 0
+    found: dict[str, int] = outcome.cached("too coarse", lambda: _counted(outcome, population, form), 200)
+    return found["vertices"] if found["vertices"] >= max(FEW, PART * population.count) else 0
 
 
 def _counted(outcome: Outcome, population: Population, form: Polygons) -> dict[str, int]:
@@ -124,3 +148,4 @@ _NO_FACES = Polygons(np.zeros(1, np.int64), np.empty(0, np.int32))
 
 
 ADVISERS.add("coarse", Adviser(30, of_step=_of_step))
+ADVISERS.add("coarse_below", Adviser(31, of_step=_below))

@@ -11,7 +11,7 @@ from ..population import Population
 from ..population.makers.recipe import ImportRecipe
 from ..registry import import_all
 from ..runtime.task import UNWATCHED, Task
-from .base import FORMATS, Format, ImportedItem, ReadOptions, WriterContext, format_of
+from .base import FORMATS, NOBODY, Format, ImportedItem, ReadOptions, WriterContext, format_of
 from .same import copies_apart
 
 import_all(__name__, list(__path__))
@@ -126,6 +126,7 @@ def read_points(
 __all__ = [
     "FORMATS",
     "LARGEST_FILE",
+    "NOBODY",
     "Format",
     "ImportedItem",
     "ReadOptions",

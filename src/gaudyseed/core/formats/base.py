@@ -60,6 +60,10 @@ class ReadOptions:
     frame: float | None = None
 
 
+#: The code of what is refused since nothing lives at the moment: of a row of frames that is a frame like others.
+NOBODY = "nobody"
+
+
 @dataclass(frozen=True)
 class MeshPart:
     """One of the shapes that clones are drawn as, and which of them are it.

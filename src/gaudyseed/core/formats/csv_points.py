@@ -23,7 +23,7 @@ from ..population import Attribute, Field, Population
 from ..population.naming import LONGEST_NAME
 from ..population.strands import STRAND
 from ..runtime.task import UNWATCHED, Task
-from .base import FORMATS, Format, ImportedItem, ReadOptions, WriterContext
+from .base import FORMATS, NOBODY, Format, ImportedItem, ReadOptions, WriterContext
 from .blocks import ROWS, clones_in_block
 from .cells import BATCH, Batch, is_number, runs_as_formula
 from .columns import (
@@ -77,7 +77,9 @@ def _looked_at(table: np.ndarray, at: int, header: list[str], name: str, task: T
             form.look_at(batch, k)
         count = done + batch.rows
     if not count:
-        raise BadInput(f"{name} has a header but no rows. Export at least one point.", place=f"{name}, line 2")
+        raise BadInput(
+            f"{name} has a header but no rows. Export at least one point.", place=f"{name}, line 2", code=NOBODY
+        )
     return forms, count
 
 

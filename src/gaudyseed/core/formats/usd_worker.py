@@ -94,6 +94,12 @@ def opened(path: str) -> tuple[Any, list[str]]:
     return stage, notes
 
 
+def first_living(places: list[Any]) -> float | None:
+    """The earliest time at which any of some points live; None where none ever do."""
+    times = ((t, of) for of in places for t in of.GetTimeSamples())
+    return next((t for t, of in sorted(times, key=lambda both: both[0]) if of.Get(t)), None)
+
+
 def read(path: str, options: dict[str, Any]) -> Found:
     """Meshes, points and instancers of a file, in a space whose z is up."""
     import numpy as np
@@ -124,6 +130,10 @@ def read(path: str, options: dict[str, Any]) -> Found:
         if not reader.prim(prim, options.get("repeated", "clones") == "clones"):
             prims.PruneChildren()
     reader.finish(stage)
+    if frame is None and reader.empty and len(reader.empty) == len(found.things):
+        later = first_living(reader.empty)
+        if later is not None:
+            return read(path, {**options, "frame": later})
     if reader.moving:
         found.frames = [stage.GetStartTimeCode(), stage.GetEndTimeCode()]
         listed = ", ".join(reader.moving[:6]) + (" and more" if len(reader.moving) > 6 else "")
@@ -161,6 +171,8 @@ class Reader:
     def __init__(self, found: Found, xforms: Any, time: Any, turned: Any) -> None:
         self.found, self.xforms, self.time, self.turned = found, xforms, time, turned
         self.moving: list[str] = []
+        #: The places of points of which none live at the moment, but may at others.
+        self.empty: list[Any] = []
         self.curves = 0
         self.instances: dict[str, list[tuple[str, Any]]] = {}
         self.hidden: list[str] = []
@@ -354,10 +366,15 @@ class Reader:
     def points(self, points: Any, prim: Any) -> None:
         """Points of a prim, each an element."""
         import numpy as np
+        from pxr import Vt
 
         places = self.get(points.GetPointsAttr())
-        if places is None or len(places) == 0:
-            return
+        if not places:
+            # Particles of which none live at the moment live at others.
+            if not points.GetPointsAttr().ValueMightBeTimeVarying():
+                return
+            places = Vt.Vec3fArray()
+            self.empty.append(points.GetPointsAttr())
         self.note_motion(prim, [points.GetPointsAttr()])
         more = {}
         known = {

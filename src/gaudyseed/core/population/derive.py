@@ -58,6 +58,8 @@ def _turns(values: np.ndarray) -> np.ndarray:
 
 
 def _outward(positions: np.ndarray) -> np.ndarray:
+    if not len(positions):
+        return np.zeros((0, 3), np.float32)
     away = positions - (positions.min(axis=0) + positions.max(axis=0)) / 2
     lengths = np.linalg.norm(away, axis=1, keepdims=True)
     up = np.array([0.0, 0.0, 1.0], np.float32)
@@ -66,6 +68,8 @@ def _outward(positions: np.ndarray) -> np.ndarray:
 
 def _sizes(positions: np.ndarray) -> np.ndarray:
     """About the distance between neighbours if the points covered the surface of their box."""
+    if not len(positions):
+        return np.zeros(0, np.float32)
     a, b, c = np.maximum(positions.max(axis=0) - positions.min(axis=0), 0).astype(np.float64)
     area = 2 * (a * b + b * c + c * a)
     size = np.sqrt(area / len(positions)) * 0.9 if area > 0 else max(a, b, c) / len(positions)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 
 import numpy as np
 
@@ -25,7 +26,7 @@ def ids_of(numbers: np.ndarray, sources: np.ndarray) -> np.ndarray:
 
 
 def of_state(
-    state: State, names: Sequence[str], moment: Moment, on: str | None = None, leaving: Sequence[int] = ()
+    state: State, names: Sequence[str], moment: Moment, left: Sequence[str | None] = ()
 ) -> Population:
     """The population of a state.
 
@@ -33,8 +34,8 @@ def of_state(
     ----------
     names
         Of the sources, in turn.
-    on
-        The population that particles of the sources ``leaving`` left.
+    left
+        The population that the particles of each source left, by its id; None where they left none.
     """
     places, velocities = np.ascontiguousarray(state.places.T), np.ascontiguousarray(state.velocities.T)
     age = np.maximum((moment.frame - state.births) / moment.rate, 0).astype(np.float32)
@@ -56,14 +57,17 @@ def of_state(
         SOURCE: Attribute(SOURCE, "integer", named, fields=(Field(SOURCE, "<i4"),)),
         "source_name": Attribute("source_name", "text", named, tuple(names), fields=(Field("source_name", "<i4"),)),
     }, named=f"{SOURCE} {len(ids)}" if len(names) == 1 else "")  # fmt: skip
-    standing = None
-    if on is not None:
-        there = np.isin(state.sources, np.array(leaving, np.uint8))
-        standing = Standing(
-            on, np.where(there[:, None], state.corners, 0), np.where(there[:, None], state.weights, np.float32(0))
-        )
     elements = Elements("particle", len(ids), {a.name: a for a in table}, (owners,), _derived(state, age))
-    return Population("particles", elements, POINTS, (), standing)
+    return Population("particles", elements, POINTS, (), _left(state, left))
+
+
+def _left(state: State, left: Sequence[str | None]) -> Standing | None:
+    """Where particles were on the populations that they left; None where they left none."""
+    found = []
+    for on in dict.fromkeys(of for of in left if of is not None):
+        there = np.isin(state.sources, [k for k, of in enumerate(left) if of == on])[:, None]
+        found.append(Standing(on, np.where(there, state.corners, 0), np.where(there, state.weights, np.float32(0))))
+    return replace(found[0], others=tuple(found[1:])) if found else None
 
 
 def _derived(state: State, age: np.ndarray) -> dict[str, Callable[[], Attribute]]:

@@ -30,29 +30,38 @@ class Standing:
         (f, 3) float32: how near the foot is to each; they sum to 1.
     foot_of
         (n,) int32: the foot of each element, never less than that of the one before it; None where each has its own.
+    others
+        Where the same elements stand on further populations: those that stand elsewhere have weights of 0 there.
     """
 
     on: str
     corners: np.ndarray
     weights: np.ndarray
     foot_of: np.ndarray | None = None
+    others: tuple[Standing, ...] = ()
+
+    @property
+    def parts(self) -> tuple[Standing, ...]:
+        """One for each population: this without the others, and those."""
+        return (replace(self, others=()) if self.others else self, *self.others)
 
     @cached_property
     def digest(self) -> str:
         """Content digest."""
         shared = () if self.foot_of is None else (self.foot_of,)
-        return digest_of("standing", self.on, self.corners, self.weights, *shared)
+        return digest_of("standing", self.on, self.corners, self.weights, *shared, *(o.digest for o in self.others))
 
     @property
     def nbytes(self) -> int:
         """Bytes that it holds."""
         shared = 0 if self.foot_of is None else self.foot_of.nbytes
-        return self.corners.nbytes + self.weights.nbytes + shared
+        return self.corners.nbytes + self.weights.nbytes + shared + sum(other.nbytes for other in self.others)
 
     def taken(self, rows: np.ndarray) -> Standing:
         """The feet of these elements only, each on one of its own."""
         feet = rows if self.foot_of is None else self.foot_of[rows]
-        return Standing(self.on, self.corners[feet], self.weights[feet])
+        others = tuple(other.taken(rows) for other in self.others)
+        return Standing(self.on, self.corners[feet], self.weights[feet], others=others)
 
     def carried(self, values: np.ndarray, start: int = 0, stop: int | None = None) -> np.ndarray:
         """(m,) or (m, k) float32: values of the other population's elements, interpolated to the feet.

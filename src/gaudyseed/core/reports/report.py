@@ -14,6 +14,7 @@ from ..channels import CHANNELS
 from ..colour.spaces import display_bytes, hexes, to_hex
 from ..digest import digest_of
 from ..look.evaluate import Evaluator
+from ..look.outcomes import outcome_of
 from ..look.results import Evaluation, LayerResult, StepResult, covers_all
 from ..look.step.reported import Choices, Outcome
 from ..look.steps import Value
@@ -55,16 +56,7 @@ class Reporter:
 
     def outcome(self, evaluation: Evaluation, result: StepResult) -> Outcome:
         """A step's result as its own census, advisories and edits see it."""
-        before = result.before
-
-        def cached(word: str, make: Callable[[], Any], size: int) -> Any:
-            return self._cached(digest_of(word, result.digest), make, size)
-
-        return Outcome(
-            result.compiled.step, result.place, result.value, before.value if before else None,
-            evaluation.signal_values, evaluation.scope, self.outcome(evaluation, before) if before else None, cached,
-            evaluation.following.get(id(result)),
-        )  # fmt: skip
+        return outcome_of(evaluation, result, self._cached)
 
     def steps(self, evaluation: Evaluation) -> dict[str, dict[str, Any]]:
         """The census of every step by its place, and of every signal with layers by its own.

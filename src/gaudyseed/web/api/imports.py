@@ -18,7 +18,7 @@ from ... import __version__
 from ...core.digest import digest_of
 from ...core.documents.document import Document
 from ...core.errors import BadInput
-from ...core.formats import ImportedItem, ReadOptions, read_frames, read_items
+from ...core.formats import NOBODY, ImportedItem, ReadOptions, read_frames, read_items
 from ...core.look.first import carried_colour, first_look, groups_of
 from ...core.look.material import DrawnAs
 from ...core.look.model import Look
@@ -144,6 +144,17 @@ def _chosen(things: list[ImportedItem], only: tuple[int, ...]) -> list[tuple[int
     return [(n, things[n]) for n in dict.fromkeys(only or range(len(things)))]
 
 
+def _living(chosen: list[tuple[int, ImportedItem]], name: str) -> list[tuple[int, ImportedItem]]:
+    """Those of which any live at the moment; BadInput where there are none."""
+    found = [(number, thing) for number, thing in chosen if thing.population.count]
+    if not found:
+        raise BadInput(
+            f"Nobody of {chosen[0][1].name!r} lives at this frame. Take another, or all frames.", place=name,
+            code=NOBODY,
+        )  # fmt: skip
+    return found
+
+
 @operation(blueprint, "/imports/preview", method="post", result=ImportPreview)
 def preview_import() -> ImportPreview:
     """What a file (the request's body) holds.
@@ -262,7 +273,7 @@ def _made_of(
     items: list[ImportedItem], name: str, ways: Ways, task: Task, fingerprint: str
 ) -> tuple[ImportAnswer, dict[str, bytes]]:
     """What is told of the things of a file, and the columns that are to be stored."""
-    chosen = _chosen(items, ways.only)
+    chosen = _living(_chosen(items, ways.only), name)
     looks = _first_looks([thing for _, thing in chosen], ways.colours)
     makers: list[Imported] = []
     columns: dict[str, bytes] = {}
@@ -294,9 +305,10 @@ class SequenceMade(BaseModel):
     maker: SequenceMaker
     look: Look = Field(description="Its first look.")
     shape: DrawnAs = Field(description="What it is drawn as.")
+    into: str = Field(description="The id of the population that stands for it until now; empty where none does.")
 
 
-def sequence_made(name: str, frames: tuple[FrameSent, ...], ways: Ways, task: Task) -> SequenceMade:
+def sequence_made(name: str, frames: tuple[FrameSent, ...], ways: Ways, into: str, task: Task) -> SequenceMade:
     """Read one thing at each frame and join them into a population that moves.
 
     A file of several frames is read anew for each of them where something moves in it; one that is a frame's own at
@@ -305,7 +317,7 @@ def sequence_made(name: str, frames: tuple[FrameSent, ...], ways: Ways, task: Ta
     several = len({of.upload for of in frames}) < len(frames)
     file = ""
 
-    def of_files() -> Iterator[Imported]:
+    def of_files() -> Iterator[Imported | None]:
         nonlocal file
         for upload, of_file in itertools.groupby(frames, lambda of: of.upload):
             data, file = services().uploads.data(upload)
@@ -314,14 +326,18 @@ def sequence_made(name: str, frames: tuple[FrameSent, ...], ways: Ways, task: Ta
 
     # Each frame is told before it is read.
     made = [found for _, found in zip(task.each(frames, "frame"), of_files(), strict=True)]
-    listed = tuple(SequenceFrame(frame=of.frame, maker=m.maker) for of, m in zip(frames, made, strict=True))
+    listed = tuple(SequenceFrame(frame=of.frame, maker=m and m.maker) for of, m in zip(frames, made, strict=True))
     maker, columns = sequence_of(listed, file)
     services().store.put_columns(columns)
-    return SequenceMade(name=name, maker=maker, look=made[0].look, shape=made[0].shape)
+    first = next(m for m in made if m is not None)
+    return SequenceMade(name=name, maker=maker, look=first.look, shape=first.shape, into=into)
 
 
-def _frames_made(data: bytes, file: str, ways_of: list[Ways], task: Task) -> Iterator[Imported]:
-    """What is made of each frame; one that was read before is not parsed again, as long as it is kept."""
+def _frames_made(data: bytes, file: str, ways_of: list[Ways], task: Task) -> Iterator[Imported | None]:
+    """What is made of each frame, None where nobody lives.
+
+    One that was read before is not parsed again, as long as it is kept.
+    """
     shared, fingerprint = services(), digest_of(data)
     keys = [digest_of("frame", __version__, fingerprint, file, ways.model_dump(mode="json")) for ways in ways_of]
     kept = [shared.states.get(key) for key in keys]
@@ -337,7 +353,13 @@ def _frames_made(data: bytes, file: str, ways_of: list[Ways], task: Task) -> Ite
             shared.store.put_columns({digest: array.data for digest, array in arrays.items()})
             yield Imported.model_validate(told)
             continue
-        answer, columns = _made_of(next(read), file, ways, quiet, fingerprint)
+        try:
+            answer, columns = _made_of(next(read), file, ways, quiet, fingerprint)
+        except BadInput as error:
+            if error.code != NOBODY:
+                raise
+            yield None
+            continue
         shared.store.put_columns(columns)
         first = answer.things[0]
         shared.states.put(

@@ -81,6 +81,7 @@ class SequenceJob(Document):
     scene: str = Field("", max_length=64)
     frames: tuple[FrameSent, ...] = Field(min_length=1, max_length=MOST_FRAMES)
     ways: Ways = Ways()
+    into: str = Field("", max_length=40, description="The id of the population that stands for it until then.")
 
 
 class ExportJob(ExportRequest):
@@ -127,8 +128,9 @@ def begin_import(body: ImportJob) -> JobAnswer:
 def begin_sequence(body: SequenceJob) -> JobAnswer:
     """Begin to import frame after frame."""
     return _begun(
-        "sequence", body.name, body.scene, lambda task: sequence_made(body.name, body.frames, body.ways, task)
-    )
+        "sequence", body.name, body.scene,
+        lambda task: sequence_made(body.name, body.frames, body.ways, body.into, task),
+    )  # fmt: skip
 
 
 @operation(blueprint, "/jobs/exports", method="post", body=ExportJob, result=JobAnswer)

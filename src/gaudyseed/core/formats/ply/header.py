@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 
 from ...errors import BadInput
 from ...population.naming import LONGEST_NAME, sayable
+from ..base import NOBODY
 from ..cells import runs_as_formula
 from ..columns import (
     LARGEST_COLUMNS,
@@ -179,8 +180,8 @@ def check_vertex(vertex: Element, name: str) -> None:
     if vertex.count == 0:
         raise BadInput(
             f"Line {vertex.line} declares 0 vertices. Export at least one point.",
-            place=f"{name}, line {vertex.line}",
-        )
+            place=f"{name}, line {vertex.line}", code=NOBODY,
+        )  # fmt: skip
     if not vertex.properties:
         raise BadInput("The vertices have no properties. Export their places.", place=f"{name}, line {vertex.line}")
 

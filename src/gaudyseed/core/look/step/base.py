@@ -17,6 +17,7 @@ from ...kernels.parallel import over
 from ...kinds import NUMBER, Kind, Word
 from ...population import Population
 from ...population.attribute import WHOLE_FLOAT64
+from ...reading import Reading
 from ...registry import Registry
 from ...runtime.buffers import empty
 from ...scene.follow import Follow, FollowColour, Follower
@@ -99,6 +100,11 @@ class Step(Follower):
     @property
     def chance_per(self) -> str | None:
         """By whose values it draws plain chance: *element*, a level or an attribute; None where it does not."""
+        return None
+
+    @property
+    def reads_below(self) -> Reading | None:
+        """What it reads of the population that its elements stand on; None where it reads none."""
         return None
 
     @classmethod

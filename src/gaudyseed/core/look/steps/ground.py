@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import Any, ClassVar, Literal
 
 import numpy as np
@@ -20,7 +21,8 @@ from ..step.values import Context, Plan, Value
 class Ground(Step):
     """An attribute, a signal or a channel of the mesh that an element stands on, interpolated at its foot.
 
-    The three corners of the triangle under the foot are weighed by its barycentric coordinates.
+    The three corners of the triangle under the foot are weighed by its barycentric coordinates. Particles may have
+    left several populations: each reads the one that it left, and what left none has 0 (black).
     """
 
     title: ClassVar[str] = "Ground"
@@ -50,7 +52,12 @@ class Ground(Step):
         """Only what stands on a population of the scene has one below."""
         return "" if population.standing is not None else "These stand on no population of the scene."
 
-    def _read(self, scope: Scope, place: str) -> tuple[Standing, Kind, np.ndarray, str]:
+    @property
+    def reads_below(self) -> Reading:
+        """What it reads."""
+        return Reading(of=self.of, name=self.name)
+
+    def _read(self, scope: Scope, place: str) -> list[_Part]:
         standing = scope.population.standing
         if standing is None:
             raise BadInput(
@@ -58,45 +65,60 @@ class Ground(Step):
                 "something else.",
                 place=place, code="no_ground",
             )  # fmt: skip
-        below = scope.other(standing.on, f"{place}.name")
-        kind, values, digest = Reading(of=self.of, name=self.name).of_evaluation(below, f"{place}.name")
-        return standing, kind, values, digest
+        found = []
+        for part in standing.parts:
+            below = scope.other(part.on, f"{place}.name")
+            found.append(_Part(part, *self.reads_below.of_evaluation(below, f"{place}.name")))
+        said = (k.said if k.word != "vector" else f"{k.said} of {k.width}" for k in (part.kind for part in found))
+        kinds = list(dict.fromkeys(said))
+        if len(kinds) > 1:
+            raise BadInput(
+                f"{self.name!r} gives {' and '.join(kinds)} on the populations that these left, but a step gives one "
+                "kind. Read something that is alike on all of them.",
+                place=f"{place}.name", code="wrong_kind",
+            )  # fmt: skip
+        return found
 
     def result_kind(self, scope: Scope, place: str, incoming: Kind | None = None) -> Kind:
         """The kind of the value that is read."""
-        return self._read(scope, place)[1]
+        return self._read(scope, place)[0].kind
 
     def _births(self, scope: Scope, standing: Standing) -> np.ndarray | None:
         """(n,) int64: the frame within which each element was born; None where what lies below is always the same."""
         births = scope.elements.find("birth_frame") if self.when == "birth" else None
-        if births is None or not scope.surroundings.alters(standing.on):
+        if births is None or not any(scope.surroundings.alters(part.on) for part in standing.parts):
             return None
         return np.ceil(births.readable).astype(np.int64)
 
     def depends_on(self, scope: Scope) -> list[Any]:
         """What it reads, and where the elements stand."""
-        standing, _, _, digest = self._read(scope, "")
+        read, standing = self._read(scope, ""), scope.population.standing
+        assert standing is not None
         births = self._births(scope, standing)
         if births is None:
-            return [standing.digest, digest]
-        read = [self._at(scope, standing.on, frame, "")[1] for frame in np.unique(births).tolist()]
-        return [standing.digest, read, scope.elements.attribute("birth_frame").digest]
+            return [standing.digest, *(part.digest for part in read)]
+        frames = np.unique(births).tolist()
+        then = [self._at(scope, part.standing.on, frame, "")[1] for part in read for frame in frames]
+        return [standing.digest, then, scope.elements.attribute("birth_frame").digest]
 
     def _at(self, scope: Scope, on: str, frame: int, place: str) -> tuple[np.ndarray, str]:
         """What the population below has at a frame, and its digest."""
-        _, values, digest = scope.read_at(on, frame, Reading(of=self.of, name=self.name), f"{place}.name")
+        _, values, digest = scope.read_at(on, frame, self.reads_below, f"{place}.name")
         return values, digest
 
     def plan(self, context: Context, incoming: Value | None) -> Plan:
         """(n,) or (n, k) float32."""
-        standing, _, values, _ = self._read(context.scope, context.place)
+        read = self._read(context.scope, context.place)
+        standing = context.scope.population.standing
+        assert standing is not None
         births = self._births(context.scope, standing)
         if births is not None:
-            whole = np.zeros((len(births), *values.shape[1:]), np.float32)
+            whole = np.zeros((len(births), *read[0].values.shape[1:]), np.float32)
             for frame in np.unique(births).tolist():
                 rows = np.flatnonzero(births == frame)
-                then = self._at(context.scope, standing.on, frame, context.place)[0]
-                whole[rows] = standing.taken(rows).carried(then)
+                for part in read:
+                    then = self._at(context.scope, part.standing.on, frame, context.place)[0]
+                    whole[rows] += part.standing.taken(rows).carried(then)
 
             def copied(a: int, b: int, out: np.ndarray) -> None:
                 out[:] = whole[a:b]
@@ -104,6 +126,18 @@ class Ground(Step):
             return Plan(copied)
 
         def fill(a: int, b: int, out: np.ndarray) -> None:
-            out[:] = standing.carried(values, a, b)
+            out[:] = read[0].standing.carried(read[0].values, a, b)
+            for part in read[1:]:
+                out += part.standing.carried(part.values, a, b)
 
         return Plan(fill)
+
+
+@dataclass(frozen=True)
+class _Part:
+    """What is read of one of the populations below."""
+
+    standing: Standing
+    kind: Kind
+    values: np.ndarray
+    digest: str

@@ -35,8 +35,12 @@ def instance_arrays(population: Population) -> dict[str, np.ndarray]:
 
 def thinned_clones(population: Population, every: int) -> Population:
     """Every so many-th clone, from the first on."""
+    return taken_clones(population, np.arange(0, population.count, every))
+
+
+def taken_clones(population: Population, rows: np.ndarray) -> Population:
+    """Clones, or other points, of these rows."""
     elements = population.elements
-    rows = np.arange(0, population.count, every)
     owners = tuple(
         above if above.below or above.index is None else replace(above, index=above.index[rows])
         for above in elements.owners

@@ -150,9 +150,8 @@ class EmissionMaker(MakerModel):
     def make(self, columns: ColumnSource, context: MakerContext = ALONE) -> Population:
         """All that live at the frame of the moment."""
         state = self.state(context)
-        on = next(iter(self.others), None)
-        leaving = [k for k, s in enumerate(self.sources) if s.out_of == "population" and s.on == on]
-        return of_state(state, [s.name for s in self.sources], context.moment, on, leaving)
+        left = [s.on if s.out_of == "population" else None for s in self.sources]
+        return of_state(state, [s.name for s in self.sources], context.moment, left)
 
     def state(self, context: MakerContext) -> State:
         """The state at the frame of the moment, from the nearest earlier one that is kept."""

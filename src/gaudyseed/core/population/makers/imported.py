@@ -59,7 +59,7 @@ class ImportedAttribute(Document):
 class ImportedFaces(Document):
     """The faces of a mesh: how many corners each has, and the vertex of each corner, both <i4, by content."""
 
-    count: int = Field(ge=1, le=LARGEST_COUNT)
+    count: int = Field(ge=0, le=LARGEST_COUNT)
     corners: int = Field(ge=3, le=8 * LARGEST_COUNT)
     sizes: str = Field(pattern=_DIGEST)
     vertices: str = Field(pattern=_DIGEST)
@@ -96,7 +96,7 @@ class ImportedMaker(MakerModel):
     maker: Literal["import"]
     file: str = Field(max_length=200, description="Name of the file it came from.")
     recipe: ImportRecipe | None = Field(None, description="How it was read; left out where that is not known.")
-    count: int = Field(ge=1, le=LARGEST_COUNT)
+    count: int = Field(ge=0, le=LARGEST_COUNT)
     attributes: tuple[ImportedAttribute, ...] = Field(min_length=1, max_length=MOST_ATTRIBUTES)
     faces: ImportedFaces | None = Field(None, description="Of a mesh; others have none.")
     curves: ImportedCurves | None = Field(None, description="Of strands; others have none.")

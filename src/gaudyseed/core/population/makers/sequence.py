@@ -19,6 +19,7 @@ from ...runtime.cache import ResultCache
 from ...scene.follow import Dialled
 from ...scene.timeline import Frame, Moment
 from ..appearing import Appearances, appearances, flying
+from ..kinds.clones import taken_clones
 from ..meshes import Subdivision
 from ..population import Population
 from .base import ALONE, ColumnSource, MakerContext, MakerModel
@@ -28,10 +29,10 @@ MOST_FRAMES = 10_000
 
 
 class SequenceFrame(Document):
-    """What was imported for a frame."""
+    """What was imported for a frame; None where nobody lives."""
 
     frame: Frame
-    maker: ImportedMaker
+    maker: ImportedMaker | None = None
 
 
 class SequenceMaker(MakerModel):
@@ -48,7 +49,7 @@ class SequenceMaker(MakerModel):
     file: str = Field(max_length=200, description="Name of the file it came from, or of the first of them.")
     first: Frame = 0
     last: Frame = 0
-    count: int = Field(ge=1, le=LARGEST_COUNT, description="Elements of the first frame.")
+    count: int = Field(ge=1, le=LARGEST_COUNT, description="Elements of the first frame that has any.")
     frames: str = Field(pattern=r"^[0-9a-f]{32}$", description="Digest of the list of frames.")
     subdivision: Subdivision = Field(
         0, title="Subdivision", description="Each level has about four times the vertices of the one below."
@@ -82,17 +83,25 @@ class SequenceMaker(MakerModel):
             ) from None
         listed = _read(bytes(data))
         k = max(0, bisect.bisect_right([of.frame for of in listed], self._frame(context.moment)) - 1)
-        made = self._made(listed[k], columns, context)
+        made = self._made(k, listed, columns, context)
         return self._flying(made, k, listed, columns, context) if self.particles else made
 
-    def _made(self, of: SequenceFrame, columns: ColumnSource, context: MakerContext) -> Population:
-        return of.maker.changed(subdivision=self.subdivision, smooth=self.smooth).make(columns, context)
+    def _made(
+        self, k: int, listed: tuple[SequenceFrame, ...], columns: ColumnSource, context: MakerContext
+    ) -> Population:
+        """The population of the k-th frame; where nobody lives none of the nearest where somebody does."""
+        living = [j for j, of in enumerate(listed) if of.maker is not None]
+        nearest = min(living, key=lambda j: abs(j - k))
+        maker = listed[nearest].maker
+        assert maker is not None
+        made = maker.changed(subdivision=self.subdivision, smooth=self.smooth).make(columns, context)
+        return made if nearest == k else taken_clones(made, np.zeros(0, np.intp))
 
     def _flying(
         self, made: Population, k: int, listed: tuple[SequenceFrame, ...], columns: ColumnSource, context: MakerContext
     ) -> Population:
         """The points of the k-th frame as particles."""
-        if not made.form.alone or "id" not in (a.name for a in listed[k].maker.attributes):
+        if not made.form.alone or "id" not in made.elements.own:
             raise BadInput(
                 "Only points with whole ids can be followed as particles. Leave that off, or export ids.",
                 place="maker.particles", code="no_ids",
@@ -103,7 +112,7 @@ class SequenceMaker(MakerModel):
             there = appearances(frames, lambda j: _ids(listed[j].maker, columns, context))
             _there.put(self.frames, there, 3 * there.ids.nbytes)
         around = [max(k - 1, 0), k, min(k + 1, len(listed) - 1)]
-        before, after = (self._made(listed[j], columns, context) if j != k else None for j in around[::2])
+        before, after = (self._made(j, listed, columns, context) if j != k else None for j in around[::2])
         frames3 = listed[around[0]].frame, listed[k].frame, listed[around[2]].frame
         return flying(made, before, after, frames3, there, context.moment.rate)
 
@@ -112,9 +121,11 @@ class SequenceMaker(MakerModel):
 _there = ResultCache(256 * 1024 * 1024)
 
 
-def _ids(maker: ImportedMaker, columns: ColumnSource, context: MakerContext) -> np.ndarray:
+def _ids(maker: ImportedMaker | None, columns: ColumnSource, context: MakerContext) -> np.ndarray:
     """(n,) int64: the ids of a frame, out of their column alone."""
     context.task.check()
+    if maker is None:
+        return np.zeros(0, np.int64)
     stored = maker.stored("id", columns)
     if stored is None or stored.kind != "integer":
         raise BadInput(
@@ -135,7 +146,8 @@ def _read(data: bytes) -> tuple[SequenceFrame, ...]:
 def sequence_of(frames: Sequence[SequenceFrame], file: str) -> tuple[SequenceMaker, dict[str, bytes]]:
     """The maker of a sequence, and its list of frames to be stored, by digest.
 
-    BadInput where frames do not follow each other, or where some are meshes and some are not.
+    BadInput where frames do not follow each other, where some are meshes and some are not, and where nobody lives at any
+    frame, or at one of what is no points.
     """
     for before, after in itertools.pairwise(frames):
         if after.frame <= before.frame:
@@ -143,7 +155,14 @@ def sequence_of(frames: Sequence[SequenceFrame], file: str) -> tuple[SequenceMak
                 f"Frame {after.frame} comes after frame {before.frame}. List each frame once, in order.",
                 place="frames", code="bad_frames",
             )  # fmt: skip
-    kinds = {"meshes" if m.faces else "strands" if m.curves else "points" for m in (of.maker for of in frames)}
+    makers = [of.maker for of in frames if of.maker is not None]
+    kinds = {"meshes" if m.faces else "strands" if m.curves else "points" for m in makers}
+    empty = next((of.frame for of in frames if of.maker is None), None)
+    if empty is not None and kinds != {"points"}:
+        what = f"and the others are {', '.join(kinds)}" if kinds else "and there is none where somebody does"
+        raise BadInput(
+            f"At frame {empty} nobody lives, {what}. Leave that frame out.", place="frames", code="bad_frames"
+        )
     if len(kinds) > 1:
         raise BadInput(
             f"Some of these frames are {' and some are '.join(sorted(kinds))}. Import them apart.",
@@ -152,7 +171,7 @@ def sequence_of(frames: Sequence[SequenceFrame], file: str) -> tuple[SequenceMak
     data = json.dumps([of.model_dump(mode="json") for of in frames], separators=(",", ":")).encode()
     digest = digest_of(data)
     maker = SequenceMaker(
-        maker="sequence", file=file[:200], first=frames[0].frame, last=frames[-1].frame, count=frames[0].maker.count,
+        maker="sequence", file=file[:200], first=frames[0].frame, last=frames[-1].frame, count=makers[0].count,
         frames=digest,
     )  # fmt: skip
     return maker, {digest: data}
