@@ -2658,6 +2658,7 @@ export interface components {
          * @description What one click does: JSON Patch operations (RFC 6902) on the look, or an action on the population.
          *
          *     ``subdivide`` raises the subdivision of a mesh by one, ``more_points`` doubles those that trails have in a frame.
+         *     ``population`` is the id of another population that the action is for.
          */
         Fix: {
             /** Label */
@@ -2670,6 +2671,11 @@ export interface components {
              * @enum {string}
              */
             action: "" | "subdivide" | "more_points";
+            /**
+             * Population
+             * @default
+             */
+            population: string;
         };
         /**
          * FlightEntry
@@ -3123,7 +3129,8 @@ export interface components {
          * Ground
          * @description An attribute, a signal or a channel of the mesh that an element stands on, interpolated at its foot.
          *
-         *     The three corners of the triangle under the foot are weighed by its barycentric coordinates.
+         *     The three corners of the triangle under the foot are weighed by its barycentric coordinates. Particles may have
+         *     left several populations: each reads the one that it left, and what left none has 0 (black).
          */
         Ground: {
             /**
@@ -5840,12 +5847,13 @@ export interface components {
         };
         /**
          * SequenceFrame
-         * @description What was imported for a frame.
+         * @description What was imported for a frame; None where nobody lives.
          */
         SequenceFrame: {
             /** Frame */
             frame: number;
-            maker: components["schemas"]["ImportedMaker"];
+            /** @default null */
+            maker: components["schemas"]["ImportedMaker"] | null;
         };
         /**
          * SequenceJob
@@ -5872,6 +5880,12 @@ export interface components {
              *     }
              */
             ways: components["schemas"]["Ways"];
+            /**
+             * Into
+             * @description The id of the population that stands for it until then.
+             * @default
+             */
+            into: string;
         };
         /**
          * SequenceMade
@@ -5889,6 +5903,11 @@ export interface components {
              * @enum {string}
              */
             shape: "own" | "sequin" | "tile" | "ball" | "block" | "bead" | "rosette" | "card" | "ring" | "glow" | "haze";
+            /**
+             * Into
+             * @description The id of the population that stands for it until now; empty where none does.
+             */
+            into: string;
         };
         /**
          * SequenceMaker
@@ -5920,7 +5939,7 @@ export interface components {
             last: number;
             /**
              * Count
-             * @description Elements of the first frame.
+             * @description Elements of the first frame that has any.
              */
             count: number;
             /**

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 
 import numpy as np
+from pxr import Usd, UsdGeom
 
 from gaudyseed.core.digest import digest_of
 from gaudyseed.core.documents.document import parse
@@ -117,6 +118,28 @@ class Scenes(CommandLine):
         done = self.run_it(*arguments[:-1], "1-3", "--missing", "stop")
         self.assertEqual((done.returncode, done.stderr.count("\n")), (2, 1), done.stderr)
         self.assertIn("Frame 3 has no file", done.stderr)
+
+    def test_a_frame_without_particles_is_a_frame(self):
+        """Of tables with no rows, and of points of USD (written and read by usd-core) with none at some frames."""
+        stage = Usd.Stage.CreateNew(str(self.folder / "shot.usda"))
+        stage.SetStartTimeCode(1)
+        stage.SetEndTimeCode(4)
+        points, lives = UsdGeom.Points.Define(stage, "/sparks"), [0, 2, 0, 3]
+        for frame, many in enumerate(lives, 1):
+            rows = "".join(f"{k},{frame},0,{k}\n" for k in range(many))
+            (self.folder / f"spark.{frame}.csv").write_text(f"x,y,z,id\n{rows}")
+            points.GetPointsAttr().Set([(k, frame, 0) for k in range(many)], frame)
+        stage.GetRootLayer().Save()
+        for name in ("spark.1.csv", "shot.usda"):
+            done = self.run_it(
+                self.folder / name, "--look", self.look, "--out", "lit.csv", "--frames", "1-4", "--numbered"
+            )
+            self.assertEqual(done.returncode, 0, done.stderr)
+            found = sorted(self.folder.glob("lit.*.csv"))
+            self.assertEqual([p.read_text().count("\n") - 1 for p in found], lives, name)
+        done = self.run_it(self.folder / "spark.1.csv", "--look", self.look, "--out", "no.csv")
+        self.assertEqual((done.returncode, done.stderr.count("\n")), (2, 1), done.stderr)
+        self.assertIn("no rows", done.stderr)
 
     def test_what_is_lost_is_told(self):
         table = self.folder / "kinds.csv"

@@ -165,6 +165,48 @@ class Carried(unittest.TestCase):
         away = (v * values(found.population, "birth_normal")).sum(axis=1) / np.linalg.norm(v, axis=1)
         self.assertGreater(np.median(away), 0.9)
 
+    def test_each_reads_the_population_that_it_left(self):
+        """A ball of height and a red ring that blinks: by source, now and at birth."""
+        blink = {"name": "glow", "value": 0, "keys": [{"frame": 0, "value": 0, "to_next": "hold"},
+                                                      {"frame": 6, "value": 1, "to_next": "hold"}]}  # fmt: skip
+        red = {"step": "ramp", "stops": [{"at": 0, "colour": "#000000"}, {"at": 1, "colour": "#ff0000"}]}
+        ring = {**BALL, "id": "ring", "look": look_document({"step": "constant", "value": {"dial": "glow"}}, red)}
+        sources = [self.shed(), self.shed(name="b", on="ring"), source(name="c")]
+        for when in ("now", "birth"):
+            read = {"step": "ground", "name": "base_colour", "when": when}
+            run = scene_run({**BALL, "look": look_document(*UP_DOWN)}, ring, sparks(read, sources=sources),
+                            frame=12, dials=[blink])  # fmt: skip
+            found = run.evaluation("sparks")
+            of = found.population.elements.owner_of("source")
+            late = values(found.population, "birth_frame") > 5
+            of_ring = np.where(late | (when == "now"), 1, 0)[of == 1]
+            np.testing.assert_allclose(found.colours[of == 1], of_ring[:, None] * [1.0, 0, 0], atol=1e-6, err_msg=when)
+            z = values(found.population, "birth_position")[of == 0, 2]
+            self.assertGreater(stats.spearmanr(found.colours[of == 0, 0], z).statistic, 0.98)
+            np.testing.assert_array_equal(found.colours[of == 2], 0)
+            self.assertEqual(set(run.dependencies("sparks").populations), {"ball", "ring"})
+        kept = {**BALL, "look": look_document(*UP_DOWN) | {"signals": [{"name": "s", "chain": UP_DOWN[:2]}]}}
+        other = {**ring, "look": ring["look"] | {"signals": [{"name": "s", "chain": UP_DOWN}]}}
+        run = scene_run(kept, other, sparks({"step": "ground", "of": "signal", "name": "s"}, sources=sources),
+                        dials=[blink])  # fmt: skip
+        with self.assertRaisesRegex(BadInput, "a number and a colour"):
+            run.evaluation("sparks")
+
+    def test_a_mesh_too_coarse_for_what_is_read_of_it_is_told_with_its_fix(self):
+        """Common practice: subdivided often enough, what a mesh shows arrives with what leaves it."""
+        hard = {"step": "ramp", "interpolation": "steps", "stops": [{"at": 0, "colour": "#000000"},
+                                                                    {"at": 0.5, "colour": "#ffffff"}]}  # fmt: skip
+        for subdivision, paint, told in ((0, hard, 1), (0, GREYS, 0)):
+            maker = {"maker": "mesh", "surface": "mask", "subdivision": subdivision}
+            mask = {**BALL, "maker": maker, "look": look_document(*UP_DOWN[:2], paint)}
+            run = scene_run(mask, sparks({"step": "ground"}, sources=[self.shed()]), frame=6)
+            evaluation = run.evaluation("sparks")
+            found = [a for a in Reporter(Evaluator()).advisories(evaluation) if a["code"] == "too_coarse_below"]
+            self.assertEqual(len(found), told, (subdivision, paint))
+            for advisory in found:
+                (fix,) = advisory["fixes"]
+                self.assertEqual((fix["action"], fix["population"]), ("subdivide", "ball"))
+
     def test_then_is_not_now_where_the_mesh_changes(self):
         dial = {"name": "glow", "value": 0, "keys": [{"frame": 0, "value": 0, "to_next": "hold"},
                                                      {"frame": 6, "value": 1, "to_next": "hold"}]}  # fmt: skip

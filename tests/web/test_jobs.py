@@ -84,6 +84,26 @@ class Following(ServerCase):
             rows = self.client.post("/api/exports", json=body).data.decode().splitlines()
             self.assertEqual(float(rows[1].split(",")[rows[0].split(",").index("z")]), height)
 
+    def test_a_frame_in_which_nobody_lives(self):
+        """It has none of those of its neighbours; a file in which nobody ever lives is refused."""
+        frames = []
+        for k, many in enumerate((0, 2, 0)):
+            rows = "".join(f"{n},{k},0,{n}\n" for n in range(many))
+            frames.append({"frame": k, "upload": self.sent(f"x,y,z,id\n{rows}".encode(), f"a.{k}.csv")})
+        body = {"name": "Sparks", "frames": frames, "into": "still"}
+        made = self.result(self.ended(self.client.post("/api/jobs/sequences", json=body).json)).json
+        self.assertEqual((made["maker"]["count"], made["into"]), (2, "still"))
+        for particles in (False, True):
+            maker = {**made["maker"], "particles": particles}
+            scene = {**self.scene, "populations": [{"id": "s", "name": "S", "maker": maker, "look": made["look"]}]}
+            for frame, many in ((0, 0), (1, 2), (2, 0)):
+                asked = {"scene": scene, "population": "s", "format": "csv", "frame": frame}
+                rows = self.client.post("/api/exports", json=asked).data.decode().splitlines()
+                self.assertEqual(len(rows) - 1, many, (particles, frame))
+                self.assertTrue(rows[0].startswith("id,") or ",id" in rows[0])
+        never = self.ended(self.client.post("/api/jobs/sequences", json={**body, "frames": frames[:1]}).json)
+        self.assertEqual((never["state"], never["error"]["place"]), ("failed", "frames"))
+
     def test_a_frame_that_was_read_is_not_parsed_again(self):
         """In another window neither, nor after a restart; where what was kept is damaged it is."""
         upload = self.sent(MOVING.encode(), "dust.usda")

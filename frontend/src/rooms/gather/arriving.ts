@@ -33,7 +33,7 @@ export function addFirstFrame(name: string, { things }: ImportAnswer): string {
 export function addSequence({ name, maker, look, shape, into }: SequenceMade) {
   const { scene } = useStore.getState();
   if (!scene) return;
-  const there = scene.populations.some((p) => p.id === into && p.maker.maker === "imported");
+  const there = scene.populations.some((p) => p.id === into && p.maker.maker === "import");
   if (there) edit(`All frames of ${name}`, (s) => withPopulation(s, into, (p) => ({ ...p, maker })));
   else addPopulation(population(scene, name.slice(0, LONGEST), maker, shape, look));
   const { first, last } = scene.timeline;

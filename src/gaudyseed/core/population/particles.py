@@ -25,9 +25,7 @@ def ids_of(numbers: np.ndarray, sources: np.ndarray) -> np.ndarray:
     return (sources.astype(np.int64) * A_SOURCE + numbers).astype(np.int32)
 
 
-def of_state(
-    state: State, names: Sequence[str], moment: Moment, left: Sequence[str | None] = ()
-) -> Population:
+def of_state(state: State, names: Sequence[str], moment: Moment, left: Sequence[str | None] = ()) -> Population:
     """The population of a state.
 
     Parameters

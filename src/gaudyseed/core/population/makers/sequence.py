@@ -146,8 +146,8 @@ def _read(data: bytes) -> tuple[SequenceFrame, ...]:
 def sequence_of(frames: Sequence[SequenceFrame], file: str) -> tuple[SequenceMaker, dict[str, bytes]]:
     """The maker of a sequence, and its list of frames to be stored, by digest.
 
-    BadInput where frames do not follow each other, where some are meshes and some are not, and where nobody lives at any
-    frame, or at one of what is no points.
+    BadInput where frames do not follow each other, where some are meshes and some are not, and where nobody lives at
+    any frame, or at one of what is no points.
     """
     for before, after in itertools.pairwise(frames):
         if after.frame <= before.frame:
