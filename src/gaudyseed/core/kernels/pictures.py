@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import float32, int64, void
+from numba import float32, float64, int64, void
 from numba.types import Array, UniTuple
 
 from . import compiled
@@ -13,6 +13,7 @@ FLOATS_IN = Array(float32, 1, "C", readonly=True)
 PICTURE = Array(float32, 3, "C", readonly=True)
 TEXELS = Array(float32, 3, "C")
 OUT = Array(float32, 2, "C")
+_WHOLE, _DEPTHS = Array(int64, 1, "C", readonly=True), Array(float64, 1, "C", readonly=True)
 
 _ONE, _ZERO, _HALF, _TWO = np.float32(1.0), np.float32(0.0), np.float32(0.5), np.float32(2.0)
 REPEAT, MIRROR, HOLD = 0, 1, 2
@@ -80,3 +81,24 @@ def halve(picture, out):  # type: ignore[no-untyped-def]
             out[y, x, 1] = np.float32(g / area)
             out[y, x, 2] = np.float32(b / area)
             out[y, x, 3] = np.float32(alpha / area)
+
+
+@compiled(void(_WHOLE, _WHOLE, _DEPTHS, int64, int64, int64, Array(float64, 1, "C"), Array(int64, 1, "C")))
+def splat(columns, rows, depths, radius, width, height, held, nearest):  # type: ignore[no-untyped-def]
+    """Dots of a radius in pixels into (width * height,) pixels: which of them is seen in each, and how deep it lies.
+
+    The one with the greatest depth is in front; of those that lie alike the later one.
+    """
+    for k in range(len(columns)):
+        for dy in range(-radius, radius + 1):
+            row = rows[k] + dy
+            if row < 0 or row >= height:
+                continue
+            for dx in range(-radius, radius + 1):
+                column = columns[k] + dx
+                if column < 0 or column >= width or dx * dx + dy * dy > radius * radius + 1:
+                    continue
+                at = row * width + column
+                if depths[k] >= held[at]:
+                    held[at] = depths[k]
+                    nearest[at] = k

@@ -9,6 +9,7 @@ import numpy as np
 
 from ..colour.spaces import display_bytes
 from ..geometry.placing import matrix, rotations
+from ..kernels import pictures as kernels
 from ..look.evaluate import Evaluator
 from ..look.model import Look
 from ..population import Models, Population
@@ -80,8 +81,7 @@ def _covering(
 
 
 def _mixed(values: np.ndarray, at: np.ndarray, weights: np.ndarray) -> np.ndarray:
-    found: np.ndarray = np.einsum("nk,nkc->nc", weights, values[at])
-    return found
+    return sum(weights[:, k, None] * values[at[:, k]] for k in range(at.shape[1]))  # type: ignore[return-value]
 
 
 def _of_models(
@@ -120,24 +120,21 @@ def _splatted(
     x: np.ndarray, y: np.ndarray, depth: np.ndarray, levels: np.ndarray, radius: int, width: int, height: int
 ) -> np.ndarray:
     """(height, width, 4) uint8: dots, the nearest in front."""
-    order = np.argsort(depth, kind="stable")
-    column, row = np.rint(x[order]).astype(np.int64), np.rint(y[order]).astype(np.int64)
-    nearest = np.full(width * height, -1, np.int64)
-    for dx in range(-radius, radius + 1):
-        for dy in range(-radius, radius + 1):
-            if dx * dx + dy * dy > radius * radius + 1:
-                continue
-            inside = np.flatnonzero((column + dx >= 0) & (column + dx < width) & (row + dy >= 0) & (row + dy < height))
-            np.maximum.at(nearest, (row[inside] + dy) * width + column[inside] + dx, inside)
+    nearest, held = np.full(width * height, -1, np.int64), np.full(width * height, -np.inf)
+    columns, rows = np.rint(x).astype(np.int64), np.rint(y).astype(np.int64)
+    kernels.splat(columns, rows, np.ascontiguousarray(depth, np.float64), radius, width, height, held, nearest)
     out = np.zeros((width * height, 4), np.uint8)
     there = nearest >= 0
-    out[there, :3], out[there, 3] = levels[order][nearest[there]], 255
+    out[there, :3], out[there, 3] = levels[nearest[there]], 255
     return out.reshape(height, width, 4)
 
 
 def _shrunk(drawn: np.ndarray, width: int, height: int) -> np.ndarray:
     """The mean of squares of pixels, colours weighed by their alpha."""
-    blocks = drawn.reshape(height, _FINER, width, _FINER, 4).astype(np.float64)
-    alpha = blocks[..., 3:].sum(axis=(1, 3))
-    colours = (blocks[..., :3] * blocks[..., 3:]).sum(axis=(1, 3)) / np.maximum(alpha, 1)
-    return np.concatenate([colours, alpha / _FINER**2], axis=2).astype(np.uint8)
+    # What has no dot is 0 in all four, so that the sum of colours is one weighed by alpha already.
+    sums = np.zeros((height, width, 4), np.uint16)
+    for row in range(_FINER):
+        for column in range(_FINER):
+            sums += drawn[row::_FINER, column::_FINER]
+    dots = np.maximum(sums[..., 3:] // 255, 1)
+    return np.concatenate([sums[..., :3] // dots, sums[..., 3:] // _FINER**2], axis=2).astype(np.uint8)
