@@ -10,8 +10,9 @@ from pathlib import Path
 import numpy as np
 
 from tests.browser.driver import BrowserCase
+from tests.browser.test_colour import ColourCase
 from tests.core.test_motion import BALL, UP_DOWN, sparks, trails
-from tests.support import look_document
+from tests.support import ROOT, look_document
 
 
 class MotionCase(BrowserCase):
@@ -169,3 +170,72 @@ class Followed(MotionCase):
         card.wait_for(state="detached")
         self.go_to(85)
         page.wait_for_function("w => document.querySelector('[aria-label^=\"Trace of\"]')?.ariaLabel === w", arg=which)
+
+
+class Ways(MotionCase, ColourCase):
+    """The ways of the guide, typed as it says; those by age and with the colours of a mesh stand in `Coloured`."""
+
+    def document(self) -> dict:
+        both = [{"name": "lines", "count": 200, "over": 4}, {"name": "dust", "count": 300, "over": 4, "speed": 30}]
+        return {"gaudyseed": 3, "populations": [sparks({"step": "constant", "value": "#203040"}, sources=both)]}
+
+    def formula(self, text: str) -> None:
+        """Type a formula that the guide has, in place of what stands there."""
+        self.assertIn(f"`{text}`", (ROOT / "docs/guide/README.md").read_text())
+        field = self.page.get_by_role("textbox", name="Formula")
+        if not field.count():
+            self.add("Formula")
+        field.fill(text)
+        self.after(lambda: field.press("Enter"))
+
+    def column(self, name: str) -> np.ndarray:
+        return np.array([float(row[name]) for row in self.table])
+
+    def test_by_source_speed_chance_direction_and_place(self):
+        page = self.page
+        self.go_to(12)
+        by_channel = {
+            "Emission strength": "where(source == 0, (speed / 25) ** 3, 1)",
+            "Density": "1 / 2 ** (2 * (source + 1))",
+            "Motion blur": "where(source == 0, 0.2, 1)",
+        }
+        for channel, text in by_channel.items():
+            self.channel(channel)
+            self.after(lambda: page.get_by_label("Add a layer").click())
+            self.formula(text)
+        self.table = self.rows()
+        lines = self.column("source") == 0
+        velocity = np.stack([self.column(name) for name in ("vx", "vy", "vz")], -1)
+        speed = np.linalg.norm(velocity, axis=1)
+        glow = np.where(lines, (speed / 25) ** 3, 1)
+        np.testing.assert_allclose(self.column("emission_strength"), glow, rtol=1e-3, atol=1e-5)
+        np.testing.assert_allclose(self.column("density"), np.where(lines, 1 / 4, 1 / 16), atol=1e-6)
+        np.testing.assert_allclose(self.column("motion_blur"), np.where(lines, 0.2, 1), atol=1e-6)
+        self.channel("Emission strength")
+        self.formula("where(modulo(id, 9) == floor(9 * random(4)), 10 * random(5), 0)")
+        # By direction: a signal is the factor of a mix.
+        self.after(lambda: page.get_by_role("button", name="Add a signal").click())
+        page.get_by_role("button", name="More for Random").click()
+        page.get_by_role("menuitem", name="Remove").click()
+        self.formula("(x(velocity) / max(speed, 0.001) + 1) / 2")
+        self.channel("Base colour")
+        self.add("Mix")
+        page.get_by_label("Let Factor follow…", exact=True).click()
+        self.after(lambda: page.get_by_role("menuitem", name="signal").click())
+        self.table = self.rows()
+        lit = self.column("emission_strength")
+        self.assertAlmostEqual((lit > 0).mean(), 1 / 9, delta=0.05)
+        towards = velocity[:, 0] / speed
+        self.assertGreater(abs(np.corrcoef(towards, self.column("base_colour_r"))[0, 1]), 0.999)
+        # A noise of the scene's space: two frames later colours are those of other places.
+        for step in ("Mix", "Constant"):
+            page.get_by_role("button", name=f"More for {step}").first.click()
+            page.get_by_role("menuitem", name="Remove").click()
+        self.add("Noise")
+        seen = []
+        for frame in (14, 16):
+            self.go_to(frame)
+            self.table = self.rows()
+            seen.append(dict(zip(self.column("id"), self.column("base_colour_r"), strict=True)))
+        same = [seen[0][k] == seen[1][k] for k in seen[0].keys() & seen[1].keys()]
+        self.assertLess(np.mean(same), 0.2)
