@@ -4,8 +4,6 @@ from __future__ import annotations
 
 import re
 
-import numpy as np
-
 from tests.browser.test_colour import ColourCase
 from tests.support import FIVE, beetle_scene, ramp
 
@@ -53,26 +51,6 @@ class Following(ColourCase):
         self.page.get_by_label(f"Let {title} follow…", exact=True).click()
         self.after(lambda: self.page.get_by_role("menuitem", name=source).click())
         self.page.get_by_label(re.compile(f"^{re.escape(title)} follows ")).wait_for()
-
-    def test_a_stops_place_and_intensity_follow_a_signal(self):
-        page = self.page
-        self.signal()
-        self.menu("More for Drift", "Remove")
-        before = self.counts()
-        page.get_by_role("slider").nth(4).focus()
-        self.follow("from")
-        stop = page.get_by_role("slider").nth(4)
-        # Where it is drawn: the mean of places that the stop before it, at 0.78, pushes along.
-        self.assertAlmostEqual(float(stop.get_attribute("aria-valuenow")), 0.79, delta=0.01)
-        self.assertGreater(self.counts()[4], 1.9 * before[4])
-        page.keyboard.press("ArrowLeft")
-        stop.drag_to(page.get_by_role("slider").nth(1), force=True)
-        page.get_by_label("from follows signal").wait_for()
-        self.follow("Intensity")
-        self.assertGreater(len({tuple(c) for c in self.colours()}), 50, "the last band has many intensities now")
-        page.get_by_label("from follows signal").click()
-        self.after(lambda: page.get_by_role("menuitem", name="Fixed value").click())
-        self.assertEqual(self.counts(), before)
 
     def test_points_and_handles_of_a_curve_are_typed_and_follow(self):
         page = self.page
@@ -125,18 +103,6 @@ class Following(ColourCase):
         self.after(lambda: page.get_by_role("menuitem", name="Fixed value").click())
         self.assertEqual(len({tuple(c) for c in self.colours()}), 5)
 
-    def test_the_tension_of_a_ramp_follows_a_signal(self):
-        page = self.page
-        self.signal()
-        self.menu("More for Drift", "Remove")
-        page.get_by_role("button", name=re.compile("^Ramp")).click()
-        self.choose("Between stops", "Through")
-        self.fill("Tension", "1")
-        stiff = self.colours()
-        self.follow("Tension")
-        loose = self.colours()
-        self.assertGreater(np.abs(loose - stiff).max(), 3)
-
     def test_a_channel_of_the_decision_list_follows(self):
         self.signal()
         self.menu("More for Drift", "Remove")
@@ -165,37 +131,8 @@ class Following(ColourCase):
         page.get_by_label("Remove the dial colour").click()
         page.get_by_role("alert").filter(has_text="No dial is called 'colour'").wait_for()
 
-    def test_a_layers_amount_follows_a_signal(self):
-        page = self.page
-        plain = self.colours()
-        self.after(lambda: page.get_by_role("button", name="Add a signal").click())
-        page.get_by_role("button", name=re.compile("^Sequin bands")).click()
-        page.get_by_label("Let Amount follow…").click()
-        self.after(lambda: page.get_by_role("menuitem", name="signal").click())
-        page.get_by_role("button", name=re.compile("^Sequin bands normal by signal")).wait_for()
-        fainter = self.colours()
-        # Below the lowest layer lies white: the less of the layer, the lighter.
-        self.assertTrue((fainter >= plain).all())
-        self.assertGreater((fainter - plain).mean(), 30)
-
 
 class Joining(ColourCase):
-    def test_two_random_numbers_choose_whole_cells(self):
-        page = self.page
-        self.menu("More for Drift", "Remove")
-        page.get_by_role("button", name=re.compile("^Random")).click()
-        page.get_by_label("Numbers", exact=True).fill("2")
-        page.get_by_label("Numbers", exact=True).press("Enter")
-        page.get_by_role("alert").filter(has_text="'ramp' wants a number, but a vector comes").wait_for()
-        self.add_step("Palette", wait=False)
-        self.settle()
-        page.get_by_label("Paste colours").fill("#131f4d #0b6a72 #22a98a #f3b13c #ef5236 #f7e7ce")
-        self.after(lambda: page.get_by_label("Paste colours").press("Enter"))
-        self.fill("Columns", "3")
-        counts = np.array(self.counts())
-        self.assertEqual(len(counts), 6)
-        np.testing.assert_allclose(counts / 12_000, 1 / 6, atol=0.02)
-
     def test_mix_blends_with_a_chain_that_is_opened(self):
         page = self.page
         self.menu("More for Drift", "Remove")
@@ -278,15 +215,6 @@ class Mending(ColourCase):
         """The look cannot run at first, so only what is saved is waited for."""
         page = page or self.page
         page.wait_for_function("() => document.querySelector('[data-saving]')?.dataset.saving === 'saved'")
-
-    def test_a_name_in_another_case_is_mended_in_one_click(self):
-        page = self.page
-        card = page.get_by_role("alert").filter(has_text="'size' differs only in case or spacing")
-        card.wait_for()
-        card.get_by_role("button", name="Show").click()
-        card.get_by_role("button", name="Read size instead").click()
-        card.wait_for(state="detached")
-        page.wait_for_function("() => document.querySelectorAll('[aria-label=Shares] button').length === 2")
 
     def test_seeds_are_linked_on_purpose(self):
         page = self.page

@@ -13,7 +13,7 @@ from playwright.sync_api import Locator
 
 from gaudyseed.core.formats import read_points
 from gaudyseed.demo import demo_scene, route_scene
-from tests.browser.driver import APPLICATION, BrowserCase, drawn
+from tests.browser.driver import APPLICATION, BrowserCase
 from tests.support import look_document, ramp
 
 GREYS = ramp([0, 1], ["#000000", "#ffffff"], interpolation="straight")
@@ -129,44 +129,6 @@ class Noise(PlaceCase):
         self.after(self.button("Even out").click)
         self.assertEqual([s["step"] for s in self.steps()], ["noise", "even_out", "ramp"])
 
-    def test_it_is_told_to_be_too_fine_and_mended(self):
-        page = self.page
-        self.add("Noise")
-        field = page.get_by_role("textbox", name="Size", exact=True)
-        field.fill("0.001")
-        self.after(lambda: field.press("Enter"))
-        page.get_by_text(re.compile("finer than the elements stand apart")).wait_for()
-        self.fix("Take a fitting size")
-        self.assertGreater(self.steps()[0]["size"], 0.05)
-
-
-class Bellows(PlaceCase):
-    """Zones of a wall by one noise, which the roughness reads too."""
-
-    def document(self) -> dict:
-        scene = route_scene().model_dump(mode="json")
-        scene["populations"] = [p for p in scene["populations"] if p["id"] == "bellows-wall"]
-        scene["populations"][0]["maker"] |= {"columns": 42, "rows": 25, "column_spacing": 0.1, "row_spacing": 0.1}
-        scene["view"]["shading"] = "flat"
-        return scene
-
-    def test_five_zones_and_the_signal_again(self):
-        page = self.page
-        shares = [float(re.search(r"([\d.]+)\s?%", s)[1]) for s in self.shares()]
-        self.assertEqual(len(shares), 5)
-        self.assertGreater(min(shares), 5)
-        page.get_by_role("region", name="Signals").get_by_role("button", name=re.compile("^relief")).click()
-        self.slab("Noise").get_by_role("button", name=re.compile("^Noise")).click()
-        self.after(
-            lambda: (
-                page.get_by_role("button", name="Reseed a noise")
-                .or_(page.get_by_role("button", name="Reseed Noise"))
-                .first.click()
-            )
-        )
-        moved = [float(re.search(r"([\d.]+)\s?%", s)[1]) for s in self.shares()]
-        self.assertNotEqual(moved, shares)
-
 
 class Moon(PlaceCase):
     """A picture's colours within a ball, then outside of it."""
@@ -226,25 +188,6 @@ class Moon(PlaceCase):
         self.pull("Inner edge", -20, 0)
         self.assertGreater(mask()["inner"], 0)
         self.assertEqual(mask()["centre"], moved["centre"])
-
-    @drawn
-    def test_pointing_at_the_falloff_shows_its_weight(self):
-        page = self.page
-        page.get_by_role("button", name=re.compile("^Moon normal")).first.click()
-        page.get_by_role("tab", name="Mask").click()
-        canvas = page.get_by_role("application")
-        # Away from the slabs, one of which may have come to lie under the pointer.
-        page.mouse.move(0, 0)
-        self.slab("Falloff").wait_for()
-        self.settle()
-        plain = self.pixels(canvas)
-        before = int(page.evaluate(f"{APPLICATION}.applied"))
-        self.after(self.slab("Falloff").get_by_role("button", name=re.compile("^Falloff")).first.hover)
-        page.get_by_role("figure", name="Scale from 0 to 1").wait_for()
-        greys = self.pixels(canvas)
-        self.assertGreater((np.abs(greys - plain).max(axis=2) > 20).sum(), 5000)
-        # It stays: what the preview changes on the page moves no slab away from under the pointer.
-        self.assertEqual(int(page.evaluate(f"{APPLICATION}.applied")), before + 1)
 
 
 class FoxMask(PlaceCase):
@@ -471,29 +414,6 @@ class Pennants(PlaceCase):
         page.get_by_role("button", name=re.compile("^Marker marker\\.")).press("PageUp")
         self.settle()
         self.assertNotEqual(self.stored()["markers"][1]["position"], [0.5, 0, 0])
-
-
-class Carp(PlaceCase):
-    MAKER = {"maker": "mesh", "surface": "carp", "subdivision": 0}
-    PAINT = [{"step": "noise", "seed": 4, "size": 0.4, "pattern": "cells", "low": 0.1, "high": 0.9}, WARM]
-
-    def test_cells_in_motion_through_a_ramp_closing_their_loop(self):
-        page = self.page
-        self.slab("Noise").get_by_role("button", name=re.compile("^Noise")).first.click()
-        self.choose("Motion", "Loop")
-        loop = page.get_by_role("textbox", name="Loop after", exact=True)
-        loop.fill("48")
-        self.after(lambda: loop.press("Enter"))
-        page.get_by_role("region", name="Timeline").wait_for()
-        found = []
-        for frame in ("0", "20", "48"):
-            page.get_by_role("textbox", name="Frame number").fill(frame)
-            page.keyboard.press("Enter")
-            self.settle()
-            self.rest()
-            found.append(self.colours())
-        np.testing.assert_array_equal(found[0], found[2])
-        self.assertGreater(np.abs(found[0] - found[1]).max(), 0.1)
 
 
 class Neighbours(PlaceCase):

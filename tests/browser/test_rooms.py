@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import colorsys
 import io
 import json
 import re
@@ -21,13 +20,6 @@ SHARE = re.compile(r"([\d,]+) elements, ([\d.]+)%")
 class ColourRoom(BrowserCase):
     def counts(self) -> list[int]:
         return [int(SHARE.search(name)[1].replace(",", "")) for name in self.shares()]
-
-    def test_the_first_screen(self):
-        self.assertEqual(sum(self.counts()), 12_000)
-        self.assertEqual(len(self.counts()), 5)
-        for name in ("Populations", "Values", "Shares"):
-            self.page.get_by_label(name, exact=True).wait_for()
-        self.assertEqual(self.page.get_by_role("slider").count(), 5)
 
     def test_dragging_a_stop_is_seen_at_once_and_is_one_undo(self):
         before = self.counts()
@@ -55,41 +47,6 @@ class ColourRoom(BrowserCase):
         self.assertEqual(self.counts(), after)
         self.after(lambda: self.page.keyboard.press("Control+z"))
         self.assertEqual(self.counts(), before)
-
-    def test_a_stop_dragged_past_another_changes_places_with_it(self):
-        slider = self.page.get_by_role("slider")
-        box, track = slider.nth(1).bounding_box(), slider.nth(3).bounding_box()
-        self.page.mouse.move(box["x"] + 7, box["y"] + 8)
-        self.page.mouse.down()
-        self.page.mouse.move(track["x"] + 20, box["y"] + 8, steps=6)
-        self.page.mouse.up()
-        self.settle()
-        places = [float(slider.nth(k).get_attribute("aria-valuenow")) for k in range(5)]
-        self.assertEqual(places, sorted(places))
-        self.assertIn("#0b6a72", slider.nth(3).get_attribute("aria-label"))
-
-    def test_a_typed_share_is_met_to_the_element(self):
-        field = self.page.get_by_label("share, %", exact=True)
-        self.page.get_by_role("slider").nth(2).focus()
-        field.fill("15 + 7.5")
-        self.after(lambda: field.press("Enter"))
-        self.assertEqual(self.counts()[2], 2700)
-        self.page.get_by_role("button", name="Set shares").click()
-        typed = self.page.get_by_label("Share of colour 1, %")
-        typed.fill("50")
-        self.after(lambda: typed.press("Enter"))
-        self.page.get_by_role("button", name="Done").click()
-        self.assertEqual(self.counts()[0], 6000)
-        self.assertEqual(sum(self.counts()), 12_000)
-
-    def test_reseed(self):
-        before = self.page.get_by_label("Seed", exact=True).input_value()
-        counts = self.counts()
-        self.after(lambda: self.page.get_by_role("button", name="Reseed Random").click())
-        self.assertNotEqual(self.page.get_by_label("Seed", exact=True).input_value(), before)
-        self.assertNotEqual(self.counts(), counts)
-        self.after(lambda: self.page.keyboard.press("Control+z"))
-        self.assertEqual(self.counts(), counts)
 
     def test_by_keyboard_alone(self):
         page = self.page
@@ -128,16 +85,6 @@ class ColourRoom(BrowserCase):
         for wanted in ("Reseed", "Set shares…", "Flip", "More for Ramp", "Search commands\nCtrl K", "Stop 3, #22a98a"):
             self.assertIn(wanted, {s.strip() if s else s for s in seen} | {str(s).split(" Random")[0] for s in seen})
 
-    def test_an_advisory_and_its_fix(self):
-        self.page.get_by_role("button", name=re.compile("^Drift")).click()
-        chance = self.page.get_by_label("Chance, %")
-        chance.fill("0")
-        self.after(lambda: chance.press("Enter"))
-        card = self.page.get_by_text("no element drifts")
-        card.wait_for()
-        self.fix("Let all drift")
-        card.wait_for(state="detached")
-
     def test_steps_are_added_where_they_fit_and_a_wrong_order_is_told(self):
         page = self.page
         self.add_step("Even out")
@@ -149,18 +96,6 @@ class ColourRoom(BrowserCase):
         for _ in range(2):
             self.after(lambda: page.keyboard.press("Control+z"))
         page.wait_for_function("() => document.querySelectorAll('section[aria-label^=\"Step \"]').length === 3")
-
-    def test_layers(self):
-        page = self.page
-        self.after(lambda: page.get_by_label("Add a layer").click())
-        page.get_by_label("Blend: Normal").click()
-        self.after(lambda: page.get_by_role("option", name="Multiply").click())
-        amount = page.get_by_label("Amount, %")
-        amount.fill("40")
-        self.after(lambda: amount.press("Enter"))
-        page.get_by_text("multiply 40%").wait_for()
-        page.get_by_label("More for layer Layer 2").click()
-        self.after(lambda: page.get_by_role("menuitem", name="Remove").click())
 
 
 class Exact(BrowserCase):
@@ -222,11 +157,6 @@ class Shaping(BrowserCase):
             re.search(r"(\d+)% reached", self.page.get_by_role("region", name=re.compile("Ramp$")).inner_text())[1]
         )
 
-    def test_the_datas_own_range_is_told(self):
-        self.add("Range", after="Random")
-        slab = self.page.get_by_role("region", name=re.compile("Range$"))
-        self.assertRegex(slab.inner_text(), r"own range 0\.0000\d* to 1 onto")
-
     def test_a_ramp_that_uses_few_of_its_colours_is_mended_in_one_click(self):
         page = self.page
         self.begin_with("Formula")
@@ -283,51 +213,6 @@ class Shaping(BrowserCase):
         self.assertEqual(page.get_by_role("slider", name="Point 3").count(), 0)
 
 
-class HueAndLuma(BrowserCase):
-    def test_random_colours_read_by_hue_instead_of_luma(self):
-        page, rng = self.page, np.random.default_rng(5)
-        names = ["x", "y", "z", "red", "green", "blue"]
-        rows = np.empty(3000, [(n, "f4" if n in "xyz" else "u1") for n in names])
-        for name in "xyz":
-            rows[name] = rng.normal(size=3000)
-        levels = np.array([colorsys.hsv_to_rgb(h, 1, 1) for h in rng.random(3000)]) * 255
-        rows["red"], rows["green"], rows["blue"] = levels.T.astype(np.uint8)
-        path = self.folder / "tinted.ply"
-        PlyData([PlyElement.describe(rows, "vertex")]).write(str(path))
-        page.keyboard.press("Alt+1")
-        page.get_by_label("File to import").set_input_files(str(path))
-        self.by_chance()
-        page.get_by_role("button", name="Add to the scene").click()
-        page.get_by_text("3,000 elements", exact=True).wait_for()
-        self.settle()
-        page.keyboard.press("Alt+2")
-        for title in ("Attribute", "Component"):
-            page.get_by_role("button", name=re.compile("^(Random|Attribute)")).first.click()
-            self.add_step(title, wait=False)
-            if title == "Attribute":
-                page.get_by_label(re.compile("^Name: ")).click()
-                page.get_by_role("option", name="colour · colour").click()
-                page.get_by_role("alert").filter(has_text="'ramp' wants a number, but a colour comes").wait_for()
-        parts = page.get_by_role("group", name="Part")
-        parts.get_by_role("button", name="Hue", exact=True).wait_for()
-        self.settle()
-        # All parts are seen side by side: luma leaves the ends empty, hue does not.
-        ends = {}
-        for name in ("Hue", "Luma"):
-            label = parts.get_by_role("img", name=re.compile(f"^Values of {name}: ")).get_attribute("aria-label")
-            ends[name] = [float(v) for v in re.findall(r"\d\.\d+(?:e-\d+)?", label)]
-        self.assertGreater(ends["Luma"][0], 0.05)
-        self.assertLess(ends["Hue"][0], 0.02)
-        self.assertGreater(ends["Hue"][1], 0.98)
-        slab = page.get_by_role("region", name=re.compile("Ramp$"))
-        slab.get_by_text("reached").wait_for()
-        by_hue = int(re.search(r"(\d+)% reached", slab.inner_text())[1])
-        self.after(lambda: parts.get_by_role("button", name="Luma", exact=True).click())
-        by_luma = int(re.search(r"(\d+)% reached", slab.inner_text())[1])
-        self.assertGreater(by_hue, 98)
-        self.assertLess(by_luma, by_hue - 5)
-
-
 class GatherAndPublish(BrowserCase):
     def points(self, name: str, count: int = 400) -> Path:
         rng = np.random.default_rng(3)
@@ -342,59 +227,6 @@ class GatherAndPublish(BrowserCase):
         with self.page.expect_download() as waiting:
             self.page.get_by_role("button", name=name).click()
         return Path(waiting.value.path()).read_bytes()
-
-    def test_points_in_coloured_and_home_again(self):
-        page, path = self.page, self.points("shoal.ply")
-        page.keyboard.press("Alt+1")
-        page.get_by_label("File to import").set_input_files(str(path))
-        dialog = page.get_by_role("dialog")
-        dialog.get_by_text("400", exact=True).wait_for()
-        for word in ("position", "wear", "part", "normal", "derived", "No normals"):
-            dialog.get_by_text(word).first.wait_for()
-        dialog.get_by_role("button", name="Add to the scene").click()
-        dialog.wait_for(state="detached")
-        page.get_by_text("400 elements", exact=True).wait_for()
-        self.settle()
-        page.keyboard.press("Alt+2")
-        page.get_by_role("button", name=re.compile("^Random")).click()
-        page.get_by_label("Per: element").click()
-        self.after(lambda: page.get_by_role("option", name="part · integer").click())
-        page.keyboard.press("Alt+3")
-        back = PlyData.read(io.BytesIO(self.download("Download PLY, binary")))["vertex"]
-        came = PlyData.read(str(path))["vertex"]
-        for name in came.data.dtype.names:
-            np.testing.assert_array_equal(back[name], came[name])
-        self.assertEqual(back["red"].dtype, np.uint8)
-        rows = self.download("Download CSV").decode().splitlines()
-        self.assertEqual(len(rows), 401)
-        look = json.loads(self.download("Download Look file"))
-        self.assertEqual(look["lanes"]["base_colour"]["layers"][0]["paint"][0]["per"], "part")
-
-    def test_a_bad_file_is_told_and_nothing_is_added(self):
-        page = self.page
-        bad = self.folder / "bad.csv"
-        bad.write_text("x,y,z\n1,2,3\n4,5\n")
-        page.keyboard.press("Alt+1")
-        page.get_by_label("File to import").set_input_files(str(bad))
-        page.get_by_role("alert").filter(has_text="Line 3 has 2 cells").wait_for()
-        self.assertTrue(page.get_by_role("button", name="Add to the scene").is_disabled())
-        page.keyboard.press("Escape")
-        self.assertEqual(page.get_by_role("region", name="Populations").get_by_text("bad").count(), 0)
-
-    def test_a_dropped_file_is_offered(self):
-        data = self.points("dropped.ply", 30).read_bytes()
-        self.page.evaluate(
-            """([bytes]) => {
-                const transfer = new DataTransfer();
-                transfer.items.add(new File([new Uint8Array(bytes)], 'dropped.ply'));
-                const options = {dataTransfer: transfer, bubbles: true, cancelable: true};
-                for (const type of ['dragenter', 'dragover', 'drop'])
-                    window.dispatchEvent(new DragEvent(type, options));
-            }""",
-            [list(data)],
-        )
-        self.page.get_by_role("dialog").get_by_text("dropped.ply").wait_for()
-        self.page.get_by_role("button", name="Cancel").click()
 
     def test_a_download_is_cancelled(self):
         page = self.page

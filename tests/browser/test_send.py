@@ -321,45 +321,6 @@ class Bellows(SendCase):
         self.assertEqual(self.chip("Offset").get_attribute("aria-label"), "Offset, 1 layer, off")
 
 
-class MoonWall(SendCase):
-    """Shape, offset and colour from one picture; more and more rosettes, and how they cover the wall told."""
-
-    MAKER = {"maker": "grid", "columns": 60, "rows": 40, "column_spacing": 0.04, "row_spacing": 0.04, "size": 0.07}
-    PAINT = [{"step": "signal", "name": "light"}, WARM]
-
-    def document(self) -> dict:
-        scene = super().document()
-        look = scene["populations"][0]["look"]
-        light = [{"step": "picture", "picture": "moon", "part": "grey"}, {"step": "range", "own": True}]
-        read = {"layers": [{"paint": [{"step": "signal", "name": "light"}]}]}
-        look |= {"signals": [{"name": "light", "chain": light}], "shapes": [{"shape": "sequin"}, {"shape": "rosette"}]}
-        look["lanes"] |= {"shape": read, "offset": read}
-        return scene
-
-    def test_more_and_more(self):
-        page = self.page
-        self.channel("Offset")
-        covered = []
-        for columns, rows in ((60, 40), (140, 100), (320, 200)):
-            page.keyboard.press("Alt+1")
-            self.typed("Columns", str(columns), wait=False)
-            self.typed("Rows", str(rows), wait=False)
-            page.keyboard.press("Alt+2")
-            page.get_by_role("status").filter(has_text=f"{columns * rows:,} elements").wait_for()
-            spacing = self.stored()["populations"][0]["maker"]
-            spacing["column_spacing"] = spacing["row_spacing"] = 2.4 / columns
-            self.settle()
-            told = page.get_by_text("The elements cover their surface", exact=True).locator("..").inner_text()
-            covered.append(float(re.search(r"([\d.]+) times", told)[1]))
-        # As often as discs of that size cover squares of that spacing, however large the wall.
-        np.testing.assert_allclose(covered, [np.pi / 4 * (0.07 / 0.04) ** 2] * 3, rtol=0.06)
-        page.get_by_text(re.compile("lies under others. What moves them out is hard to see")).wait_for()
-        look = read_points(self.downloaded("CSV"), "a.csv").elements
-        shape, lift = look.attribute("shape_number").readable, look.attribute("offset").readable
-        self.assertEqual(set(shape), {0, 1})
-        self.assertGreater(lift[shape == 1].min(), lift[shape == 0].max() - 1e-6)
-
-
 class DissolvingMask(SendCase):
     """Cut away along a painted weight, the edge glowing in its own colour; the edge crisp within triangles."""
 

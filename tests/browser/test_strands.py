@@ -231,47 +231,6 @@ class Melanin(StrandCase):
         self.assertTrue((held[:, 3:5].mean(axis=(1, 2)) < blended[:, 3:5].mean(axis=(1, 2))).all())
 
 
-class Drifting(StrandCase):
-    PAINT = [ALONG, ramp([0.1, 0.5, 0.9], ["#f4ead6", "#e8603c", "#1d49e0"], interpolation="straight")]
-
-    def test_a_drift_per_strand_before_and_after_the_ramp(self):
-        page = self.page
-        plain = self.points()
-        tones = plain[0]
-        page.get_by_role("button", name="Ramp").first.click()
-        # After the ramp: each strand a little otherwise, its tones no longer those of the ramp.
-        self.add("Drift")
-        self.per_strand()
-        after = self.points()
-        self.assertEqual(self.steps()[2]["per"], "strand")
-        turned = np.abs(after - plain).max(axis=(1, 2))
-        self.assertGreater(turned.max(), 0.02)
-        # Before it: the tones are those of the ramp, further along or back.
-        page.get_by_label("More for Drift").click()
-        self.after(page.get_by_role("menuitem", name="Move up").click)
-        page.get_by_role("slider", name=re.compile("^Value from")).wait_for()
-        for end, value in (("from", "-0.2"), ("to", "0.2")):
-            field = page.get_by_role("textbox", name=f"Value {end}", exact=True)
-            field.fill(value)
-            self.after(lambda field=field: field.press("Enter"))
-        self.assertEqual([s["step"] for s in self.steps()], ["along", "drift", "ramp"])
-        before = self.points()
-        self.assertGreater(np.abs(before - plain).max(), 0.2)
-        ends = [before[:, k] for k in (0, -1)]
-        self.assertLess(np.abs(ends[0][:, 0] - tones[0, 0]).max(), 0.5)
-        page.get_by_text(re.compile("value .0.2")).first.wait_for()
-        # Far too wide: told with its share of strands, and narrowed in one click.
-        page.get_by_role("textbox", name="Value from", exact=True).fill("-1")
-        self.after(lambda: page.get_by_role("textbox", name="Value from", exact=True).press("Enter"))
-        page.get_by_text(re.compile("% of the strands come out of order")).wait_for()
-        self.fix("Narrow it")
-        self.assertLess(abs(self.steps()[1]["value"][0]), 0.2)
-
-    def per_strand(self) -> None:
-        self.page.get_by_role("button", name=re.compile("^Per: ")).first.click()
-        self.after(self.page.get_by_role("option", name=re.compile("^strand · 400")).click)
-
-
 class OneGradient(StrandCase):
     """One signal along the strand drives density, width and a blend; each can be switched off."""
 
@@ -326,35 +285,6 @@ class OneGradient(StrandCase):
         self.assertGreater(after["width_factor"].readable.reshape(-1, 8)[:, -1].min(), 0.1)
         self.assertGreater(after["density"].readable.reshape(-1, 8)[:, -1].min(), 0.1)
         self.assertGreater(np.abs(after["base_colour"].readable.reshape(-1, 8, 3) - before)[:, -1].min(), 0.004)
-
-
-class Beads(StrandCase):
-    def test_beads_along_the_strands_take_up_their_colour(self):
-        page = self.page
-        page.keyboard.press("Alt+1")
-        self.make("Beads on strands")
-        page.get_by_role("status").filter(has_text="2,000 elements").wait_for()
-        beads = self.stored()["populations"][2]
-        self.assertEqual((beads["maker"]["on"], beads["maker"]["count"]), ("fur", 5))
-        self.typed("On each strand", "2")
-        page.get_by_role("status").filter(has_text="800 elements").wait_for()
-        page.keyboard.press("Alt+2")
-        made = read_points(self.downloaded("PLY, binary"), "a.ply").elements
-        colours = made.attribute("base_colour").readable.reshape(-1, 2, 3)
-        # One near the root, one at the tip: those of the strand's ramp there.
-        np.testing.assert_allclose(colours[:, 1], np.broadcast_to(colours[0, 1], (400, 3)), atol=2e-3)
-        self.pick("Fur")
-        strands = self.points()
-        np.testing.assert_allclose(colours[:, 1], strands[:, -1], atol=2e-3)
-        # The strands change, and so do the beads.
-        self.slab("Ramp").get_by_role("slider", name=re.compile("^Stop 2")).focus()
-        field = page.get_by_label("Stop 2 as hexadecimal")
-        field.fill("#1d49e0")
-        self.after(lambda: field.press("Enter"))
-        page.get_by_role("region", name="Populations").get_by_role("button", name=re.compile("^Beads")).first.click()
-        self.settle()
-        blue = read_points(self.downloaded("PLY, binary"), "a.ply").elements.attribute("base_colour").readable
-        self.assertTrue((blue.reshape(-1, 2, 3)[:, 1, 2] > 0.6).all())
 
 
 class Groom(StrandCase):

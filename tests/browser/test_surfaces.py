@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-import io
 import re
 from pathlib import Path
 
 import numpy as np
 import trimesh
 
-from gaudyseed.core.colour.spaces import linear_to_oklab
 from gaudyseed.core.formats import read_points
 from tests.browser.driver import APPLICATION, BrowserCase, drawn
 from tests.reference.test_mesh_files import of_trimesh
@@ -57,50 +55,6 @@ class SurfaceCase(BrowserCase):
 
 class Carp(SurfaceCase):
     """One colour per tile from a palette, tiles that share a name alike, another palette, its hue turned."""
-
-    def one_per_part(self, made, colours) -> np.ndarray:
-        tiles = colours.reshape(-1, 12, 3)
-        self.assertEqual(np.ptp(tiles, axis=1).max(), 0)
-        return tiles[:, 0]
-
-    def test_a_palette_over_the_tiles(self):
-        page = self.page
-        page.get_by_role("button", name=re.compile("^Ramp")).first.click()
-        self.add("Palette")
-        # It has the colours of the ramp whose place it took; these are others.
-        page.get_by_label("Paste colours").fill("#131f4d #0b6a72 #22a98a #f3b13c #ef5236 #f7e7ce")
-        self.after(lambda: page.get_by_label("Paste colours").press("Enter"))
-        colours, made = self.colours()
-        tiles = self.one_per_part(made, colours)
-        first = {tuple(c) for c in np.round(tiles, 4).tolist()}
-        self.assertTrue(3 <= len(first) <= 12, len(first))
-        names = self.names()
-        self.assertGreater(len({tuple(c) for c in tiles[names == "back stripe"].tolist()}), 2)
-        # Equal names alike: random per part name, which the choice tells apart from per part.
-        page.get_by_role("button", name=re.compile("^Random")).first.click()
-        page.get_by_role("button", name=re.compile("^Per: ")).click()
-        listed = page.get_by_role("option").all_inner_texts()
-        self.assertTrue(any(t.startswith("part · 1") for t in listed), listed)
-        self.after(lambda: page.get_by_role("option", name=re.compile("^part_name")).click())
-        tiles = self.one_per_part(made, self.colours()[0])
-        self.assertEqual(len({tuple(c) for c in tiles[names == "back stripe"].tolist()}), 1)
-        self.assertGreater(len({tuple(c) for c in tiles[names == ""].tolist()}), 2)
-        # Another palette out of the library, then its hue turned by a grade.
-        page.get_by_role("button", name=re.compile("^Palette")).first.click()
-        page.get_by_role("button", name="Library", exact=True).first.click()
-        dialog = page.get_by_role("dialog")
-        self.after(lambda: dialog.get_by_role("button", name=re.compile("^Use ")).last.click())
-        if dialog.count():
-            page.keyboard.press("Escape")
-        other = self.one_per_part(made, self.colours()[0])
-        second = {tuple(c) for c in np.round(other, 4).tolist()}
-        self.assertFalse(first & second)
-        self.add("Grade")
-        self.open_fields("Colour")
-        page.get_by_label("Hue turn, degrees", exact=True).fill("120")
-        self.after(lambda: page.keyboard.press("Enter"))
-        turned = self.one_per_part(made, self.colours()[0])
-        self.assertGreater(np.abs(linear_to_oklab(turned) - linear_to_oklab(other))[:, 1:].max(), 0.05)
 
     def names(self) -> np.ndarray:
         from gaudyseed.core.geometry.cages import cage
@@ -155,22 +109,6 @@ class Mask(SurfaceCase):
         wanted = decode_srgb(np.clip(normals[:, [2, 1, 0]] * 0.5 + 0.5, 0, 1))
         np.testing.assert_allclose(colours, wanted, atol=2e-3)
 
-    def test_an_edge_colour_from_curvature(self):
-        page = self.page
-        page.get_by_role("button", name=re.compile("^Random")).first.click()
-        self.add_step("Attribute", wait=False)
-        self.settle()
-        self.choose("Name", "curvature")
-        self.settle()
-        self.add("Range")
-        page.get_by_role("switch", name=re.compile("own", re.I)).first.click()
-        self.settle()
-        colours, made = self.colours()
-        curved = made.elements.attribute("curvature").readable
-        bright = linear_to_oklab(colours)[:, 0]
-        edge, hollow = curved > np.percentile(curved, 95), curved < np.percentile(curved, 20)
-        self.assertGreater(bright[edge].mean(), bright[hollow].mean() + 0.1)
-
 
 class Coarse(SurfaceCase):
     EXACT = True
@@ -201,120 +139,8 @@ class Coarse(SurfaceCase):
         page.get_by_text("5,380 vertices").first.wait_for()
 
 
-class Beetle(SurfaceCase):
-    """Sequins that take up the colours of the beetle under them."""
-
-    def document(self) -> dict:
-        scene = beetle_scene()
-        scene["view"]["shading"] = "flat"
-        sequins = scene["populations"][0]
-        sequins["maker"] |= {
-            "on": "beetle",
-            "density": {"of": "attribute", "name": "coat"},
-            "count": 1000,
-            "size": 0.12,
-        }
-        sequins["look"] = look_document({"step": "random", "seed": 1}, NIGHT)
-        height = {"step": "attribute", "name": "position", "component": "y"}
-        body = look_document(
-            height, {"step": "range", "own": True}, ramp([0, 1], ["#000000", "#ffffff"], interpolation="straight")
-        )
-        beetle = {
-            "id": "beetle",
-            "name": "Body",
-            "maker": {"maker": "mesh", "surface": "beetle", "subdivision": 0},
-            "look": body,
-        }
-        scene["populations"].append(beetle)
-        return scene
-
-    @drawn
-    def test_they_follow_the_beetles_ramp_while_it_is_dragged(self):
-        page = self.page
-        page.get_by_role("button", name=re.compile("^Random")).first.click()
-        page.get_by_role("button", name=re.compile("^Ramp")).first.click()
-        self.add_step("Ground", wait=False)
-        # The ground's colours need no ramp: it goes.
-        page.get_by_label("More for Ramp", exact=True).click()
-        self.after(lambda: page.get_by_role("menuitem", name="Remove", exact=True).click())
-        self.settle()
-        shares = "[...document.querySelectorAll('[data-shares]')].map((e) => e.dataset.shares)"
-        page.get_by_role("button", name=re.compile("^Body")).first.click()
-        self.settle()
-        before = page.evaluate(shares)[0]
-        grey = self.pixels(page.get_by_role("application"))
-        stop = page.get_by_role("group", name="Stops").get_by_role("slider").last
-        box = stop.bounding_box()
-        page.mouse.move(box["x"] + box["width"] / 2, box["y"] + 8)
-        page.mouse.down()
-        page.mouse.move(box["x"] - 90, box["y"] + 8, steps=6)
-        # Not let go yet: the sequins have other colours all the same, and stand where they stood.
-        page.wait_for_function(f"b => {shares}[0] !== b", arg=before)
-        self.assertGreater((np.abs(self.pixels(page.get_by_role("application")) - grey).max(axis=2) > 20).sum(), 3000)
-        page.mouse.up()
-        self.settle()
-        self.after(lambda: page.keyboard.press("Control+z"))
-        page.wait_for_function(f"b => {shares}[0] === b", arg=before)
-
-
 class Files(SurfaceCase):
     """A file of another library goes in, is coloured per part and comes out in four formats."""
-
-    def test_in_coloured_and_out(self):
-        page = self.page
-        page.keyboard.press("Alt+1")
-        data = of_trimesh().export(file_type="glb")
-        upload = {"name": "things.glb", "mimeType": "model/gltf-binary", "buffer": data}
-        page.get_by_label("File to import").set_input_files(upload)
-        dialog = page.get_by_role("dialog")
-        dialog.get_by_text("in 4 parts").wait_for()
-        for label, now in (
-            ("Repeated meshes become", "Clones"),
-            ("Copies become", "Parts"),
-            ("An element", "Each copy"),
-        ):
-            self.assertIn(now, dialog.get_by_role("button", name=re.compile(f"^{label}")).inner_text())
-        self.by_chance()
-        self.after(lambda: dialog.get_by_role("button", name="Add to the scene").click())
-        page.get_by_role("button", name=re.compile("^things")).wait_for()
-        page.keyboard.press("Alt+2")
-        page.get_by_role("button", name=re.compile("^Random")).first.click()
-        page.get_by_role("button", name=re.compile("^Per: ")).click()
-        self.after(lambda: page.get_by_role("option", name=re.compile("^part · 4")).click())
-        wanted, made = self.colours()
-        self.assertEqual(len(np.unique(np.round(wanted, 4), axis=0)), 4)
-        whole = of_trimesh().to_geometry()
-        for title, ending in (
-            ("OBJ", "obj"),
-            ("GLB", "glb"),
-            ("PLY, binary", "ply"),
-            ("USD, text", "usda"),
-            ("USD, binary", "usdc"),
-        ):
-            file = self.exported(title)
-            back = read_points(file, f"a.{ending}")
-            own = back.elements.own
-            found = own.get("base_colour", own["colour"]).readable
-            np.testing.assert_allclose(found, wanted, atol=3e-3, err_msg=title)
-            self.assertEqual((back.count, back.form.faces), (made.count, len(whole.faces)), title)
-            np.testing.assert_array_equal(back.form.triangles, made.form.triangles, err_msg=title)
-            if ending in ("obj", "glb"):
-                read = trimesh.load(io.BytesIO(file), file_type=ending, process=False)
-                read = read.to_geometry() if ending == "glb" else read
-                self.assertAlmostEqual(read.area, whole.area, places=3)
-            if ending == "usdc":
-                self.second_reader_of_usd(file, wanted)
-        rows = self.exported("Parts, CSV").decode().splitlines()
-        self.assertEqual((len(rows), rows[0].split(",")[:3]), (5, ["part", "part_name", "part_size"]))
-
-    def second_reader_of_usd(self, data: bytes, wanted: np.ndarray) -> None:
-        from pxr import Usd, UsdGeom
-
-        path = self.folder / "second.usdc"
-        path.write_bytes(data)
-        stage = Usd.Stage.Open(str(path))
-        colours = UsdGeom.Mesh(stage.GetDefaultPrim()).GetDisplayColorPrimvar().Get()
-        np.testing.assert_allclose(np.array(colours), wanted, atol=1e-6)
 
     def test_a_file_with_several_things_and_a_bad_one(self):
         page = self.page

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import re
 import sqlite3
 
@@ -144,16 +143,6 @@ class Scenes(TrustCase):
         self.assertIn(copy, page.url)
         self.assertEqual(self.seed(), "77")
 
-    def test_a_look_of_version_2_is_loaded(self):
-        ramp = {"step": "ramp", "stops": [{"at": 0, "colour": "#204060"}, {"at": 1, "colour": "#f0a040"}]}
-        paint = [{"step": "random", "seed": 3}, {"step": "even_out", "frozen": [0, 0.5, 1]}, ramp]
-        path = self.folder / "old.look.json"
-        path.write_text(json.dumps({"gaudyseed": 2, "lanes": {"base_colour": {"layers": [{"paint": paint}]}}}))
-        self.page.keyboard.press("Alt+3")
-        self.after(lambda: self.page.get_by_label("Look file", exact=True).set_input_files(str(path)))
-        self.page.keyboard.press("Alt+2")
-        self.page.get_by_role("region", name="Step 2, Even out").get_by_text("by a held distribution").wait_for()
-
 
 class Told(TrustCase):
     def test_undo_inside_a_text_field_is_the_fields_own(self):
@@ -198,31 +187,6 @@ class Told(TrustCase):
         plain, shifted = (np.abs(p - pictures[0]).mean() for p in (pictures[1], pictures[3]))
         self.assertGreater(shifted, 1.2 * plain)
         self.assertLess(np.abs(pictures[2] - pictures[0]).mean(), 0.2)
-
-    def test_turning_a_dial_is_seen_in_every_population(self):
-        scene = self.document()
-        scene["dials"] = [{"name": "night", "value": 0.9}]
-        entry = scene["populations"][0]
-        entry["maker"]["count"] = 900
-        ramp = {"step": "ramp", "interpolation": "steps", "stops": [
-            {"at": 0, "colour": "#102040"}, {"at": {"dial": "night"}, "colour": "#f0c040"}]}  # fmt: skip
-        entry["look"] = {"lanes": {"base_colour": {"layers": [{"paint": [{"step": "random", "seed": 1}, ramp]}]}}}
-        scene["populations"].append({**entry, "id": "second", "name": "Second"})
-        self.scene = self.asked("scenes", {"document": scene})["id"]
-        self.page.close()
-        self.page = page = self.opened()
-        strips = page.get_by_label("Populations", exact=True).locator("[data-shares]")
-        self.assertEqual(strips.count(), 2)
-        before = [strips.nth(k).get_attribute("data-shares") for k in range(2)]
-        field = page.get_by_role("textbox", name="night", exact=True)
-        field.fill("0.2")
-        self.after(lambda: field.press("Enter"))
-        page.wait_for_function(
-            "b => [...document.querySelectorAll('[data-shares]')].every((e, k) => e.dataset.shares !== b[k])",
-            arg=before,
-        )
-        after = [strips.nth(k).get_attribute("data-shares") for k in range(2)]
-        self.assertEqual(after[0], after[1])
 
     @drawn
     def test_a_value_in_the_view_is_flat_with_a_scale(self):

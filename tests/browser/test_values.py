@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import csv
 import re
 from pathlib import Path
 
@@ -139,22 +138,6 @@ class Values(BrowserCase):
         page.get_by_role("alert").filter(has_text="There is a dial 'night' already").wait_for()
         other.press("Escape")
         self.assertEqual(other.input_value(), "dial")
-
-    def test_one_colour_for_each_part_of_the_surface(self):
-        page = self.page
-        page.get_by_label("Attributes").get_by_role("button", name=re.compile("^part ")).wait_for()
-        page.get_by_text("on each clone", exact=True).wait_for()
-        page.get_by_role("button", name=re.compile("^Random")).click()
-        page.get_by_label("Per: element").click()
-        self.after(lambda: page.get_by_role("option", name="part · 6 of them").click())
-        page.keyboard.press("Alt+3")
-        with page.expect_download() as waiting:
-            page.get_by_role("button", name="Download CSV").click()
-        bands: dict[str, set] = {}
-        for row in csv.DictReader(Path(waiting.value.path()).read_text().splitlines()):
-            bands.setdefault(row["part"], set()).add(row["base_colour_r"])
-        self.assertEqual(len(bands), 6)
-        self.assertIn("left wing case", bands)
 
     def test_parts_that_share_a_name_share_a_colour(self):
         rng = np.random.default_rng(2)

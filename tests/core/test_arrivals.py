@@ -23,12 +23,18 @@ from gaudyseed.core.population.derive import with_derived
 from gaudyseed.core.population.makers.surface import SurfaceMaker
 from gaudyseed.core.scene.assets import NO_ASSETS
 from gaudyseed.core.sending import sent
+from tests.forking import forked
 from tests.support import ply_text, points
 
 TABLE = "x,y,z,red,green,blue,kind,size\n" + "".join(
     f"{k},0,0,{(37 * k) % 256},{(91 * k) % 256},{(13 * k) % 256},{('fox', 'fish', 'owl')[k % 3]},1\n" for k in range(60)
 )
 LEVELS = np.array([[(37 * k) % 256, (91 * k) % 256, (13 * k) % 256] for k in range(60)])
+
+
+def setUpModule() -> None:
+    """Files of USD and pictures are read by forks."""
+    unittest.enterModuleContext(forked())
 
 
 def shown(population: Population, colours: str = "own") -> np.ndarray:

@@ -29,11 +29,17 @@ from gaudyseed.core.population.makers.sequence import SequenceFrame, sequence_of
 from gaudyseed.core.reports.report import Reporter
 from gaudyseed.core.scene.model import Scene
 from gaudyseed.core.scene.run import SceneRun
+from tests.forking import forked
 from tests.support import points, ramp
 
 GREYS = ramp([0, 1], ["#000000", "#ffffff"], interpolation="straight")
 BALL = {"maker": "scatter", "surface": "ball", "count": 400}
 SHEET = {"maker": "grid", "columns": 20, "rows": 20, "column_spacing": 0.1, "row_spacing": 0.1}
+
+
+def setUpModule() -> None:
+    """Files of USD and pictures are read by forks."""
+    unittest.enterModuleContext(forked())
 
 
 def look(*steps: dict[str, Any], signals: list | None = None) -> dict[str, Any]:

@@ -26,11 +26,17 @@ from gaudyseed.core.reports.report import Reporter
 from gaudyseed.core.sending import sent
 from tests.core.test_roundtrip import Memory
 from tests.core.test_surfaces import Made
+from tests.forking import forked
 from tests.reference.test_strands import groom, wandering
 from tests.support import look, ramp
 
 STRIPES = ramp([0.1, 0.5, 0.9], ["#f3e7cf", "#d24b4f", "#1f2f7a"], interpolation="straight")
 ALONG = {"step": "along"}
+
+
+def setUpModule() -> None:
+    """Files of USD and pictures are read by forks."""
+    unittest.enterModuleContext(forked())
 
 
 def grown(**more):

@@ -19,11 +19,17 @@ from gaudyseed.core.population.placed import placed
 from gaudyseed.core.reports.report import Reporter
 from gaudyseed.core.scene.model import Scene
 from gaudyseed.core.scene.run import SceneRun
+from tests.forking import forked
 from tests.support import FIVE, look_document, points, ramp
 
 NIGHT = ramp([0, 1], ["#000020", "#ffe0a0"], interpolation="straight")
 NIGHT0 = {"step": "constant", "value": "#204060"}
 HEIGHT = [{"step": "attribute", "name": "position", "component": "z"}, {"step": "range", "own": True}]
+
+
+def setUpModule() -> None:
+    """Files of USD and pictures are read by forks."""
+    unittest.enterModuleContext(forked())
 
 
 def population(name: str, maker: dict, *paint: dict, **more) -> dict:

@@ -29,10 +29,16 @@ from gaudyseed.core.population.makers.sequence import SequenceFrame, sequence_of
 from gaudyseed.core.scene.model import Scene
 from tests.core.test_motion import RATE, at, made, scene_run, source, sparks, state_of
 from tests.core.test_roundtrip import Memory
+from tests.forking import forked
 from tests.reference.test_look_format import pcg3d, unit
 
 #: How far float32 is from exact over some hundred steps (measured).
 FLOAT = 3e-5
+
+
+def setUpModule() -> None:
+    """Files of USD and pictures are read by forks."""
+    unittest.enterModuleContext(forked())
 
 
 def flight(forces: dict, substeps: int, frames: int = 24, count: int = 40, **of: object) -> tuple[np.ndarray, ...]:

@@ -17,6 +17,7 @@ from gaudyseed.web import create_app
 from gaudyseed.web.jobs import Latest
 from gaudyseed.web.security import Guard, Throttle
 from tests.core.test_motion import scene_run, sparks
+from tests.forking import forked
 from tests.reference.test_kept import written
 from tests.support import FIVE, beetle_scene, look_document, ply_text, points, ramp, unpack
 
@@ -24,6 +25,11 @@ POINTS = ply_text(
     ["0 0 0 0.1 255 0 0", "1 0 0 0.4 0 255 0", "0 1 0 0.9 0 0 255"],
     ("float x", "float y", "float z", "float weight", "uchar red", "uchar green", "uchar blue"),
 )
+
+
+def setUpModule() -> None:
+    """Files of USD and pictures are read by forks."""
+    unittest.enterModuleContext(forked())
 
 
 class ServerCase(unittest.TestCase):

@@ -22,11 +22,17 @@ from gaudyseed.core.formats.cells import runs_as_formula
 from gaudyseed.core.palette import read_picture
 from gaudyseed.core.runtime.task import Stopped, Task
 from gaudyseed.web.openapi import document
+from tests.forking import forked
 from tests.support import ply_text, points
 from tests.web.test_api import ServerCase, alone
 
 #: Sentences of code that was never meant for a person.
 RAW = ("Traceback", "object at 0x", "Error:", "NoneType", "<class")
+
+
+def setUpModule() -> None:
+    """Files of USD and pictures are read by forks."""
+    unittest.enterModuleContext(forked())
 
 
 def seconds(work) -> float:

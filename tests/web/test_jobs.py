@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import threading
 import time
+import unittest
 from unittest import mock
 
 from gaudyseed.core.digest import digest_of
@@ -17,6 +18,7 @@ from gaudyseed.web import jobs as module
 from gaudyseed.web import uploads as uploads_module
 from gaudyseed.web.api import imports
 from gaudyseed.web.jobs import FileMade, Jobs
+from tests.forking import forked
 from tests.web.test_api import POINTS, ServerCase
 
 MOVING = """#usda 1.0
@@ -30,6 +32,11 @@ def Points "Dust"
     point3f[] points.timeSamples = {1: [(0, 0, 0), (1, 0, 0)], 4: [(0, 0, 3), (1, 0, 3)]}
 }
 """
+
+
+def setUpModule() -> None:
+    """Files of USD and pictures are read by forks."""
+    unittest.enterModuleContext(forked())
 
 
 class Following(ServerCase):

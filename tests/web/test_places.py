@@ -4,15 +4,22 @@ from __future__ import annotations
 
 import io
 import json
+import unittest
 
 import numpy as np
 from PIL import Image
 
+from tests.forking import forked
 from tests.support import look_document, ramp
 from tests.web.test_api import ServerCase
 
 GREYS = ramp([0, 1], ["#000000", "#ffffff"], interpolation="straight")
 ID = "beetle-sequins"
+
+
+def setUpModule() -> None:
+    """Files of USD and pictures are read by forks."""
+    unittest.enterModuleContext(forked())
 
 
 def picture(colour: tuple[int, int, int] = (200, 30, 30)) -> bytes:

@@ -1,6 +1,7 @@
 /** Pictures on elements: both graded versions of each as one texture, worked out by the core. */
 import * as THREE from "three";
 import { binary, type ElementPictureOf } from "../api/client";
+import { persisted } from "./persisted";
 
 const made = new Map<string, THREE.DataArrayTexture>();
 const asked = new Set<string>();
@@ -19,8 +20,9 @@ export function elementPicture(of: ElementPictureOf, come: () => void): THREE.Da
 }
 
 async function fetchPicture(of: ElementPictureOf, come: () => void) {
-  try {
-    const { header, arrays } = await binary<{ rows: number; columns: number }>("POST", "/element-pictures", { source: of.source, picture: of.picture });
+  const found = await persisted(() => binary<{ rows: number; columns: number }>("POST", "/element-pictures", { source: of.source, picture: of.picture }));
+  if (found) {
+    const { header, arrays } = found;
     const { rows, columns } = header;
     const texels = new Uint8Array(8 * rows * columns);
     // Rows come from the top; textures begin at the bottom.
@@ -44,7 +46,6 @@ async function fetchPicture(of: ElementPictureOf, come: () => void) {
       made.delete(key);
     }
     come();
-  } finally {
-    asked.delete(of.key);
   }
+  asked.delete(of.key);
 }

@@ -1,6 +1,7 @@
 /** The shapes that elements are drawn as, one unit across; the core makes them, so that files have the same. */
 import * as THREE from "three";
 import { binary, type ShapeHeader } from "../api/client";
+import { persisted } from "./persisted";
 import { quality } from "./quality";
 
 const made = new Map<string, THREE.BufferGeometry>();
@@ -18,8 +19,9 @@ export function shapeGeometry(key: string, come: () => void): THREE.BufferGeomet
 }
 
 async function fetchShape(key: string, come: () => void) {
-  try {
-    const { arrays } = await binary<ShapeHeader>("GET", `/shapes/${encodeURIComponent(key)}${quality().plain ? "?coarse=1" : ""}`);
+  const found = await persisted(() => binary<ShapeHeader>("GET", `/shapes/${encodeURIComponent(key)}${quality().plain ? "?coarse=1" : ""}`));
+  if (found) {
+    const { arrays } = found;
     const geometry = new THREE.BufferGeometry();
     geometry.setAttribute("position", new THREE.BufferAttribute(arrays.positions as Float32Array, 3));
     geometry.setAttribute("normal", new THREE.BufferAttribute(arrays.normals as Float32Array, 3));
@@ -27,7 +29,6 @@ async function fetchShape(key: string, come: () => void) {
     geometry.setIndex(new THREE.BufferAttribute(new Uint32Array(arrays.faces as Int32Array), 1));
     made.set(key, geometry);
     come();
-  } finally {
-    asked.delete(key);
   }
+  asked.delete(key);
 }

@@ -5,6 +5,7 @@ import { arrayOf, isShown, type State, useStore } from "../state/store";
 import type { Drawn, Way } from "./drawers/drawer";
 import { elementPicture } from "./elementPictures";
 import { leave, wasLeft } from "./left";
+import { persisted } from "./persisted";
 import { quality } from "./quality";
 import { shapeGeometry } from "./shapes";
 import type { Stage, Surface } from "./Stage";
@@ -51,7 +52,9 @@ export function synced(stage: Stage, took: (milliseconds: number) => void): () =
   });
 
   async function fetchGround(name: string) {
-    const { arrays } = await binary<SurfaceHeader>("GET", `/surfaces/${name}?coarse=${quality().coarse}`);
+    const found = await persisted(() => binary<SurfaceHeader>("GET", `/surfaces/${name}?coarse=${quality().coarse}`));
+    if (!found) return;
+    const { arrays } = found;
     surfaces.set(name, {
       positions: arrays.positions as Float32Array,
       normals: arrays.normals as Float32Array,

@@ -16,7 +16,7 @@ from .apart import run_apart, temporary_folder
 LARGEST_PICTURE = 64 * 1024 * 1024
 #: 4096 x 4096: decoded to four floats they are 256 MB.
 MOST_PIXELS = 4096 * 4096
-_WORKER = Path(__file__).parent / "picture_worker.py"
+WORKER = Path(__file__).parent / "picture_worker.py"
 _SECONDS = 60
 #: What the files begin with, and the ending that the library knows them by.
 _BEGINNINGS = (
@@ -88,7 +88,7 @@ def read_picture(data: bytes, name: str, task: Task = UNWATCHED) -> Decoded:
     with temporary_folder() as folder:
         given, out = folder / f"in{ending}", folder / "out"
         given.write_bytes(data)
-        run_apart(_WORKER, [str(given), str(out), str(MOST_PIXELS)], name, task, _SECONDS, "bad_picture")
+        run_apart(WORKER, [str(given), str(out), str(MOST_PIXELS)], name, task, _SECONDS, "bad_picture")
         held = out.read_bytes()
     end = held.index(b"\n")
     header = json.loads(held[:end])
