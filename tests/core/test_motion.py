@@ -23,6 +23,7 @@ from gaudyseed.core.motion.states import State
 from gaudyseed.core.population import following
 from gaudyseed.core.population.makers import MakerContext
 from gaudyseed.core.population.makers.emission import EmissionMaker
+from gaudyseed.core.reading import Reading
 from gaudyseed.core.reports.report import Reporter
 from gaudyseed.core.scene.model import Scene
 from gaudyseed.core.scene.motion import flight_of, motion_of, work_out
@@ -489,6 +490,63 @@ class Kept(unittest.TestCase):
             np.testing.assert_allclose(way.places[-1], values(now, "position")[5])
             np.testing.assert_allclose(way.speeds[-1], values(now, "speed")[5], rtol=1e-6)
             self.assertIsNone(flight_of(scene_run(BALL), "ball", 0))
+
+
+class Played(unittest.TestCase):
+    """From frame to frame only what is new is worked out, and nothing of it is ever old."""
+
+    SHED = {"births": "stream", "rate": 200, "out_of": "population", "on": "ball", "outward": 1}
+
+    def scene(self, colour: str = "#ffffff", tint: str = "#ff0000") -> list[dict]:
+        """Trails of sparks that have the colours of a ball, which has those of a cloud."""
+        near = {"step": "nearness", "population": "cloud", "result": "value"}
+        cloud = {"id": "cloud", "name": "Cloud", "maker": {"maker": "scatter", "surface": "sheet", "count": 9},
+                 "look": look_document({"step": "constant", "value": tint})}  # fmt: skip
+        ball = {**BALL, "look": look_document({"step": "constant", "value": colour})}
+        if tint != "#ff0000":
+            ball["look"] = look_document(near)
+        read = {"step": "ground", "when": "birth"}
+        return [ball, cloud, sparks(read, sources=[source(**self.SHED)]), trails(back=12)]
+
+    def colours(self, populations: list[dict], frame: int = 14) -> np.ndarray:
+        return scene_run(*populations, frame=frame).evaluation("trails").colours
+
+    def test_one_frame_more_reads_one_frame(self):
+        populations, asked = self.scene(), []
+        plain = Reading.of_evaluation
+
+        def read(reading, evaluation, place):
+            asked.append(place)
+            return plain(reading, evaluation, place)
+
+        self.colours(populations, 14)
+        with mock.patch.object(Reading, "of_evaluation", read):
+            before = len(asked)
+            self.colours(populations, 15)
+            first = len(asked) - before
+            self.colours(populations, 16)
+        # At the frame itself to know the kind, and at the new one: not at all the twelve before.
+        self.assertLess(first, 10)
+        self.assertLess(len(asked) - before - first, 10)
+
+    def test_the_colour_of_what_was_left_reaches_the_trails_at_once(self):
+        for colour, wanted in (("#ffffff", [1, 1, 1]), ("#00ff00", [0, 1, 0]), ("#ffffff", [1, 1, 1])):
+            found = self.colours(self.scene(colour))
+            np.testing.assert_allclose(found, np.broadcast_to(wanted, found.shape), atol=1e-6)
+
+    def test_so_does_that_of_what_this_one_reads(self):
+        for tint, wanted in (("#00ff00", [0, 1, 0]), ("#0000ff", [0, 0, 1])):
+            found = self.colours(self.scene(tint=tint))
+            np.testing.assert_allclose(found, np.broadcast_to(wanted, found.shape), atol=1e-6)
+
+    def test_a_place_with_keys_moves_what_is_born_anew(self):
+        for far in (6.0, 12.0, 6.0):
+            marker = {"name": "m", "keys": [{"frame": 0, "value": [0, 0, 0], "to_next": "straight"},
+                                            {"frame": 12, "value": [far, 0, 0], "to_next": "straight"}]}  # fmt: skip
+            ball, *others = self.scene()
+            ball |= {"place": {"position": [{"marker": "m", "axis": "x"}, 0, 0]}}
+            found = scene_run(ball, *others, frame=12, markers=[marker]).population("sparks")
+            self.assertAlmostEqual(float(values(found, "birth_position")[:, 0].max()), far, delta=1.1)
 
 
 class Refused(unittest.TestCase):

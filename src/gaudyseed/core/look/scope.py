@@ -16,6 +16,7 @@ from ..kinds import Kind
 from ..names import nearest
 from ..pictures.picture import Picture, shipped
 from ..population import Attribute, Elements, Population
+from ..runtime.cache import ResultCache
 from ..scene.follow import AnyFollow, Follow, FollowColour, Given
 from ..scene.timeline import Moment
 from .whole import WHOLE, Whole
@@ -35,6 +36,8 @@ CHOOSERS = {SHAPE_LANE: "shape", FINISH_LANE: "finish"}
 
 #: Bytes of what was read at other frames that are kept while a look is evaluated.
 _MOST_READ = 256 * 1024 * 1024
+#: The same from request to request, by the name of all that decides it.
+_read = ResultCache(_MOST_READ)
 #: Among names that were read: whatever there is, so that one more makes a difference.
 ALL = "*"
 
@@ -88,9 +91,9 @@ class Surroundings:
         ``other_at(id, frame, place)`` gives the evaluation of another population at another frame.
     alters
         Whether elements or results of another population depend on the time, by its id.
-    alone
-        ``alone(id)`` names by content all that decides another population's results at all frames, beside its states;
-        empty where these depend on further populations.
+    history
+        ``history(id)`` names by content all that decides another population's results at all frames; empty where that
+        cannot be said.
     whole
         What steps ask of all elements.
     """
@@ -106,7 +109,7 @@ class Surroundings:
     asked: Callable[[], Set[str]] = frozenset
     other_at: Callable[[str, int, str], Evaluation] | None = None
     alters: Callable[[str], bool] = bool
-    alone: Callable[[str], str] = str
+    history: Callable[[str], str] = str
     whole: Whole = WHOLE
 
 
@@ -140,8 +143,9 @@ class Scope:
         self.signals = tuple(signals)
         self.kind_of: Callable[[str, str], Kind] | None = None
         #: What was read of others at other frames, and its bytes.
-        self._readings: dict[tuple[str, int, str, str], tuple[Kind, np.ndarray, str]] = {}
+        self._readings: dict[str, tuple[Kind, np.ndarray, str]] = {}
         self._read_bytes = 0
+        self._histories: dict[str, str] = {}
         #: How many shapes the look has.
         self.shapes = 0
 
@@ -199,13 +203,23 @@ class Scope:
         return self.surroundings.other_at(population, frame, place)
 
     def read_at(self, population: str, frame: int, reading: Reading, place: str) -> tuple[Kind, np.ndarray, str]:
-        """The kind, values and digest of what is read of another population at another frame; kept while small."""
-        key = (population, frame, reading.of, reading.name)
-        found = self._readings.get(key)
+        """The kind, values and digest of what is read of another population at another frame; kept while small.
+
+        From request to request where its name says all that decides it, so that playing reads only the newest frame.
+        """
+        self.timed = True
+        if population not in self._histories:
+            self._histories[population] = self.surroundings.history(population)
+        history = self._histories[population]
+        key = f"{history} {population} {frame} {reading.of} {reading.name}"
+        found: tuple[Kind, np.ndarray, str] | None = _read.get(key) if history else self._readings.get(key)
         if found is None:
             found = reading.of_evaluation(self.other_at(population, frame, place), place)
-            self._read_bytes += found[1].nbytes
-            if self._read_bytes < _MOST_READ:
+            size = found[1].nbytes + 200
+            if history:
+                _read.put(key, found, size)
+            elif self._read_bytes < _MOST_READ:
+                self._read_bytes += size
                 self._readings[key] = found
         return found
 

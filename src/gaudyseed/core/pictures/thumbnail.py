@@ -81,7 +81,7 @@ def _covering(
 
 
 def _mixed(values: np.ndarray, at: np.ndarray, weights: np.ndarray) -> np.ndarray:
-    return sum(weights[:, k, None] * values[at[:, k]] for k in range(at.shape[1]))  # type: ignore[return-value]
+    return sum(weights[:, k, None] * values[at[:, k]] for k in range(at.shape[1]))
 
 
 def _of_models(

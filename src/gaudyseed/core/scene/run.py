@@ -26,6 +26,7 @@ from ..painting.columns import Target, with_painted
 from ..pictures.picture import Picture, shipped
 from ..population import Population
 from ..population.makers import MakerContext, MakeRequest, MakerModel
+from ..runtime.cache import ResultCache
 from ..runtime.task import UNWATCHED, Task
 from ..sending import sent
 from .assets import NO_ASSETS, AssetSource
@@ -76,6 +77,9 @@ def _following_parts(document: PopulationDocument) -> tuple[Follower, ...]:
     return document.maker, document.place, document.draft, Presence(shape=document.shape, shown=document.shown)
 
 
+#: What makers noted of all frames, from request to request.
+_noted = ResultCache(16 * 1024 * 1024)
+
 #: The share of a population's work that its making has.
 _MAKING = 0.7
 
@@ -110,8 +114,8 @@ class SceneRun:
         self._states = states
         #: Runs at other frames, shared by all of them.
         self._frames: dict[int, SceneRun] = {}
-        #: What makers noted of the scene, by population, for all frames.
-        self._memos: dict[str, dict[int, str]] = {}
+        #: The name of all that decides what is made, once it was asked for; shared by the runs at other frames.
+        self._makings: list[str] = []
         self._evaluator = evaluator
         self._made = made
         self._task = task
@@ -143,7 +147,7 @@ class SceneRun:
             lambda: signals_asked(itself.scene),
             other_at=lambda population, frame, place: itself.at(frame)._other(population, place),
             alters=lambda population: itself.whole().alters(population),
-            alone=lambda population: itself.whole()._alone(population),
+            history=lambda population: itself.whole()._history(population),
         )
 
     def document(self, population: str) -> PopulationDocument:
@@ -275,16 +279,48 @@ class SceneRun:
             or any(self.timed(other) for other in document.maker.others)
         )  # fmt: skip
 
-    def _alone(self, population: str) -> str:
-        """Names all that decides a population's results at all frames but its states; empty where others do too."""
+    def _history(self, population: str) -> str:
+        """Names all that decides a population's results at all frames; empty where that is more than its makers read.
+
+        Of all that are made from each other the looks are in it, so they may read each other.
+        """
+        waiting, met = [population], set()
+        while waiting:
+            at = waiting.pop()
+            if at in met:
+                continue
+            met.add(at)
+            self.evaluation(at)
+            others = set(self.document(at).maker.others)
+            if self._read.get(at, set()) - others:
+                return ""
+            waiting += others
         document = self.document(population)
-        self.evaluation(population)
-        if self._read.get(population, set()) - set(document.maker.others):
-            return ""
-        scene = self.scene
-        shared = [m.model_dump_json() for m in (*scene.dials, *scene.markers, *scene.signals, *scene.assets)]
-        return digest_of(document.model_dump_json(), self.look(population).model_dump_json(), shared,
-                         scene.timeline.model_dump_json())  # fmt: skip
+        return digest_of(population, document.model_dump_json(), self.look(population).model_dump_json(), self.makings)
+
+    @property
+    def makings(self) -> str:
+        """Names all that decides what is made at all frames: makers, places, and the looks of what others stand on."""
+        if not self._makings:
+            scene = self.scene
+            stood_on = {other for p in scene.populations for other in p.maker.others}
+            made = [
+                (p.id, p.maker.model_dump_json(), p.place.model_dump_json(), [c.model_dump_json() for c in p.painted],
+                 self.look(p.id).model_dump_json() if p.id in stood_on else "")
+                for p in scene.populations
+            ]  # fmt: skip
+            shared = (*scene.dials, *scene.markers, *scene.signals, *scene.assets, scene.timeline)
+            self._makings.append(digest_of("makings", made, [m.model_dump_json() for m in shared]))
+        return self._makings[0]
+
+    def _memo(self, population: str) -> dict[int, str]:
+        """What its maker noted of a population, for all frames and requests in which the same decides what is made."""
+        key = digest_of(self.makings, population)
+        found: dict[int, str] | None = _noted.get(key)
+        if found is None:
+            found = {}
+            _noted.put(key, found, 64 * 1024)
+        return found
 
     def _keyed(self, parts: tuple[Follower, ...]) -> bool:
         """Whether any of these follows a dial or marker that moves along the timeline."""
@@ -317,7 +353,7 @@ class SceneRun:
             lambda other: itself.whole().request(other).key,
             lambda: itself._changes(population),
             self._states,
-            self._memos.setdefault(population, {}),
+            self._memo(population) if self.maker(population).moves else {},
         )
 
     def at(self, frame: int) -> SceneRun:
@@ -334,7 +370,7 @@ class SceneRun:
             )  # fmt: skip
             run = frames[frame]
             # Circles run through several frames too.
-            run._frames, run._open, run._read, run._memos = frames, self._open, self._read, self._memos
+            run._frames, run._open, run._read, run._makings = frames, self._open, self._read, self._makings
         return frames[frame]
 
     def _changes(self, population: str) -> bool:
@@ -356,7 +392,7 @@ class SceneRun:
             )  # fmt: skip
             # A circle runs through both, and so does what was read.
             self._whole._open, self._whole._read = self._open, self._read
-            self._whole._frames, self._whole._memos = self._frames, self._memos
+            self._whole._frames, self._whole._makings = self._frames, self._makings
         return self._whole
 
     def check_standing(self, population: str, other: str, place: str) -> None:

@@ -71,8 +71,8 @@ class Particle(Step):
     def depends_on(self, scope: Scope) -> list[Any]:
         """What it reads at every frame, and where the points were left."""
         following = self._following(scope, "")
-        alone = scope.surroundings.alone(following.of)
-        known = alone and digest_of(following.states, alone, self.of, self.name, self.when)
+        history = scope.surroundings.history(following.of)
+        known = history and digest_of(following.states, history, self.of, self.name, self.when)
         scope.timed = True
         found: list[str] | None = _digests.get(known) if known else None
         if found is None:

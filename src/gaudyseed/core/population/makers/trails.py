@@ -109,7 +109,11 @@ class TrailsMaker(MakerModel):
         if self.on is None:
             return ""
         context.population(self.on, "maker.on")
-        return digest_of("trails", [context.request_key(self.on, frame) for frame in self._frames(context.moment)])
+        keys = context.memo
+        for frame in self._frames(context.moment):
+            if frame not in keys:
+                keys[frame] = context.request_key(self.on, frame)
+        return digest_of("trails", [keys[frame] for frame in self._frames(context.moment)])
 
     def make(self, columns: ColumnSource, context: MakerContext = ALONE) -> Population:
         """The trails at the frame of the moment."""
