@@ -25,6 +25,11 @@ class Seen:
     birth_places: np.ndarray | None
     births: np.ndarray | None
 
+    @property
+    def nbytes(self) -> int:
+        """Bytes that it holds."""
+        return sum(array.nbytes for array in vars(self).values() if isinstance(array, np.ndarray))
+
 
 @dataclass(frozen=True)
 class Between:

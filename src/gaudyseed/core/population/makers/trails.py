@@ -13,6 +13,7 @@ from ...digest import digest_of
 from ...documents.references import Names
 from ...errors import BadInput
 from ...motion.trailing import Seen, trailed
+from ...runtime.cache import ResultCache
 from ...scene.follow import Dialled
 from ...scene.timeline import Frame, Moment
 from ..attribute import Attribute
@@ -23,6 +24,9 @@ from ..forms import Curves, Section
 from ..population import Population
 from ..strands import MOST_POINTS, STRAND, of_curves
 from .base import ALONE, ColumnSource, MakerContext, MakerModel
+
+#: What trails lately saw of the particles of each frame.
+_seen = ResultCache(256 * 1024 * 1024)
 
 _Share = Annotated[float, Field(ge=0, le=1)]
 
@@ -123,8 +127,14 @@ class TrailsMaker(MakerModel):
         seen = []
         for k, frame in enumerate(frames):
             context.task.reach(0.8 * k / len(frames), f"frame {frame}")
-            there = context.there(frame).population(on, "maker.on")
-            seen.append(self._seen(there, frame))
+            # Of the frame before all but one were seen.
+            key = f"{frame} {self.every} {self.beyond} {context.memo.get(frame, '')}"
+            found: Seen | None = _seen.get(key) if frame in context.memo else None
+            if found is None:
+                found = self._seen(context.there(frame).population(on, "maker.on"), frame)
+                if context.memo.get(frame):
+                    _seen.put(key, found, found.nbytes)
+            seen.append(found)
         most = sum(len(s.ids) for s in seen) * self.points
         if most > MOST_POINTS:
             raise BadInput(
