@@ -30,12 +30,23 @@ let following = false;
 
 /** What is under way, asked once; it is followed where there is something. */
 export async function findJobs() {
-  take(await json<JobList>("GET", "/jobs"));
+  await listed("GET", "/jobs");
   void follow();
 }
 
-function take({ jobs, version }: JobList) {
-  useJobs.setState({ jobs, version });
+/** The numbers of the newest question, and of the newest one whose answer was taken. */
+let asked = 0;
+let taken = 0;
+
+/** Ask for the list, and take it unless a later question was answered before: a held one may come back late. */
+async function listed(method: "GET" | "POST", path: string): Promise<JobList> {
+  const mine = ++asked;
+  const answer = await json<JobList>(method, path);
+  if (mine > taken) {
+    taken = mine;
+    useJobs.setState({ jobs: answer.jobs, version: answer.version });
+  }
+  return answer;
 }
 
 /** Ask again and again while something is under way; each answer waits until something changes. */
@@ -45,8 +56,7 @@ async function follow() {
   while (useJobs.getState().jobs.some((job) => !over(job))) {
     try {
       // oxlint-disable-next-line no-await-in-loop -- each question follows the answer before it
-      const answer = await json<JobList>("GET", `/jobs?since=${useJobs.getState().version}&wait=${HELD}`);
-      take(answer);
+      const answer = await listed("GET", `/jobs?since=${useJobs.getState().version}&wait=${HELD}`);
       // oxlint-disable-next-line no-await-in-loop
       if (answer.again) await pause(1000 * answer.again);
     } catch (error) {
@@ -64,7 +74,7 @@ const pause = (milliseconds: number) => new Promise((resolve) => setTimeout(reso
 /** Stop a job; of one that is over throw the result away. */
 export async function stopJob(id: string) {
   try {
-    take(await json<JobList>("POST", `/jobs/${id}/stop`));
+    await listed("POST", `/jobs/${id}/stop`);
   } catch {
     useJobs.setState(({ jobs }) => ({ jobs: jobs.filter((job) => job.id !== id) }));
   }
@@ -76,7 +86,10 @@ export async function stopJob(id: string) {
  * Rejects with what was refused, and with an AbortError where it was stopped: by the signal, or by anybody else.
  */
 export async function done(path: string, body: unknown, told: (job: Job) => void = () => undefined, signal?: AbortSignal): Promise<Job> {
+  const mine = ++asked;
   const begun = await json<Job>("POST", `/jobs/${path}`, body);
+  // A list that was asked for before does not know it.
+  taken = Math.max(taken, mine);
   useJobs.setState(({ jobs, awaited }) => ({ jobs: [...jobs.filter(({ id }) => id !== begun.id), begun], awaited: [...awaited, begun.id] }));
   const stop = () => void stopJob(begun.id);
   if (signal?.aborted) stop();

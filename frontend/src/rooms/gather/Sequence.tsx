@@ -6,6 +6,7 @@ import { documentOf, done, forget, send } from "../../state/jobs";
 import { tell, useStore } from "../../state/store";
 import { Button } from "../../widgets/Button";
 import { addFirstFrame, addSequence, stemOf } from "./arriving";
+import { freeId } from "./fresh";
 
 interface Frame {
   frame: number;
@@ -28,12 +29,12 @@ export async function bringFiles(files: File[]) {
   const frames: Frame[] = [];
   await told(async () => {
     const ways: Partial<Ways> = { copies: "parts" };
-    let into = "";
+    const into = idFor(name);
     for (const [k, { frame, file }] of taken.entries()) {
       // oxlint-disable-next-line no-await-in-loop -- one after another, so that stopping one stops all
       frames.push({ frame, upload: await send(file, `sending ${k + 1} of ${taken.length}`) });
       // oxlint-disable-next-line no-await-in-loop
-      into ||= await openFirst(name, frames[k]!, { ...ways, only: [0] });
+      if (k === 0) await openFirst(name, frames[0]!, { ...ways, only: [0] }, into);
     }
     await bring(name, frames, ways, into);
   });
@@ -45,21 +46,26 @@ export async function bringFrames(upload: string, file: string, [first, last]: [
   const frames = Array.from({ length: Math.floor(last) - Math.ceil(first) + 1 }, (_, k) => ({ frame: Math.ceil(first) + k, upload }));
   await told(async () => {
     const of: Partial<Ways> = { ...ways, frame: null, only: [thing] };
-    await bring(stemOf(file), frames, of, await openFirst(stemOf(file), frames[0]!, { ...of, frame: frames[0]!.frame }));
+    const name = stemOf(file);
+    const into = idFor(name);
+    // The job is begun before the first frame is there: after a reload it is found again.
+    const whole = bring(name, frames, of, into);
+    const opened = openFirst(name, frames[0]!, { ...of, frame: frames[0]!.frame }, into);
+    await Promise.all([whole, opened]);
   });
   forget(upload);
 }
 
-/** Open the first frame, so that it can be coloured while the others are read; the id of its population, empty where nobody lives there. */
-async function openFirst(name: string, { upload }: Frame, ways: Partial<Ways>): Promise<string> {
+/** Open the first frame, so that it can be coloured while the others are read; where nobody lives there they come alone. */
+async function openFirst(name: string, { upload }: Frame, ways: Partial<Ways>, id: string) {
   try {
-    const job = await done("imports", { upload, scene: useStore.getState().sceneId, ways });
-    return addFirstFrame(name, await documentOf<ImportAnswer>(job));
+    addFirstFrame(name, id, await documentOf<ImportAnswer>(await done("imports", { upload, scene: useStore.getState().sceneId, ways })));
   } catch (error) {
-    if (error instanceof Refused && error.code === "nobody") return "";
-    throw error;
+    if (!(error instanceof Refused && error.code === "nobody")) throw error;
   }
 }
+
+const idFor = (name: string) => freeId(useStore.getState().scene!, name);
 
 async function bring(name: string, frames: Frame[], ways: Partial<Ways>, into: string) {
   const job = await done("sequences", { name: name.slice(0, 200), scene: useStore.getState().sceneId, frames, ways, into });

@@ -19,14 +19,12 @@ export function addImported({ file, things }: ImportAnswer) {
   }
 }
 
-/** Add the first frame of what moves, which the sequence takes the place of; the population's id. */
-export function addFirstFrame(name: string, { things }: ImportAnswer): string {
+/** Add the first frame of what moves under an id, unless the sequence itself came sooner, which takes its place. */
+export function addFirstFrame(name: string, id: string, { things }: ImportAnswer) {
   const { scene } = useStore.getState();
   const thing = things[0];
-  if (!scene || !thing) return "";
-  const added = population(scene, name.slice(0, LONGEST), thing.maker, thing.shape, thing.look);
-  addPopulation(added);
-  return added.id;
+  if (!scene || !thing || scene.populations.some((p) => p.id === id)) return;
+  addPopulation({ ...population(scene, name.slice(0, LONGEST), thing.maker, thing.shape, thing.look), id });
 }
 
 /** Add what moves, or put it in the place of its first frame; the timeline reaches all of its frames. */
@@ -35,7 +33,7 @@ export function addSequence({ name, maker, look, shape, into }: SequenceMade) {
   if (!scene) return;
   const there = scene.populations.some((p) => p.id === into && p.maker.maker === "import");
   if (there) edit(`All frames of ${name}`, (s) => withPopulation(s, into, (p) => ({ ...p, maker })));
-  else addPopulation(population(scene, name.slice(0, LONGEST), maker, shape, look));
+  else addPopulation({ ...population(scene, name.slice(0, LONGEST), maker, shape, look), ...(into && !scene.populations.some((p) => p.id === into) ? { id: into } : {}) });
   const { first, last } = scene.timeline;
   if (maker.first >= first && maker.last <= last) return;
   edit("Reach all frames", (s) => ({ ...s, timeline: { ...s.timeline, first: Math.min(maker.first, first), last: Math.max(maker.last, last) } }));

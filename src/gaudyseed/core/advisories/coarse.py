@@ -1,8 +1,8 @@
 """Meshes that are too coarse for what their chains ask of them.
 
 Between two vertices the view and the files have straight mixes of their values. Where a step gives something else
-half-way along an edge, as a ramp with a hard border does, the mesh is too coarse there. What stands on the mesh, or
-left it, and reads such a value gets the mixes: it is told too.
+half-way along an edge, as a ramp with a hard border does, the mesh is too coarse there. Particles that left the mesh and
+read such a value take the mixes far away from it: it is told there too.
 """
 
 from __future__ import annotations
@@ -55,9 +55,9 @@ def _of_step(outcome: Outcome, _census: Mapping[str, Any]) -> Iterator[Advisory]
 
 
 def _below(outcome: Outcome, _census: Mapping[str, Any]) -> Iterator[Advisory]:
-    """Where elements read what a step gives that has too much between the vertices of the mesh below."""
+    """Where particles read what a step gives that has too much between the vertices of the mesh that they left."""
     reading, standing = outcome.step.reads_below, outcome.scope.population.standing
-    if reading is None or standing is None:
+    if reading is None or standing is None or outcome.scope.population.kind != "particles":
         return
     for on in (part.on for part in standing.parts):
         below = outcome.scope.other(on, outcome.place)
