@@ -539,6 +539,21 @@ class Played(unittest.TestCase):
             found = self.colours(self.scene(tint=tint))
             np.testing.assert_allclose(found, np.broadcast_to(wanted, found.shape), atol=1e-6)
 
+    def test_births_by_a_look_that_reads_another_follow_that_one(self):
+        """Born where the ball is bright, which it is as the cloud is: nothing is born of a black one."""
+        near = {"step": "nearness", "population": "cloud", "result": "value"}
+        bright = {"signals": [{"name": "bright", "chain": [near, {"step": "component", "part": "luma"}]}]}
+        for tint, born in (("#ffffff", True), ("#000000", False), ("#ffffff", True)):
+            ball, cloud, *_ = self.scene(tint=tint)
+            ball["look"] = look_document(near) | bright
+            shed = source(**self.SHED, weight={"of": "signal", "name": "bright"})
+            run = scene_run(ball, cloud, sparks(sources=[shed]), frame=8)
+            if born:
+                self.assertGreater(run.population("sparks").count, 40)
+            else:
+                with self.assertRaisesRegex(BadInput, "0 everywhere"):
+                    run.population("sparks")
+
     def test_a_place_with_keys_moves_what_is_born_anew(self):
         for far in (6.0, 12.0, 6.0):
             marker = {"name": "m", "keys": [{"frame": 0, "value": [0, 0, 0], "to_next": "straight"},

@@ -1,8 +1,8 @@
 """Meshes that are too coarse for what their chains ask of them.
 
 Between two vertices the view and the files have straight mixes of their values. Where a step gives something else
-half-way along an edge, as a ramp with a hard border does, the mesh is too coarse there. Particles that left the mesh and
-read such a value take the mixes far away from it: it is told there too.
+half-way along an edge, as a ramp with a hard border does, the mesh is too coarse there. Particles that left the mesh
+and read such a value take the mixes far away from it: it is told there too.
 """
 
 from __future__ import annotations

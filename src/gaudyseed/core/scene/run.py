@@ -26,6 +26,7 @@ from ..painting.columns import Target, with_painted
 from ..pictures.picture import Picture, shipped
 from ..population import Population
 from ..population.makers import MakerContext, MakeRequest, MakerModel
+from ..reading import Reading
 from ..runtime.cache import ResultCache
 from ..runtime.task import UNWATCHED, Task
 from ..sending import sent
@@ -70,6 +71,20 @@ class Dependencies:
     populations: tuple[str, ...] = ()
     assets: tuple[str, ...] = ()
     markers: tuple[str, ...] = ()
+
+
+def _reads_looks(document: PopulationDocument) -> bool:
+    """Whether the maker of a population reads what a look gives: then what that look reads decides too."""
+    waiting: list[Any] = [document.maker]
+    while waiting:
+        at = waiting.pop()
+        if isinstance(at, Reading) and at.of_look:
+            return True
+        if isinstance(at, tuple):
+            waiting += at
+        elif isinstance(at, Document):
+            waiting += [getattr(at, name) for name in type(at).model_fields]
+    return False
 
 
 def _following_parts(document: PopulationDocument) -> tuple[Follower, ...]:
@@ -295,21 +310,20 @@ class SceneRun:
             if self._read.get(at, set()) - others:
                 return ""
             waiting += others
-        document = self.document(population)
-        return digest_of(population, document.model_dump_json(), self.look(population).model_dump_json(), self.makings)
+        looks = [(at, self.look(at).model_dump_json()) for at in sorted(met)]
+        return digest_of(population, self.document(population).model_dump_json(), looks, self.makings)
 
     @property
     def makings(self) -> str:
-        """Names all that decides what is made at all frames: makers, places, and the looks of what others stand on."""
+        """Names all that decides what is made at all frames; the looks too where a maker reads one of them."""
         if not self._makings:
             scene = self.scene
-            stood_on = {other for p in scene.populations for other in p.maker.others}
             made = [
-                (p.id, p.maker.model_dump_json(), p.place.model_dump_json(), [c.model_dump_json() for c in p.painted],
-                 self.look(p.id).model_dump_json() if p.id in stood_on else "")
+                (p.id, p.maker.model_dump_json(), p.place.model_dump_json(), [c.model_dump_json() for c in p.painted])
                 for p in scene.populations
-            ]  # fmt: skip
-            shared = (*scene.dials, *scene.markers, *scene.signals, *scene.assets, scene.timeline)
+            ]
+            looks = [self.look(p.id) for p in scene.populations] if any(map(_reads_looks, scene.populations)) else []
+            shared = (*looks, *scene.dials, *scene.markers, *scene.signals, *scene.assets, scene.timeline)
             self._makings.append(digest_of("makings", made, [m.model_dump_json() for m in shared]))
         return self._makings[0]
 
