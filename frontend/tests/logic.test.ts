@@ -6,6 +6,7 @@ import * as edits from "../src/state/edits";
 import { carried } from "../src/state/keys";
 import cases from "../../tests/core/data/paths.json";
 import { parsePath, type Path, pathText, pointer } from "../src/state/paths";
+import { leastApart, pointsApart } from "../src/view3d/drawers/apart";
 import { calculated } from "../src/widgets/arithmetic";
 import { textOn, withShare } from "../src/widgets/shares";
 
@@ -17,6 +18,15 @@ test("arithmetic", () => {
   for (const [text, value] of table) assert.equal(calculated(text), value, text);
   for (const text of ["5,000", "5.000", "5 000", "5'000", "5\u202f000"]) assert.equal(calculated(text, true), 5000, text);
   assert.equal(calculated("1,000*2", true), 2000);
+});
+
+test("points that the view cannot show apart are left, but both ends never", () => {
+  const places = [0, 0, 0, 0.1, 0, 0, 0.2, 0, 0, 1, 0, 0, 1.05, 0, 0, 5, 5, 5, 5, 5, 5];
+  assert.deepEqual(pointsApart(places, 0, 5, 0.15), [0, 2, 3, 4]);
+  assert.deepEqual(pointsApart(places, 0, 5, 0), [0, 1, 2, 3, 4]);
+  assert.deepEqual(pointsApart(places, 5, 7, 1), [5, 6]);
+  assert.deepEqual(pointsApart(places, 3, 4, 1), [3]);
+  assert.equal(leastApart([0, 0, 0], [0, 0, 4096]), 1);
 });
 
 test("a share that is typed", () => {

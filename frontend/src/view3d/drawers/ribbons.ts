@@ -2,6 +2,7 @@
 import * as THREE from "three";
 import type { Geometry } from "../../state/results.slice";
 import type { Quality } from "../quality";
+import { leastApart, pointsApart } from "./apart";
 import { Coloured } from "./coloured";
 import type { Drawn } from "./drawer";
 
@@ -18,6 +19,15 @@ export abstract class Strands extends Coloured {
     values.set("places", 0, 3, geometry.positions);
     values.set("places", 3, 1, geometry.arrays.widths as Float32Array);
     values.set("turns", 0, 2, alongAndChance(this.starts, this.count));
+  }
+
+  /** The points that are drawn of every so many-th strand. */
+  protected shownOf(every: number): number[][] {
+    const { header, positions } = this.made;
+    const least = leastApart(header.low, header.high);
+    const found: number[][] = [];
+    for (let c = 0; c + 1 < this.starts.length; c += Math.max(1, every)) found.push(pointsApart(positions, this.starts[c]!, this.starts[c + 1]!, least));
+    return found;
   }
 
   draws(geometry: Geometry): boolean {
@@ -37,7 +47,7 @@ export class Ribbons extends Strands {
 
   constructor(geometry: Geometry, _shapes: Drawn[], quality: Quality) {
     super(geometry, "ribbons");
-    this.add(bands(this.starts, this.count, Math.max(1, Math.ceil((this.starts.length - 1) / quality.strands))), false, quality.shadowSize > 0);
+    this.add(bands(this.shownOf(Math.ceil((this.starts.length - 1) / quality.strands)), this.count), false, quality.shadowSize > 0);
   }
 }
 
@@ -55,26 +65,23 @@ function alongAndChance(starts: Int32Array, count: number): Float32Array {
   return found;
 }
 
-/** Two vertices for each point, and two triangles from each point of a strand to the next; of every so many-th strand. */
-function bands(starts: Int32Array, count: number, every: number): THREE.BufferGeometry {
+/** Two vertices for each point, and two triangles from each point of a strand that is drawn to the next. */
+function bands(strands: number[][], count: number): THREE.BufferGeometry {
   // What three wants as a normal says on which side a vertex is, and whether its strand begins or ends there.
   const sides = new Int8Array(6 * count);
   for (let k = 0; k < count; k++) {
     sides[6 * k] = -1;
     sides[6 * k + 3] = 1;
   }
-  let joints = 0;
-  for (let c = 0; c + 1 < starts.length; c += every) joints += Math.max(0, starts[c + 1]! - starts[c]! - 1);
-  const index = new Uint32Array(6 * joints);
+  const index = new Uint32Array(6 * strands.reduce((joints, points) => joints + points.length - 1, 0));
   let at = 0;
-  for (let c = 0; c + 1 < starts.length; c++) {
-    const [first, last] = [starts[c]!, starts[c + 1]! - 1];
+  for (const points of strands) {
+    const [first, last] = [points[0]!, points.at(-1)!];
     for (const k of [6 * first, 6 * first + 3]) sides[k + 1] = 1;
     for (const k of [6 * last, 6 * last + 3]) sides[k + 2] = 1;
-    if (c % every) continue;
-    for (let k = first; k < last; k++) {
-      const [a, b, d, e] = [2 * k, 2 * k + 1, 2 * k + 2, 2 * k + 3];
-      index.set([a, b, d, d, b, e], at);
+    for (let k = 1; k < points.length; k++) {
+      const [a, d] = [2 * points[k - 1]!, 2 * points[k]!];
+      index.set([a, a + 1, d, d, a + 1, d + 1], at);
       at += 6;
     }
   }

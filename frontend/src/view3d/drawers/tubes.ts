@@ -20,7 +20,7 @@ export class Tubes extends Strands {
     const strands = starts.length - 1;
     const vertices = sides! * (this.count + 2 * caps.length * strands);
     const every = Math.max(1, Math.ceil(strands / quality.strands), Math.ceil(vertices / MOST));
-    this.add(rings(starts, sides!, caps, every), false, quality.shadowSize > 0);
+    this.add(rings(this.shownOf(every), sides!, caps), false, quality.shadowSize > 0);
   }
 }
 
@@ -48,28 +48,23 @@ function onASquare(vectors: Float32Array): Float32Array {
   return found;
 }
 
-/** The vertices of every so many-th strand's rings, and triangles from each ring to the next. */
-function rings(starts: Int32Array, sides: number, caps: Ring[], every: number): THREE.BufferGeometry {
-  const strands: number[] = [];
-  let count = 0;
-  for (let c = 0; c + 1 < starts.length; c += every) {
-    strands.push(c);
-    count += starts[c + 1]! - starts[c]! + 2 * caps.length;
-  }
+/** The vertices of rings around the points of strands that are drawn, and triangles from each ring to the next. */
+function rings(strands: number[][], sides: number, caps: Ring[]): THREE.BufferGeometry {
+  const count = strands.reduce((sum, points) => sum + points.length + 2 * caps.length, 0);
   const [element, position, normal] = [new Float32Array(count * sides), new Float32Array(3 * count * sides), new Float32Array(3 * count * sides)];
   const index = new Uint32Array(6 * sides * (count - strands.length));
   let [at, put] = [0, 0];
   const body: Ring = [0, 1, 0];
-  for (const c of strands) {
-    const [first, end] = [starts[c]!, starts[c + 1]!];
-    const size = end - first;
+  for (const points of strands) {
+    const size = points.length;
     const last = size + 2 * caps.length - 1;
     for (let j = 0; j <= last; j++) {
       const cap = Math.min(j, last - j);
       const [moved, sized, leaning] = caps[cap] ?? body;
       const sign = j < caps.length ? -1 : 1;
-      const point = first + Math.min(Math.max(j - caps.length, 0), size - 1);
-      const ends = (point === first ? 1 : 0) + (point === end - 1 ? 2 : 0);
+      const step = Math.min(Math.max(j - caps.length, 0), size - 1);
+      const point = points[step]!;
+      const ends = (step === 0 ? 1 : 0) + (step === size - 1 ? 2 : 0);
       for (let k = 0; k < sides; k++, at++) {
         element[at] = point;
         position.set([sign * moved, sized, sign * leaning], 3 * at);
