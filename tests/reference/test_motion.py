@@ -343,6 +343,21 @@ class Files(unittest.TestCase):
         self.assertIn("2 at frame 4", found.notes[0])
         self.assertIn("7 between frames 4 and 6", found.notes[1])
 
+    def test_ids_that_change_their_source_are_told(self):
+        """As numbers and as words, whichever a file has; only where both frames say it."""
+        for words in (("0", "1"), ("dust", "line")):
+            frames, columns = [], {}
+            for frame, of in ((3, (0, 0, 1)), (4, (0, 1, 1)), (5, (0, 1, 1))):
+                rows = "".join(f"{k},0,{frame},{k},{words[s]}\n" for k, s in enumerate(of))
+                (item,) = read_items(f"x,y,z,id,source\n{rows}".encode(), f"a.{frame}.csv")
+                maker, more = store_columns(item.population, "a.3.csv")
+                frames.append(SequenceFrame(frame=frame, maker=maker))
+                columns |= more
+            sequence, more = sequence_of(frames, "a.3.csv")
+            notes = sequence.changed(particles=True).make(Memory({**columns, **more}), at(4)).notes
+            told = [note for note in notes if "source" in note]
+            self.assertEqual(told, ["Ids that change their source: 1 at frame 4."])
+
 
 class Nothing(unittest.TestCase):
     def test_nobody_flies(self):

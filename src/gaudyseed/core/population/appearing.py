@@ -25,7 +25,7 @@ class Appearances:
     first, last
         (n,) int64: the first and the last frame that it appears at.
     notes
-        Sentences about ids that appear twice in a frame, or go away and come again.
+        Sentences about ids that appear twice in a frame, go away and come again, or change their source.
     """
 
     ids: np.ndarray
@@ -34,13 +34,27 @@ class Appearances:
     notes: tuple[str, ...]
 
 
-def appearances(frames: Sequence[int], ids_at: Callable[[int], np.ndarray]) -> Appearances:
-    """When each id is there, out of the ids of each frame; ``ids_at(k)`` gives those of the k-th of the frames."""
+def appearances(
+    frames: Sequence[int], ids_at: Callable[[int], np.ndarray],
+    sources_at: Callable[[int], np.ndarray | None] = lambda k: None,
+) -> Appearances:  # fmt: skip
+    """When each id is there, out of the ids of each frame.
+
+    Parameters
+    ----------
+    ids_at
+        ``ids_at(k)`` gives the ids of the k-th of the frames, (n,).
+    sources_at
+        ``sources_at(k)`` gives a number from 0 on for the source of each, (n,); None where that is not known.
+    """
     found: list[np.ndarray] = []
+    sources: list[np.ndarray | None] = []
     twice: list[str] = []
     for k, frame in enumerate(frames):
-        ids, counts = np.unique(ids_at(k), return_counts=True)
+        ids, index, counts = np.unique(ids_at(k), return_index=True, return_counts=True)
         found.append(ids)
+        of = sources_at(k)
+        sources.append(None if of is None else of[index])
         twice += [f"{ids[j]} at frame {frame}" for j in np.flatnonzero(counts > 1)[:_TOLD].tolist()]
     every = np.unique(np.concatenate(found)) if found else np.zeros(0, np.int64)
     first, last = np.full(len(every), -1, np.int64), np.full(len(every), -1, np.int64)
@@ -53,9 +67,28 @@ def appearances(frames: Sequence[int], ids_at: Callable[[int], np.ndarray]) -> A
     gaps = np.flatnonzero(times < last - first + 1)
     again = [f"{every[j]} between frames {frames[first[j]]} and {frames[last[j]]}" for j in gaps[:_TOLD].tolist()]
     notes = [*_told(twice, "Ids that appear twice in a frame: "),
-             *_told(again, "Ids that go away and come again, taken for one: ", len(gaps))]  # fmt: skip
+             *_told(again, "Ids that go away and come again, taken for one: ", len(gaps)),
+             *_of_sources(frames, every, found, sources)]  # fmt: skip
     at = np.array(frames, np.int64)
     return Appearances(every, at[first], at[last], tuple(notes))
+
+
+def _of_sources(
+    frames: Sequence[int], every: np.ndarray, found: list[np.ndarray], sources: list[np.ndarray | None]
+) -> list[str]:
+    """What is told of ids that change their source."""
+    held = np.full(len(every), -1, np.int64)
+    places: list[str] = []
+    many = 0
+    for frame, ids, of in zip(frames, found, sources, strict=True):
+        if of is None:
+            continue
+        rows = np.searchsorted(every, ids)
+        changed = ids[(held[rows] >= 0) & (held[rows] != of)]
+        many += len(changed)
+        places += [f"{k} at frame {frame}" for k in changed[:_TOLD].tolist()]
+        held[rows] = of
+    return _told(places, "Ids that change their source: ", many)
 
 
 def _told(places: list[str], words: str, many: int = 0) -> list[str]:

@@ -109,7 +109,11 @@ class SequenceMaker(MakerModel):
         there: Appearances | None = _there.get(self.frames)
         if there is None:
             frames = [of.frame for of in listed]
-            there = appearances(frames, lambda j: _ids(listed[j].maker, columns, context))
+            words: dict[str, int] = {}
+            there = appearances(
+                frames, lambda j: _ids(listed[j].maker, columns, context),
+                lambda j: _sources(listed[j].maker, columns, words),
+            )  # fmt: skip
             _there.put(self.frames, there, 3 * there.ids.nbytes)
         around = [max(k - 1, 0), k, min(k + 1, len(listed) - 1)]
         before, after = (self._made(j, listed, columns, context) if j != k else None for j in around[::2])
@@ -133,6 +137,17 @@ def _ids(maker: ImportedMaker | None, columns: ColumnSource, context: MakerConte
             place="maker.particles", code="no_ids",
         )  # fmt: skip
     return stored.precise().astype(np.int64)
+
+
+def _sources(maker: ImportedMaker | None, columns: ColumnSource, words: dict[str, int]) -> np.ndarray | None:
+    """(n,) int64: numbers of the sources of a frame, by their words in ``words``; None where it has none."""
+    stored = None if maker is None else maker.stored("source", columns)
+    if stored is None or stored.kind not in ("integer", "text"):
+        return None
+    if stored.kind == "text":
+        numbers = np.array([words.setdefault(word, len(words)) for word in stored.labels] or [0], np.int64)
+        return numbers[stored.values]
+    return stored.precise().astype(np.int64) & 0x7FFFFFFF
 
 
 @lru_cache(maxsize=16)
