@@ -8,6 +8,7 @@ from __future__ import annotations
 import math
 import re
 from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import replace
 from pathlib import Path
 from typing import Any, Literal
 
@@ -23,6 +24,7 @@ from .core.formats.pictures import LARGEST_PICTURE, read_picture
 from .core.formats.sequences import numbered
 from .core.formats.shape_files import LARGEST_MESH, read_shape
 from .core.formats.shapes import OWN
+from .core.formats.usd import is_usd
 from .core.formats.usd.writer import sampled
 from .core.geometry.shapes import SHAPES, ShapeMesh
 from .core.in_blocks import coloured_table
@@ -31,7 +33,7 @@ from .core.look.model import Look
 from .core.look.results import Evaluation
 from .core.names import nearest
 from .core.pictures.picture import Picture
-from .core.population import Population
+from .core.population import Attribute, Population
 from .core.population.kinds.clones import taken_clones
 from .core.population.makers.imported import ImportedMaker, store_columns
 from .core.reports.report import Reporter
@@ -94,6 +96,8 @@ class Colouring:
         self._evaluator = Evaluator()
         self.reporter = Reporter(self._evaluator)
         self._read: tuple[Path, float | None, Population] | None = None
+        #: Whether what was read are bare points, which go out as such.
+        self._as_points = False
         #: All frames that are asked for.
         self._frames: Sequence[float | None] = ()
         self._told: set[str] = set()
@@ -194,7 +198,10 @@ class Colouring:
             raise BadInput(f"{form.title} holds no {population.kind}. Write another format.", place=form.ending)
         try:
             evaluation = run.scene.evaluation(self._id)
-            written = form.write(*run.scene.sent(self._id), _told(task, 0.7, 1, "writing")) if form else b""
+            sent, results, context = run.scene.sent(self._id)
+            if self._as_points and not evaluation.look.shapes:
+                sent = _as_it_came(sent)
+            written = form.write(sent, results, context, _told(task, 0.7, 1, "writing")) if form else b""
         except BadInput as error:
             sentence = error.sentence + _GIVEN.get(error.code, "")
             raise BadInput(sentence, place=f"{self._where}, {error.place}", code=error.code) from None
@@ -299,6 +306,7 @@ class Colouring:
             if error.code != NOBODY or len(self._frames) < 2:
                 raise
             return None
+        self._as_points = self._shape is None and is_usd(data) and found.form.alone and found.models is None
         return found if found.count else None
 
     def _nobody(self, path: Path, frame: float | None, of_frame: bool, task: Task) -> Population:
@@ -320,6 +328,19 @@ def _told(task: Task, low: float, high: float, words: str) -> Task:
     """A part of a task, with what is done in it."""
     task.reach(low, words)
     return task.part(low, high)
+
+
+def _as_it_came(points: Population) -> Population:
+    """Bare points as particles; a size that was derived is none of theirs."""
+    elements = points.elements
+    own = {
+        name: a for name, a in elements.own.items() if name not in ("size", "width") or (name == "size" and a.fields)
+    }
+    width = elements.own.get("width")
+    if width is not None and width.kind == "number":
+        # A width is a diameter, a particle's size a radius.
+        own["size"] = Attribute("size", "number", width.readable / 2)
+    return replace(points, kind="particles", elements=replace(elements, own=own))
 
 
 class _Run:

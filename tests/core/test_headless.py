@@ -141,6 +141,31 @@ class Scenes(CommandLine):
         self.assertEqual((done.returncode, done.stderr.count("\n")), (2, 1), done.stderr)
         self.assertIn("no rows", done.stderr)
 
+    def test_points_of_usd_go_out_as_points(self):
+        """With their ids, velocities and widths at every frame and the new colours; read by usd-core."""
+        stage = Usd.Stage.CreateNew(str(self.folder / "shot.usda"))
+        stage.SetStartTimeCode(1)
+        stage.SetEndTimeCode(3)
+        given = UsdGeom.Points.Define(stage, "/sparks")
+        for frame in (1, 2, 3):
+            given.GetPointsAttr().Set([(k, 0, frame) for k in range(frame)], frame)
+            given.GetIdsAttr().Set([7 + k for k in range(frame)], frame)
+            given.GetWidthsAttr().Set([0.5 + k for k in range(frame)], frame)
+            given.GetVelocitiesAttr().Set([(0, 0, 24.0)] * frame, frame)
+        UsdGeom.SetStageUpAxis(stage, UsdGeom.Tokens.z)
+        stage.GetRootLayer().Save()
+        out = self.folder / "lit.usdc"
+        done = self.run_it(self.folder / "shot.usda", "--look", self.look, "--frames", "1-3", "--out", out)
+        self.assertEqual(done.returncode, 0, done.stderr)
+        written = Usd.Stage.Open(str(out))
+        (made,) = [UsdGeom.Points(p) for p in written.Traverse() if p.IsA(UsdGeom.Points)]
+        for name in ("Points", "Ids", "Widths", "Velocities"):
+            for frame in (1, 2, 3):
+                before, after = (getattr(of, f"Get{name}Attr")().Get(frame) for of in (given, made))
+                np.testing.assert_allclose(np.array(after), np.array(before), atol=2e-6, err_msg=f"{name} {frame}")
+        shown = UsdGeom.PrimvarsAPI(made).GetPrimvar("displayColor")
+        self.assertEqual([len(shown.Get(frame)) for frame in (1, 2, 3)], [1, 2, 3])
+
     def test_what_is_lost_is_told(self):
         table = self.folder / "kinds.csv"
         table.write_text("x,y,z,kind\n0,0,0,fish\n1,0,0,fox\n")
