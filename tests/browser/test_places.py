@@ -513,7 +513,7 @@ class Moving(PlaceCase):
 
     def test_all_frames_of_a_file_are_found_again_after_a_reload(self):
         page = self.page
-        sent = self.all_frames(1500)  # so many that the job is not over before the page is left
+        sent = self.all_frames(120)  # so many that the job is not over before the page is left
         page.reload()
         self.settle()
         # Its first frame is there meanwhile, and the sequence comes into its place.
@@ -521,7 +521,7 @@ class Moving(PlaceCase):
         page.get_by_role("button", name="Jobs: 1 ready").click()
         self.after(page.get_by_role("button", name="Add to the scene").click)
         (maker,) = [p["maker"] for p in self.stored()["populations"][1:]]
-        self.assertEqual((maker["maker"], maker["first"], maker["last"]), ("sequence", 1, 1500))
+        self.assertEqual((maker["maker"], maker["first"], maker["last"]), ("sequence", 1, 120))
         self.assertEqual(len(sent), 1)
         self.assertEqual(page.get_by_role("button", name=re.compile("^Jobs")).count(), 0)
 
