@@ -7,7 +7,9 @@ from dataclasses import replace
 
 import numpy as np
 
+from ..kernels.parallel import over
 from ..motion.states import State
+from ..runtime.buffers import empty
 from ..scene.timeline import Moment
 from .attribute import Attribute, Field
 from .elements import Elements, Owners
@@ -35,7 +37,7 @@ def of_state(state: State, names: Sequence[str], moment: Moment, left: Sequence[
     left
         The population that the particles of each source left, by its id; None where they left none.
     """
-    places, velocities = np.ascontiguousarray(state.places.T), np.ascontiguousarray(state.velocities.T)
+    places, velocities = _rows(state.places), _rows(state.velocities)
     age = np.maximum((moment.frame - state.births) / moment.rate, 0).astype(np.float32)
     ids = ids_of(state.numbers, state.sources)
     table = [
@@ -57,6 +59,13 @@ def of_state(state: State, names: Sequence[str], moment: Moment, left: Sequence[
     }, named=f"{SOURCE} {len(ids)}" if len(names) == 1 else "")  # fmt: skip
     elements = Elements("particle", len(ids), {a.name: a for a in table}, (owners,), _derived(state, age))
     return Population("particles", elements, POINTS, (), _left(state, left))
+
+
+def _rows(axes: np.ndarray) -> np.ndarray:
+    """(n, 3) float32 out of (3, n): a row for each particle."""
+    found = empty((axes.shape[1], 3), np.float32)
+    over(len(found), lambda a, b: np.copyto(found[a:b], axes[:, a:b].T))
+    return found
 
 
 def _left(state: State, left: Sequence[str | None]) -> Standing | None:
