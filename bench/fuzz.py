@@ -22,7 +22,7 @@ from gaudyseed.store import Store
 from gaudyseed.web import create_app
 
 REQUESTS, FILES = 30_000, 30_000
-#: Of each format; each file of USD takes some ten times as long as one of the others.
+#: Of each format.
 CHANGED = 30_000
 SLOWEST, GROWTH = 2.0, 1 << 30
 

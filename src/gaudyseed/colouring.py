@@ -333,9 +333,7 @@ def _told(task: Task, low: float, high: float, words: str) -> Task:
 def _as_it_came(points: Population) -> Population:
     """Bare points as particles; a size that was derived is none of theirs."""
     elements = points.elements
-    own = {
-        name: a for name, a in elements.own.items() if name not in ("size", "width") or (name == "size" and a.fields)
-    }
+    own = {name: a for name, a in elements.own.items() if name != "width" and (name != "size" or a.fields)}
     width = elements.own.get("width")
     if width is not None and width.kind == "number":
         # A width is a diameter, a particle's size a radius.

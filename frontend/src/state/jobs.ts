@@ -25,7 +25,7 @@ export const useJobs = create<JobsState>(() => ({ jobs: [], sending: [], version
 const over = (job: Job) => job.state === "done" || job.state === "failed" || job.state === "stopped";
 /** Seconds that a question may be held, and milliseconds until the next one where the server cannot be reached. */
 const HELD = 15;
-const RETRY = 1500;
+export const RETRY = 1500;
 let following = false;
 
 /** What is under way, asked once; it is followed where there is something. */
@@ -69,7 +69,7 @@ async function follow() {
   following = false;
 }
 
-const pause = (milliseconds: number) => new Promise((resolve) => setTimeout(resolve, milliseconds));
+export const pause = (milliseconds: number) => new Promise((resolve) => setTimeout(resolve, milliseconds));
 
 /** Stop a job; of one that is over throw the result away. */
 export async function stopJob(id: string) {

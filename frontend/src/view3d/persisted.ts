@@ -1,7 +1,6 @@
 /** What the view needs of the server, asked for again while that cannot be reached. */
 import { Refused } from "../api/client";
-
-const RETRY = 1500;
+import { pause, RETRY } from "../state/jobs";
 
 /** What was asked for, or null where it was refused. */
 export async function persisted<T>(ask: () => Promise<T>): Promise<T | null> {
@@ -14,6 +13,6 @@ export async function persisted<T>(ask: () => Promise<T>): Promise<T | null> {
       if (error instanceof Refused && error.status < 500) return null;
     }
     // oxlint-disable-next-line no-await-in-loop
-    await new Promise((resolve) => setTimeout(resolve, RETRY));
+    await pause(RETRY);
   }
 }

@@ -31,9 +31,12 @@ export function addFirstFrame(name: string, id: string, { things }: ImportAnswer
 export function addSequence({ name, maker, look, shape, into }: SequenceMade) {
   const { scene } = useStore.getState();
   if (!scene) return;
-  const there = scene.populations.some((p) => p.id === into && p.maker.maker === "import");
-  if (there) edit(`All frames of ${name}`, (s) => withPopulation(s, into, (p) => ({ ...p, maker })));
-  else addPopulation({ ...population(scene, name.slice(0, LONGEST), maker, shape, look), ...(into && !scene.populations.some((p) => p.id === into) ? { id: into } : {}) });
+  const there = scene.populations.find((p) => p.id === into);
+  if (there?.maker.maker === "import") edit(`All frames of ${name}`, (s) => withPopulation(s, into, (p) => ({ ...p, maker })));
+  else {
+    const added = population(scene, name.slice(0, LONGEST), maker, shape, look);
+    addPopulation(there || !into ? added : { ...added, id: into });
+  }
   const { first, last } = scene.timeline;
   if (maker.first >= first && maker.last <= last) return;
   edit("Reach all frames", (s) => ({ ...s, timeline: { ...s.timeline, first: Math.min(maker.first, first), last: Math.max(maker.last, last) } }));

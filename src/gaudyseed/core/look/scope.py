@@ -202,15 +202,19 @@ class Scope:
         self.timed = True
         return self.surroundings.other_at(population, frame, place)
 
+    def history(self, population: str) -> str:
+        """Names all that decides another population's results at all frames, asked for once; empty where none does."""
+        if population not in self._histories:
+            self._histories[population] = self.surroundings.history(population)
+        return self._histories[population]
+
     def read_at(self, population: str, frame: int, reading: Reading, place: str) -> tuple[Kind, np.ndarray, str]:
         """The kind, values and digest of what is read of another population at another frame; kept while small.
 
         From request to request where its name says all that decides it, so that playing reads only the newest frame.
         """
         self.timed = True
-        if population not in self._histories:
-            self._histories[population] = self.surroundings.history(population)
-        history = self._histories[population]
+        history = self.history(population)
         key = f"{history} {population} {frame} {reading.of} {reading.name}"
         found: tuple[Kind, np.ndarray, str] | None = _read.get(key) if history else self._readings.get(key)
         if found is None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import weakref
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -36,10 +36,9 @@ from .model import PopulationDocument, Presence, Scene
 from .timeline import Moment
 
 
-def signals_asked(scene: Scene) -> set[str]:
-    """The names of the signals that chains and makers read of other populations."""
-    found: set[str] = set()
-    waiting: list[Any] = [scene.populations, scene.looks, scene.signals]
+def _within(*roots: Any) -> Iterator[Document]:
+    """All documents that some values hold, themselves too."""
+    waiting = list(roots)
     while waiting:
         at = waiting.pop()
         if isinstance(at, tuple):
@@ -47,10 +46,14 @@ def signals_asked(scene: Scene) -> set[str]:
         elif isinstance(at, dict):
             waiting += at.values()
         elif isinstance(at, Document):
-            if getattr(at, "of", None) == "signal":
-                found.add(getattr(at, "name", ""))
+            yield at
             waiting += [getattr(at, name) for name in type(at).model_fields]
-    return found
+
+
+def signals_asked(scene: Scene) -> set[str]:
+    """The names of the signals that chains and makers read of other populations."""
+    held = _within(scene.populations, scene.looks, scene.signals)
+    return {getattr(at, "name", "") for at in held if getattr(at, "of", None) == "signal"}
 
 
 def _still(scene: Scene) -> frozenset[str]:
@@ -75,16 +78,7 @@ class Dependencies:
 
 def _reads_looks(document: PopulationDocument) -> bool:
     """Whether the maker of a population reads what a look gives: then what that look reads decides too."""
-    waiting: list[Any] = [document.maker]
-    while waiting:
-        at = waiting.pop()
-        if isinstance(at, Reading) and at.of_look:
-            return True
-        if isinstance(at, tuple):
-            waiting += at
-        elif isinstance(at, Document):
-            waiting += [getattr(at, name) for name in type(at).model_fields]
-    return False
+    return any(isinstance(at, Reading) and at.of_look for at in _within(document.maker))
 
 
 def _following_parts(document: PopulationDocument) -> tuple[Follower, ...]:

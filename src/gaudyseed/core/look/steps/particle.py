@@ -71,7 +71,7 @@ class Particle(Step):
     def depends_on(self, scope: Scope) -> list[Any]:
         """What it reads at every frame, and where the points were left."""
         following = self._following(scope, "")
-        history = scope.surroundings.history(following.of)
+        history = scope.history(following.of)
         known = history and digest_of(following.states, history, self.of, self.name, self.when)
         scope.timed = True
         found: list[str] | None = _digests.get(known) if known else None

@@ -128,11 +128,12 @@ class TrailsMaker(MakerModel):
         for k, frame in enumerate(frames):
             context.task.reach(0.8 * k / len(frames), f"frame {frame}")
             # Of the frame before all but one were seen.
-            key = f"{frame} {self.every} {self.beyond} {context.memo.get(frame, '')}"
-            found: Seen | None = _seen.get(key) if frame in context.memo else None
+            known = context.memo.get(frame, "")
+            key = f"{frame} {self.every} {self.beyond} {known}"
+            found: Seen | None = _seen.get(key) if known else None
             if found is None:
                 found = self._seen(context.there(frame).population(on, "maker.on"), frame)
-                if context.memo.get(frame):
+                if known:
                     _seen.put(key, found, found.nbytes)
             seen.append(found)
         most = sum(len(s.ids) for s in seen) * self.points
